@@ -1,0 +1,320 @@
+"""The site plan: one document that says everything planned for a site (schema `octaplan.site-plan/1`).
+
+Members are kept in maps by short stable ids, so that a change has a lasting path such as
+`/segments/k3f9q/gateway`. A plan may be incomplete or wrong (rules speak about that), never unreadable:
+addresses, masks, VLANs and names that cannot be read are refused here, by pydantic's `ValidationError`.
+`None` always means "not known yet". Secrets are never in a plan.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Container
+from datetime import date, datetime
+from enum import StrEnum
+from typing import Annotated, Any, Literal, TypeVar
+from zoneinfo import available_timezones
+
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    PlainValidator,
+    StringConstraints,
+    WithJsonSchema,
+    model_validator,
+)
+
+from octaplan.core.addresses import (
+    BITS,
+    Address,
+    Mac,
+    Network,
+    Span,
+    parse_address,
+    parse_mac,
+    parse_network,
+    parse_range,
+)
+
+SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
+
+T = TypeVar("T")
+
+
+def _reads(kind: type[T], parse: Callable[[str], T]) -> PlainValidator:
+    def validate(value: object) -> T:
+        if isinstance(value, kind):
+            return value
+        if isinstance(value, str) and len(value) <= 200:
+            return parse(value)
+        raise ValueError("write it as text")
+
+    return PlainValidator(validate)
+
+
+def _exact_network(text: str) -> Network:
+    return parse_network(text)[0]
+
+
+def _known_zone(name: str) -> str:
+    if name not in _ZONES:
+        raise ValueError(f"{name!r} is not an IANA time zone: write one such as Europe/Paris")
+    return name
+
+
+_ZONES = frozenset(available_timezones())
+
+AddressField = Annotated[
+    Address,
+    _reads(Address, parse_address),
+    PlainSerializer(str, return_type=str),
+    WithJsonSchema({"type": "string", "description": "An IPv4 or IPv6 address", "examples": ["10.40.8.1"]}),
+]
+NetworkField = Annotated[
+    Network,
+    _reads(Network, _exact_network),
+    PlainSerializer(str, return_type=str),
+    WithJsonSchema({"type": "string", "description": "A subnet", "examples": ["10.40.8.0/24"]}),
+]
+SpanField = Annotated[
+    Span,
+    _reads(Span, parse_range),
+    PlainSerializer(lambda span: span.typed, return_type=str),
+    WithJsonSchema({"type": "string", "description": "An address or a run", "examples": ["10.40.8.60-10.40.8.69"]}),
+]
+MacField = Annotated[
+    Mac,
+    _reads(Mac, parse_mac),
+    PlainSerializer(str, return_type=str),
+    WithJsonSchema({"type": "string", "description": "A MAC", "examples": ["02:40:08:aa:bb:cc"]}),
+]
+ResolverField = Annotated[
+    Address | Literal["gateway"],
+    PlainValidator(lambda v: v if isinstance(v, Address) or v == "gateway" else parse_address(str(v)[:200])),
+    PlainSerializer(str, return_type=str),
+    WithJsonSchema({"type": "string", "description": "`gateway` or an address"}),
+]
+
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]+$")]
+Code = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40, pattern=r"^[^/\x00-\x1f]+$")
+]
+MemberId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{4,12}$")]
+Vlan = Annotated[int, Field(ge=1, le=4094, strict=True)]
+TimeZone = Annotated[str, AfterValidator(_known_zone)]
+Domain = Annotated[
+    str,
+    StringConstraints(max_length=253, pattern=r"^[A-Za-z0-9_][A-Za-z0-9_-]{0,62}(\.[A-Za-z0-9_-]{1,63})*\.?$"),
+]
+
+MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
+
+
+class Handoff(StrEnum):
+    """How the provider hands the internet over."""
+
+    STATIC = "static"
+    PPPOE = "pppoe"
+    DHCP = "dhcp"
+
+
+class Role(StrEnum):
+    """What a segment is for."""
+
+    OFFICE = "office"
+    VOICE = "voice"
+    GUEST = "guest"
+    CAMERAS = "cameras"
+    SERVERS = "servers"
+    MANAGEMENT = "management"
+    WIRELESS = "wireless"
+    TRANSIT = "transit"
+    ISOLATED = "isolated"
+    OTHER = "other"
+
+
+class Reach(StrEnum):
+    """Whether other sites of the reach group can route to a segment."""
+
+    GROUP = "group"
+    LOCAL = "local"
+
+
+class Method(StrEnum):
+    """How a host comes by its fixed address: typed into it, or reserved at the DHCP server."""
+
+    STATIC = "static"
+    RESERVED = "reserved"
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Circuit(_Part):
+    """One line to the internet, as its provider hands it off."""
+
+    label: Name
+    handoff: Handoff | None = None
+    address: AddressField | None = Field(None, description="The site's own address on the circuit")
+    prefix: int | None = Field(None, ge=0, le=128, description="Prefix length of the hand-off subnet, in bits")
+    gateway: AddressField | None = None
+    resolvers: list[AddressField] = Field(default=[], max_length=8)
+    vlan: Vlan | None = Field(None, description="The VLAN tag that the provider expects")
+    routed_blocks: list[NetworkField] = Field(default=[], max_length=32)
+    pppoe_user: Text | None = None
+    provider: Text | None = None
+    reference: Text | None = None
+    priority: int | None = Field(None, ge=0, le=1000, description="1 is used first")
+    uses: dict[str, Text] = Field(
+        default={}, max_length=256, description="Further addresses of the hand-off, and what each is used for"
+    )
+
+    @property
+    def subnet(self) -> Network | None:
+        """The hand-off subnet, from the mask and the address (or, before that is known, the gateway)."""
+        anchor = self.address or self.gateway
+        if anchor is None or self.prefix is None or self.prefix > BITS[anchor.family]:
+            return None
+        return Network.holding(anchor, self.prefix)
+
+
+class Scope(_Part):
+    """What DHCP hands out on a segment. One run with parts excluded says any set of ranges."""
+
+    server: Annotated[
+        Address | Literal["edge", "none"],
+        PlainValidator(lambda v: v if isinstance(v, Address) or v in ("edge", "none") else parse_address(str(v)[:200])),
+        PlainSerializer(str, return_type=str),
+        WithJsonSchema({"type": "string", "description": "`edge`, `none` or the address of another server"}),
+    ] = "edge"
+    first: AddressField | None = None
+    last: AddressField | None = None
+    excluded: list[SpanField] = Field(default=[], max_length=256)
+    lease: int | None = Field(None, ge=1, le=MAX_LEASE, description="Seconds")
+
+    @property
+    def span(self) -> Span | None:
+        """First to last, once both are known; nothing when DHCP is switched off."""
+        if self.server == "none" or self.first is None or self.last is None:
+            return None
+        return Span(self.first, self.last)
+
+    @property
+    def pieces(self) -> list[Span]:
+        """What can be leased: first to last, less what is excluded."""
+        return self.span.without(self.excluded) if self.span else []
+
+
+class Segment(_Part):
+    """One inside network of a site."""
+
+    label: Name
+    role: Role = Role.OTHER
+    vlan: Vlan | None = None
+    vrf: Name = "main"
+    reach: Reach | None = Field(None, description="Left out: `local` for guests, `group` for all others")
+    subnet: NetworkField | None = None
+    gateway: AddressField | None = None
+    scope: Scope = Scope()
+    resolvers: list[ResolverField] = Field(default=[], max_length=8)
+    domain: Domain | None = None
+    expected_hosts: int | None = Field(None, ge=0, le=1 << 32)
+
+    @property
+    def reaches(self) -> bool:
+        """Whether other sites of the reach group can route to it."""
+        if self.reach is None:
+            return self.role is not Role.GUEST
+        return self.reach is Reach.GROUP
+
+
+class Host(_Part):
+    """A printer, phone system, camera: anything with a fixed address."""
+
+    segment: MemberId
+    name: Name
+    kind: Text | None = None
+    address: AddressField | None = None
+    mac: MacField | None = None
+    method: Method = Method.STATIC
+
+
+class Acceptance(_Part):
+    """A `warn` that somebody accepts, with the reason, for exactly the addresses it spoke of."""
+
+    rule: Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,60}$")]
+    subject: Annotated[str, StringConstraints(max_length=400)]
+    addresses: Annotated[str, StringConstraints(max_length=200)]
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=400)]
+    by: Text
+    at: datetime
+
+
+class SitePlan(_Part):
+    """Everything planned for one site."""
+
+    schema_: Literal["octaplan.site-plan/1"] = Field(SCHEMA, alias="schema")
+    customer: Code
+    site: Code
+    name: Text | None = None
+    street: Text | None = None
+    time_zone: TimeZone | None = None
+    ship_date: date | None = None
+    contact: Text | None = None
+    technician: Text | None = None
+    reach_groups: list[Name] | None = Field(
+        None, max_length=64, description="Left out: the group named after the customer. Empty: none"
+    )
+    circuits: dict[MemberId, Circuit] = Field(default={}, max_length=64)
+    segments: dict[MemberId, Segment] = Field(default={}, max_length=512)
+    hosts: dict[MemberId, Host] = Field(default={}, max_length=20_000)
+    accepted: dict[MemberId, Acceptance] = Field(default={}, max_length=1_000)
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+    @model_validator(mode="after")
+    def _hosts_are_somewhere(self) -> SitePlan:
+        for host in self.hosts.values():
+            if host.segment not in self.segments:
+                raise ValueError(
+                    f"host {host.name!r} is in segment {host.segment!r}, which the plan does not have: "
+                    "move or remove the host first"
+                )
+        return self
+
+    @property
+    def key(self) -> str:
+        """How a site is known: `CUSTOMER/SITE`, whatever the case it was typed in."""
+        return site_key(self.customer, self.site)
+
+    @property
+    def groups(self) -> list[str]:
+        """The reach groups the site is in, folded so that case does not matter."""
+        named = [self.customer] if self.reach_groups is None else self.reach_groups
+        return sorted({name.casefold() for name in named})
+
+    def document(self) -> dict[str, Any]:
+        """The plan as plain JSON values, what is not known left out."""
+        return self.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {"schema": SCHEMA}
+
+
+def site_key(customer: str, site: str) -> str:
+    """The key under which a site is found, the same for `FERN/DOCK` and `fern/dock`."""
+    return f"{customer}/{site}".casefold()
+
+
+def new_id(name: str, taken: Container[str]) -> str:
+    """A short id for a new member, the same for the same name, that is not yet taken."""
+    attempt = 0
+    while True:
+        digest = hashlib.blake2b(f"{attempt}:{name}".encode(), digest_size=8).digest()
+        number = int.from_bytes(digest, "big")
+        text = "".join("0123456789abcdefghjkmnpqrstvwxyz"[number >> shift & 31] for shift in range(0, 25, 5))
+        if text not in taken:
+            return text
+        attempt += 1
