@@ -12,6 +12,7 @@ import hashlib
 from collections.abc import Callable, Container
 from datetime import date, datetime
 from enum import StrEnum
+from functools import cache
 from typing import Annotated, Any, Literal, TypeVar
 from zoneinfo import available_timezones
 
@@ -59,13 +60,17 @@ def _exact_network(text: str) -> Network:
     return parse_network(text)[0]
 
 
+@cache
+def available_zones() -> frozenset[str]:
+    """The IANA time zones."""
+    return frozenset(available_timezones())
+
+
 def _known_zone(name: str) -> str:
-    if name not in _ZONES:
+    if name not in available_zones():
         raise ValueError(f"{name!r} is not an IANA time zone: write one such as Europe/Paris")
     return name
 
-
-_ZONES = frozenset(available_timezones())
 
 AddressField = Annotated[
     Address,

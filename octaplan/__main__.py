@@ -1,0 +1,3 @@
+from octaplan.cli import main
+
+main()

@@ -1,0 +1,632 @@
+"""From the rows of intake tables to site plans, and back.
+
+A cell that cannot be read refuses its row only; an empty cell is "not known yet" and changes nothing that a
+plan already says. Items are known by their codes and names, whatever their case, so that loading the same
+tables twice changes nothing.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any, NamedTuple
+
+from octaplan.core.addresses import (
+    Address,
+    AddressError,
+    MaskError,
+    Network,
+    Span,
+    counted,
+    parse_address,
+    parse_mac,
+    parse_mask,
+    parse_network,
+    parse_range,
+)
+from octaplan.core.plan import (
+    MAX_LEASE,
+    Circuit,
+    Handoff,
+    Host,
+    Method,
+    Reach,
+    Role,
+    Scope,
+    Segment,
+    SitePlan,
+    available_zones,
+    new_id,
+    site_key,
+)
+from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, Row, Table, column_key
+
+
+class Fault(NamedTuple):
+    """One cell that could not be read."""
+
+    column: str
+    value: str
+    problem: str
+
+
+class RefusedRow(NamedTuple):
+    """A row that was not taken, kept whole."""
+
+    table: str
+    file: str
+    row: int
+    header: list[str]
+    cells: list[str]
+    faults: list[Fault]
+
+
+class Correction(NamedTuple):
+    """A cell that was taken as something a little different."""
+
+    file: str
+    row: int
+    column: str
+    value: str
+    became: str
+
+
+class IgnoredColumn(NamedTuple):
+    """A column that is not known."""
+
+    file: str
+    column: str
+
+
+@dataclass(slots=True)
+class Intake:
+    """What came of reading tables: the plans of all sites they name, and what was not taken as it stood."""
+
+    plans: dict[str, SitePlan] = field(default_factory=dict)
+    refused: list[RefusedRow] = field(default_factory=list)
+    corrected: list[Correction] = field(default_factory=list)
+    ignored_columns: list[IgnoredColumn] = field(default_factory=list)
+
+
+class _Unread(ValueError):
+    """A row that is refused for one cell, told by column."""
+
+    def __init__(self, column: str, problem: str, value: str | None = None) -> None:
+        super().__init__(problem)
+        self.column = column
+        self.value = value
+
+
+# --- Cells -----------------------------------------------------------------------------------------------
+
+
+def _text(most: int) -> Callable[[str], str]:
+    def read(cell: str) -> str:
+        text = " ".join(cell.split())
+        if len(text) > most:
+            raise ValueError(f"It is {len(text)} characters long: at most {most} are kept")
+        if not text.isprintable():
+            raise ValueError("It holds characters that cannot be printed: type it again")
+        return text
+
+    return read
+
+
+def _code(cell: str) -> str:
+    code = _text(40)(cell)
+    if "/" in code:
+        raise ValueError(f"A slash is not permitted in the code {code!r}: write it with a hyphen")
+    return code
+
+
+def _whole(low: int, high: int, what: str) -> Callable[[str], int]:
+    def read(cell: str) -> int:
+        digits = cell.strip()
+        if not (digits.isascii() and digits.isdigit()) or len(digits) > 12 or not low <= int(digits) <= high:
+            raise ValueError(f"{what} {digits[:40]!r} is not permitted: write a whole number from {low} to {high}")
+        return int(digits)
+
+    return read
+
+
+def _choice(kind: type[Handoff] | type[Role] | type[Reach] | type[Method]) -> Callable[[str], Any]:
+    def read(cell: str) -> Any:
+        try:
+            return kind(cell.strip().casefold())
+        except ValueError:
+            known = ", ".join(kind)
+            raise ValueError(f"{cell.strip()[:40]!r} is not one of {known}") from None
+
+    return read
+
+
+def _date(cell: str) -> date:
+    typed = cell.strip()
+    try:
+        if re.fullmatch(r"\d{4}-\d{2}-\d{2}", typed):
+            return date.fromisoformat(typed)
+    except ValueError as error:
+        raise ValueError(f"{typed!r} is no date: {error}") from None
+    raise ValueError(f"{typed[:40]!r} is not an ISO date: write year-month-day, such as 2027-03-04")
+
+
+def _time_zone(cell: str) -> str:
+    typed = cell.strip()
+    if typed not in available_zones():
+        raise ValueError(f"{typed[:60]!r} is not an IANA time zone: write one such as Europe/Paris")
+    return typed
+
+
+def _groups(cell: str) -> list[str]:
+    if cell.strip() == "-":
+        return []
+    return list(dict.fromkeys(_text(80)(part) for part in cell.split(";") if part.strip()))
+
+
+def _several(cell: str) -> list[str]:
+    return [part for part in re.split(r"[\s;,]+", cell) if part]
+
+
+def _addresses(cell: str) -> list[Address]:
+    return list(dict.fromkeys(map(parse_address, _at_most(8, _several(cell)))))
+
+
+def _resolvers(cell: str) -> list[Address | str]:
+    parts = _at_most(8, _several(cell))
+    return list(dict.fromkeys("gateway" if p.casefold() == "gateway" else parse_address(p) for p in parts))
+
+
+def _at_most(most: int, parts: list[str]) -> list[str]:
+    if len(parts) > most:
+        raise ValueError(f"{len(parts)} are given: at most {most} are kept")
+    return parts
+
+
+def _server(cell: str) -> Address | str:
+    word = cell.strip().casefold()
+    if word in ("none", "edge"):
+        return word
+    try:
+        return parse_address(cell)
+    except AddressError as error:
+        raise ValueError(f"{error}; or leave it empty for the edge, or write 'none'") from None
+
+
+_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
+
+
+def read_lease(cell: str) -> int:
+    """A lease as seconds: `8h`, `30m`, `1d`, `2w`, or a number of seconds."""
+    match = re.fullmatch(r"(\d{1,10})\s*([smhdw]?)[a-z]*", cell.strip().casefold())
+    if match is None:
+        raise ValueError(f"{cell.strip()[:40]!r} is not a lease: write 8h, 1d, 30m or a number of seconds")
+    seconds = int(match[1]) * _UNITS[match[2]]
+    if not 1 <= seconds <= MAX_LEASE:
+        raise ValueError(f"A lease of {seconds} s is not permitted: write 1 to {MAX_LEASE} seconds")
+    return seconds
+
+
+def lease_text(seconds: int) -> str:
+    """A lease as people write it."""
+    for unit in ("d", "h", "m"):
+        if seconds % _UNITS[unit] == 0:
+            return f"{seconds // _UNITS[unit]}{unit}"
+    return str(seconds)
+
+
+def _domain(cell: str) -> str:
+    typed = cell.strip().removesuffix(".")
+    if len(typed) > 253 or not re.fullmatch(r"(?:[A-Za-z0-9_][A-Za-z0-9_-]{0,62})(?:\.[A-Za-z0-9_-]{1,63})*", typed):
+        raise ValueError(f"{typed[:60]!r} is not a domain name: write letters, digits and hyphens between dots")
+    return typed
+
+
+def _excluded(cell: str) -> list[tuple[str, Span]]:
+    parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
+    return [(part, parse_range(part)) for part in _at_most(256, parts)]
+
+
+def _networks(cell: str) -> list[tuple[str, Network, Address]]:
+    parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
+    return [(part, *parse_network(part)) for part in _at_most(32, parts)]
+
+
+_vlan = _whole(1, 4094, "VLAN")
+
+#: For each table its columns, in the order they are written, and how a cell of each is read.
+COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
+    "sites": {
+        "customer": _code,
+        "site": _code,
+        "name": _text(200),
+        "street": _text(200),
+        "time_zone": _time_zone,
+        "ship_date": _date,
+        "contact": _text(200),
+        "technician": _text(200),
+        "reach_group": _groups,
+    },
+    "circuits": {
+        "customer": _code,
+        "site": _code,
+        "circuit": _text(80),
+        "handoff": _choice(Handoff),
+        "address": str.strip,
+        "prefix": str.strip,
+        "gateway": parse_address,
+        "dns": _addresses,
+        "vlan": _vlan,
+        "routed_block": _networks,
+        "pppoe_user": _text(200),
+        "provider": _text(200),
+        "reference": _text(200),
+        "priority": _whole(0, 1000, "Priority"),
+    },
+    "segments": {
+        "customer": _code,
+        "site": _code,
+        "segment": _text(80),
+        "role": _choice(Role),
+        "vlan": _vlan,
+        "vrf": _text(80),
+        "reach": _choice(Reach),
+        "subnet": parse_network,
+        "gateway": parse_address,
+        "dhcp_first": parse_address,
+        "dhcp_last": parse_address,
+        "dhcp_count": str.strip,
+        "dhcp_excluded": _excluded,
+        "dhcp_server": _server,
+        "lease": read_lease,
+        "dns": _resolvers,
+        "domain": _domain,
+        "expected_hosts": _whole(0, 1 << 32, "Number of hosts"),
+    },
+    "hosts": {
+        "customer": _code,
+        "site": _code,
+        "segment": _text(80),
+        "name": _text(80),
+        "kind": _text(200),
+        "address": parse_address,
+        "mac": parse_mac,
+        "method": _choice(Method),
+    },
+}
+
+
+# --- Sites in the making ---------------------------------------------------------------------------------
+
+
+class _Draft:
+    """One site while its rows come in."""
+
+    def __init__(self, plan: SitePlan) -> None:
+        self.plan = plan
+        self.fields: dict[str, Any] = {}
+        self.circuits = dict(plan.circuits)
+        self.segments = dict(plan.segments)
+        self.hosts = dict(plan.hosts)
+        self.circuit_ids = {c.label.casefold(): key for key, c in plan.circuits.items()}
+        self.segment_ids = {s.label.casefold(): key for key, s in plan.segments.items()}
+        self.host_ids = {(h.segment, h.name.casefold()): key for key, h in plan.hosts.items()}
+
+    def finish(self) -> SitePlan:
+        changed = self.fields | {"circuits": self.circuits, "segments": self.segments, "hosts": self.hosts}
+        kept = {name: getattr(self.plan, name) for name in SitePlan.model_fields}
+        return SitePlan(**(kept | changed))
+
+
+class _Reader:
+    def __init__(self, existing: Mapping[str, SitePlan]) -> None:
+        self.existing = existing
+        self.intake = Intake()
+        self.drafts: dict[str, _Draft] = {}
+        self.named: set[str] | None = None
+        self.seen: dict[tuple[str, ...], int] = {}
+        self.lost_segments: dict[tuple[str, str], int] = {}
+        self.customers = {plan.customer.casefold(): plan.customer for plan in existing.values()}
+
+    def read(self, table: Table) -> None:
+        parsers = {column_key(name): (name, parse) for name, parse in COLUMNS[table.name].items()}
+        columns: list[tuple[int, str, Callable[[str], Any]]] = []
+        for place, name in enumerate(table.header):
+            if column_key(name) in parsers:
+                columns.append((place, *parsers[column_key(name)]))
+            elif name:
+                self.intake.ignored_columns.append(IgnoredColumn(table.file, name))
+        nameless = {place for place, name in enumerate(table.header) if not name}
+        take = getattr(self, f"_take_{table.name}")
+        for row in table.rows:
+            for place in sorted(nameless):
+                if place < len(row.cells) and row.cells[place].strip():
+                    self.intake.ignored_columns.append(IgnoredColumn(table.file, f"(column {place + 1}, no name)"))
+                    nameless.discard(place)
+            self._read_row(table, row, columns, take)
+
+    def _read_row(self, table: Table, row: Row, columns: list[tuple[int, str, Any]], take: Any) -> None:
+        values: dict[str, Any] = {}
+        typed: dict[str, str] = {}
+        faults: list[Fault] = []
+        for place, name, parse in columns:
+            cell = row.cells[place] if place < len(row.cells) else ""
+            if not cell or cell.isspace():
+                continue
+            typed[name] = cell
+            try:
+                if len(cell) > MAX_CELL:
+                    raise ValueError(f"The cell holds {len(cell)} characters: at most {MAX_CELL} are read")
+                values[name] = parse(cell)
+            except ValueError as error:
+                faults.append(Fault(name, cell[:MAX_CELL], str(error)))
+        beyond = [cell for cell in row.cells[len(table.header) :] if cell.strip()]
+        if beyond:
+            problem = (
+                f"The row has more cells than the header has columns ({len(table.header)}): check for stray commas"
+            )
+            faults.append(Fault("", beyond[0][:MAX_CELL], problem))
+        for name in NAMING_COLUMNS[table.name]:
+            if name not in typed:
+                faults.append(Fault(name, "", f"The {name} is empty: it is needed to know what the row is about"))
+        self._register(table, row, values, typed, faults)
+        if not faults:
+            try:
+                take(table, row, values, typed)
+                return
+            except _Unread as unread:
+                value = typed.get(unread.column, "") if unread.value is None else unread.value
+                faults.append(Fault(unread.column, value, str(unread)))
+        if table.name == "segments" and {"customer", "site", "segment"} <= values.keys():
+            key = (site_key(values["customer"], values["site"]), values["segment"].casefold())
+            if key not in self.lost_segments and not self._has_segment(*key):
+                self.lost_segments[key] = row.number
+        self.intake.refused.append(RefusedRow(table.name, table.file, row.number, table.header, row.cells, faults))
+
+    def _has_segment(self, site: str, segment: str) -> bool:
+        return site in self.drafts and segment in self.drafts[site].segment_ids
+
+    def _register(
+        self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str], faults: list[Fault]
+    ) -> None:
+        """Know the site that the row names, and that the row is the first to name its item."""
+        if not {"customer", "site"} <= values.keys():
+            return
+        key = site_key(values["customer"], values["site"])
+        if table.name == "sites":
+            self.named = self.named or set()
+            if key not in self.named:
+                self.named.add(key)
+                self._draft(values)
+        elif self.named is not None and key not in self.named:
+            code = f"{values['customer']}/{values['site']}"
+            problem = f"Site {code} is not in the sites table: correct the code, or add the site there"
+            faults.append(Fault("site", typed["site"], problem))
+            return
+        names = [values.get(column) for column in NAMING_COLUMNS[table.name]]
+        if all(isinstance(name, str) for name in names):
+            item = (table.name, *(str(name).casefold() for name in names))
+            first = self.seen.setdefault(item, row.number)
+            if first != row.number:
+                column = NAMING_COLUMNS[table.name][-1]
+                faults.append(Fault(column, typed[column], f"Row {first} already names it: keep one of the two rows"))
+
+    def _draft(self, values: dict[str, Any]) -> _Draft:
+        key = site_key(values["customer"], values["site"])
+        draft = self.drafts.get(key)
+        if draft is None:
+            customer = self.customers.setdefault(values["customer"].casefold(), values["customer"])
+            plan = self.existing.get(key) or SitePlan(customer=customer, site=values["site"])
+            draft = self.drafts[key] = _Draft(plan)
+        return draft
+
+    def _correct(self, table: Table, row: Row, column: str, value: str, became: str) -> None:
+        self.intake.corrected.append(Correction(table.file, row.number, column, value, became))
+
+    def _take_sites(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
+        draft = self._draft(values)
+        for column in ("name", "street", "time_zone", "ship_date", "contact", "technician"):
+            if column in values:
+                draft.fields[column] = values[column]
+        if "reach_group" in values:
+            draft.fields["reach_groups"] = values["reach_group"]
+
+    def _take_circuits(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
+        draft = self._draft(values)
+        label = values["circuit"]
+        key = draft.circuit_ids.get(label.casefold())
+        before = draft.circuits[key] if key else Circuit(label=label)
+        update = {
+            field: values[column]
+            for column, field in {
+                "handoff": "handoff",
+                "gateway": "gateway",
+                "dns": "resolvers",
+                "vlan": "vlan",
+                "pppoe_user": "pppoe_user",
+                "provider": "provider",
+                "reference": "reference",
+                "priority": "priority",
+            }.items()
+            if column in values
+        }
+        update |= _read_handoff(values, before)
+        if "routed_block" in values:
+            update["routed_blocks"] = self._cleaned(table, row, "routed_block", values["routed_block"])
+        if key is None:
+            key = draft.circuit_ids[label.casefold()] = new_id(f"circuit {label}", draft.circuits)
+        draft.circuits[key] = before.model_copy(update=update)
+
+    def _cleaned(
+        self, table: Table, row: Row, column: str, networks: list[tuple[str, Network, Address]]
+    ) -> list[Network]:
+        for part, network, address in networks:
+            if network.first != address:
+                self._correct(table, row, column, part, str(network))
+        return list(dict.fromkeys(network for _, network, _ in networks))
+
+    def _take_segments(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
+        draft = self._draft(values)
+        label = values["segment"]
+        key = draft.segment_ids.get(label.casefold())
+        before = draft.segments[key] if key else Segment(label=label)
+        update = {
+            field: values[column]
+            for column, field in {
+                "role": "role",
+                "vlan": "vlan",
+                "vrf": "vrf",
+                "reach": "reach",
+                "gateway": "gateway",
+                "dns": "resolvers",
+                "domain": "domain",
+                "expected_hosts": "expected_hosts",
+            }.items()
+            if column in values
+        }
+        scope: dict[str, Any] = {}
+        for column, field_name in (("dhcp_server", "server"), ("dhcp_first", "first"), ("lease", "lease")):
+            if column in values:
+                scope[field_name] = values[column]
+        last = _read_last(values, before.scope)
+        if last is not None:
+            scope["last"] = last
+        if "subnet" in values:
+            update["subnet"] = self._cleaned(table, row, "subnet", [(typed["subnet"].strip(), *values["subnet"])])[0]
+        if "dhcp_excluded" in values:
+            scope["excluded"] = []
+            for part, span in values["dhcp_excluded"]:
+                if span.size == 0:
+                    span = Span(span.last, span.first)
+                    self._correct(table, row, "dhcp_excluded", part, span.typed)
+                scope["excluded"].append(span)
+        if scope:
+            update["scope"] = before.scope.model_copy(update=scope)
+        if key is None:
+            key = draft.segment_ids[label.casefold()] = new_id(f"segment {label}", draft.segments)
+        draft.segments[key] = before.model_copy(update=update)
+
+    def _take_hosts(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
+        site = site_key(values["customer"], values["site"])
+        segment = None
+        if site in self.drafts or site in self.existing:
+            segment = self._draft(values).segment_ids.get(values["segment"].casefold())
+        if segment is None:
+            name = values["segment"]
+            refused = self.lost_segments.get((site, name.casefold()))
+            why = f"its own row {refused} was refused" if refused else "correct the name, or add the segment first"
+            raise _Unread("segment", f"There is no segment {name!r} at {values['customer']}/{values['site']}: {why}")
+        draft = self._draft(values)
+        name = values["name"]
+        key = draft.host_ids.get((segment, name.casefold()))
+        before = draft.hosts[key] if key else Host(segment=segment, name=name)
+        if key is None:
+            key = new_id(f"host {values['segment']} {name}", draft.hosts)
+            draft.host_ids[(segment, name.casefold())] = key
+        update: dict[str, Any] = {c: values[c] for c in ("kind", "address", "mac", "method") if c in values}
+        draft.hosts[key] = before.model_copy(update=update)
+
+
+def _read_handoff(values: dict[str, Any], before: Circuit) -> dict[str, Any]:
+    """Address and mask together, since the family of one decides how the other is read."""
+    update: dict[str, Any] = {}
+    typed = values.get("address", "")
+    head, slash, tail = typed.partition("/")
+    try:
+        if typed:
+            update["address"] = parse_address(head)
+            if slash:
+                update["prefix"] = parse_mask(tail, update["address"].family)
+    except MaskError as error:
+        raise _Unread("address", str(error)) from None
+    except AddressError as error:
+        raise _Unread("address", str(error)) from None
+    anchor = update.get("address") or values.get("gateway") or before.address or before.gateway
+    if "prefix" in values:
+        try:
+            prefix = parse_mask(values["prefix"], anchor.family if anchor else 4)
+        except MaskError as error:
+            raise _Unread("prefix", str(error)) from None
+        if update.get("prefix", prefix) != prefix:
+            raise _Unread("prefix", f"/{prefix} contradicts the mask in the address {typed!r}: correct one of the two")
+        update["prefix"] = prefix
+    return update
+
+
+def _read_last(values: dict[str, Any], scope: Scope) -> Address | None:
+    last: Address | None = values.get("dhcp_last")
+    first: Address | None = values.get("dhcp_first", scope.first)
+    if "dhcp_count" not in values:
+        return last
+    if first is None:
+        raise _Unread("dhcp_count", "How many addresses is known, but not the first: fill in dhcp_first")
+    try:
+        end = counted(first, values["dhcp_count"]).last
+    except AddressError as error:
+        raise _Unread("dhcp_count", str(error)) from None
+    if last is not None and last != end:
+        problem = f"{values['dhcp_count']} addresses from {first} end at {end}, but dhcp_last says {last}: correct one"
+        raise _Unread("dhcp_count", problem)
+    return end
+
+
+def read_intake(tables: Iterable[Table], existing: Mapping[str, SitePlan] | None = None) -> Intake:
+    """Read tables into site plans, on top of the plans that already exist (by `CUSTOMER/SITE` key).
+
+    Raises `TableError` when a table cannot be read at all.
+    """
+    reader = _Reader(existing or {})
+    for table in sorted(tables, key=lambda table: NAMES.index(table.name)):
+        reader.read(table)
+    reader.intake.plans = {key: draft.finish() for key, draft in reader.drafts.items()}
+    return reader.intake
+
+
+# --- And back --------------------------------------------------------------------------------------------
+
+
+def table_rows(plans: Iterable[SitePlan]) -> dict[str, list[list[str]]]:
+    """Plans as the rows of the four tables, in the columns of `COLUMNS`."""
+    rows: dict[str, list[list[str]]] = {name: [] for name in NAMES}
+    for plan in plans:
+        site = {
+            "name": plan.name,
+            "street": plan.street,
+            "time_zone": plan.time_zone,
+            "ship_date": plan.ship_date,
+            "contact": plan.contact,
+            "technician": plan.technician,
+            "reach_group": None if plan.reach_groups is None else ";".join(plan.reach_groups) or "-",
+        }
+        rows["sites"].append(_cells("sites", plan, site))
+        for circuit in plan.circuits.values():
+            cells = circuit.model_dump(exclude={"uses", "resolvers", "routed_blocks"}) | {
+                "circuit": circuit.label,
+                "dns": " ".join(map(str, circuit.resolvers)),
+                "routed_block": "; ".join(map(str, circuit.routed_blocks)),
+            }
+            rows["circuits"].append(_cells("circuits", plan, cells))
+        for segment in plan.segments.values():
+            scope = segment.scope
+            cells = segment.model_dump(exclude={"scope", "resolvers"}) | {
+                "segment": segment.label,
+                "vrf": "" if segment.vrf == "main" else segment.vrf,
+                "dhcp_first": scope.first,
+                "dhcp_last": scope.last,
+                "dhcp_excluded": "; ".join(span.typed for span in scope.excluded),
+                "dhcp_server": "" if scope.server == "edge" else scope.server,
+                "lease": lease_text(scope.lease) if scope.lease else None,
+                "dns": " ".join(map(str, segment.resolvers)),
+            }
+            rows["segments"].append(_cells("segments", plan, cells))
+        for host in plan.hosts.values():
+            cells = host.model_dump() | {"segment": plan.segments[host.segment].label}
+            rows["hosts"].append(_cells("hosts", plan, cells))
+    return rows
+
+
+def _cells(table: str, plan: SitePlan, values: Mapping[str, object]) -> list[str]:
+    known = {"customer": plan.customer, "site": plan.site, **values}
+    known |= {"customer": plan.customer, "site": plan.site}
+    return ["" if known.get(column) is None else str(known[column]) for column in COLUMNS[table]]

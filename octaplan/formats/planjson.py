@@ -1,0 +1,50 @@
+"""Site plans as JSON files (schema `octaplan.site-plan/1`)."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from octaplan.core.plan import SCHEMA, SitePlan
+
+MAX_BYTES = 32 << 20
+
+
+class PlanError(ValueError):
+    """A file or document that cannot be read as a site plan."""
+
+
+def read_plan(path: Path) -> SitePlan:
+    """Read one site plan from a file. Raises `PlanError`."""
+    if path.stat().st_size > MAX_BYTES:
+        raise PlanError(f"{path.name} is larger than {MAX_BYTES >> 20} MB: no site plan is")
+    try:
+        document = json.loads(path.read_bytes())
+    except (ValueError, RecursionError) as error:
+        raise PlanError(f"{path.name} is not JSON ({error})") from None
+    if not isinstance(document, dict) or document.get("schema") != SCHEMA:
+        raise PlanError(f'{path.name} is not a site plan: it lacks "schema": "{SCHEMA}"')
+    return plan_of(document, path.name)
+
+
+def plan_of(document: object, label: str) -> SitePlan:
+    """A plan from plain JSON values. Raises `PlanError` with the place and the reason of the first fault."""
+    try:
+        return SitePlan.model_validate(document)
+    except ValidationError as error:
+        place, reason = first_fault(error)
+        raise PlanError(f"{label}: {reason}" + (f" (at {place})" if place else "")) from None
+
+
+def first_fault(error: ValidationError) -> tuple[str, str]:
+    """Where (as a JSON pointer) and why a document was refused."""
+    fault = error.errors(include_url=False, include_input=False)[0]
+    place = "".join(f"/{part}" for part in fault["loc"])
+    return place, fault["msg"].removeprefix("Value error, ")
+
+
+def write_plan(plan: SitePlan) -> str:
+    """A plan as JSON text, the same for the same plan."""
+    return json.dumps(plan.document(), indent=2, ensure_ascii=False) + "\n"

@@ -1,0 +1,199 @@
+"""Plain tables: CSV files (RFC 4180) and the sheets of an XLSX workbook, as rows of text.
+
+TableError        a file, folder or workbook that cannot be read as intake tables at all
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import zipfile
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import date, datetime
+from pathlib import Path
+from typing import IO, NamedTuple
+
+import openpyxl
+
+NAMES = ("sites", "circuits", "segments", "hosts")
+
+MAX_BYTES = 256 << 20
+MAX_COLUMNS = 200
+MAX_ROWS = 2_000_000
+MAX_CELL = 1_000
+
+
+class TableError(ValueError):
+    """Something that cannot be read as intake tables at all."""
+
+
+class Row(NamedTuple):
+    """One row below the header. `number` is as the spreadsheet counts, the header's row being 1."""
+
+    number: int
+    cells: list[str]
+
+
+class Table(NamedTuple):
+    """One of the four tables. `rows` can be walked once; blank rows are left out."""
+
+    name: str
+    file: str
+    header: list[str]
+    rows: Iterator[Row]
+
+
+def column_key(name: str) -> str:
+    """How column names are compared: without case, spaces and underscores."""
+    return re.sub(r"[\s_]", "", name).casefold()
+
+
+def open_folder(folder: Path, label: str = "") -> list[Table]:
+    """The tables in a folder: files named for the four, ending in `.csv`, in any case."""
+    found: dict[str, Path] = {}
+    for path in sorted(folder.iterdir()):
+        name = path.stem.casefold()
+        if path.suffix.casefold() == ".csv" and name in NAMES and path.is_file():
+            if name in found:
+                raise TableError(f"{folder} holds both {found[name].name} and {path.name}: keep one of them")
+            found[name] = path
+    if not found:
+        raise TableError(f"{folder} holds none of sites.csv, circuits.csv, segments.csv, hosts.csv")
+    return [open_csv(found[name], label + found[name].name) for name in NAMES if name in found]
+
+
+def open_csv(path: Path, label: str | None = None) -> Table:
+    """One CSV file, read as it is walked."""
+    label = label or path.name
+    if path.stat().st_size > MAX_BYTES:
+        raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
+    return read_csv(path.open("rb"), path.stem.casefold(), label)
+
+
+def read_csv(stream: IO[bytes], name: str, label: str) -> Table:
+    """A CSV table from bytes: UTF-8 with or without BOM, comma or semicolon."""
+    if name not in NAMES:
+        raise TableError(f"{label} is none of sites.csv, circuits.csv, segments.csv, hosts.csv: rename it")
+    if b"\0" in stream.read(65_536):
+        raise TableError(f"{label} is not a table of text: save it from the spreadsheet as CSV UTF-8")
+    stream.seek(0)
+    rows = _csv_rows(stream, label)
+    header = next(rows, None)
+    if header is None:
+        raise TableError(f"{label} is empty: its first row must name the columns")
+    return _table(name, label, header.cells, rows)
+
+
+def _csv_rows(stream: IO[bytes], label: str) -> Iterator[Row]:
+    text = io.TextIOWrapper(stream, encoding="utf-8-sig", newline="")
+    number = 0
+    try:
+        with text:
+            start = text.readline(1 << 20)
+            while start and not start.strip():
+                number += 1
+                start = text.readline(1 << 20)
+            bare = re.sub(r'"[^"]*"', "", start)
+            delimiter = ";" if bare.count(";") > bare.count(",") else ","
+            lines = _chain(start, text)
+            for cells in csv.reader(lines, delimiter=delimiter, strict=True):
+                number += 1
+                if number > MAX_ROWS:
+                    raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
+                if any(cell.strip() for cell in cells):
+                    yield Row(number, cells)
+    except UnicodeDecodeError as error:
+        raise TableError(
+            f"{label} is not UTF-8 (byte {error.object[error.start]:#04x} after row {number}): "
+            "save it from the spreadsheet as CSV UTF-8"
+        ) from None
+    except csv.Error as error:
+        raise TableError(f"{label} is not a CSV table ({error} in row {number + 1})") from None
+
+
+def _chain(first: str, rest: Iterable[str]) -> Iterator[str]:
+    if first:
+        yield first
+        yield from rest
+
+
+def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
+    """The sheets of an XLSX workbook that are named for the four tables."""
+    if isinstance(path, Path) and path.stat().st_size > MAX_BYTES:
+        raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
+    try:
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+    except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
+        raise TableError(f"{label} is not an XLSX workbook ({error})") from None
+    sheets = {sheet.title.strip().casefold(): sheet for sheet in book.worksheets}
+    tables = []
+    for name in NAMES:
+        if name in sheets:
+            rows = _sheet_rows(sheets[name].iter_rows(values_only=True), f"{label}/{name}")
+            header = next(rows, None)
+            if header is None:
+                raise TableError(f"{label}/{name} is empty: its first row must name the columns")
+            tables.append(_table(name, f"{label}/{name}", header.cells, rows))
+    if not tables:
+        raise TableError(f"{label} has none of the sheets sites, circuits, segments, hosts")
+    return tables
+
+
+def _sheet_rows(values: Iterable[Sequence[object]], label: str) -> Iterator[Row]:
+    for number, row in enumerate(values, 1):
+        if number > MAX_ROWS:
+            raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
+        cells = [_cell_text(value) for value in row]
+        if any(cells):
+            yield Row(number, cells)
+
+
+def _cell_text(value: object) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, datetime) and value.time() == datetime.min.time():
+        value = value.date()
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, float) and value.is_integer():
+        value = int(value)
+    return str(value).strip()
+
+
+#: The columns that name a row of each table; without them it cannot be read at all.
+NAMING_COLUMNS = {
+    "sites": ("customer", "site"),
+    "circuits": ("customer", "site", "circuit"),
+    "segments": ("customer", "site", "segment"),
+    "hosts": ("customer", "site", "segment", "name"),
+}
+
+
+def _table(name: str, label: str, header: list[str], rows: Iterator[Row]) -> Table:
+    header = [cell.strip() for cell in header]
+    while header and not header[-1]:
+        header.pop()
+    if len(header) > MAX_COLUMNS:
+        raise TableError(f"{label} has {len(header)} columns; at most {MAX_COLUMNS} are read")
+    keys = [column_key(cell) for cell in header]
+    for place, key in enumerate(keys):
+        if key and key in keys[:place]:
+            raise TableError(f"{label} has the column {header[place]!r} twice: keep one of them")
+    missing = [column for column in NAMING_COLUMNS[name] if column_key(column) not in keys]
+    if len(missing) == len(NAMING_COLUMNS[name]):
+        raise TableError(
+            f"{label} has no header row: its first row must name the columns, such as {', '.join(missing)}"
+        )
+    if missing:
+        raise TableError(f"{label} lacks the column{'s' if len(missing) > 1 else ''} {', '.join(missing)}")
+    return Table(name, label, header, rows)
+
+
+def csv_text(header: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
+    """A table as RFC 4180 text."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\r\n")
+    writer.writerow(header)
+    writer.writerows(rows)
+    return text.getvalue()
