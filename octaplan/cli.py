@@ -84,6 +84,11 @@ def _load(paths: list[Path], existing: dict[str, SitePlan] | None = None) -> Int
     return intake
 
 
+@app.callback()
+def octaplan() -> None:
+    """Plan, check and clear the network edge of many small sites."""
+
+
 @app.command()
 def check(
     paths: Annotated[list[Path], typer.Argument(help="Folders of CSV tables, XLSX workbooks, site-plan JSON files.")],

@@ -116,6 +116,7 @@ Domain = Annotated[
     StringConstraints(max_length=253, pattern=r"^[A-Za-z0-9_][A-Za-z0-9_-]{0,62}(\.[A-Za-z0-9_-]{1,63})*\.?$"),
 ]
 
+MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS = 64, 512, 20_000  # at one site
 MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
 
 
@@ -275,9 +276,9 @@ class SitePlan(_Part):
     reach_groups: list[Name] | None = Field(
         None, max_length=64, description="Left out: the group named after the customer. Empty: none"
     )
-    circuits: dict[MemberId, Circuit] = Field(default={}, max_length=64)
-    segments: dict[MemberId, Segment] = Field(default={}, max_length=512)
-    hosts: dict[MemberId, Host] = Field(default={}, max_length=20_000)
+    circuits: dict[MemberId, Circuit] = Field(default={}, max_length=MAX_CIRCUITS)
+    segments: dict[MemberId, Segment] = Field(default={}, max_length=MAX_SEGMENTS)
+    hosts: dict[MemberId, Host] = Field(default={}, max_length=MAX_HOSTS)
     accepted: dict[MemberId, Acceptance] = Field(default={}, max_length=1_000)
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)

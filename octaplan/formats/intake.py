@@ -27,7 +27,10 @@ from octaplan.core.addresses import (
     parse_range,
 )
 from octaplan.core.plan import (
+    MAX_CIRCUITS,
+    MAX_HOSTS,
     MAX_LEASE,
+    MAX_SEGMENTS,
     Circuit,
     Handoff,
     Host,
@@ -455,6 +458,7 @@ class _Reader:
         if "routed_block" in values:
             update["routed_blocks"] = self._cleaned(table, row, "routed_block", values["routed_block"])
         if key is None:
+            _room("circuit", draft.circuits, MAX_CIRCUITS)
             key = draft.circuit_ids[label.casefold()] = new_id(f"circuit {label}", draft.circuits)
         draft.circuits[key] = before.model_copy(update=update)
 
@@ -504,6 +508,7 @@ class _Reader:
         if scope:
             update["scope"] = before.scope.model_copy(update=scope)
         if key is None:
+            _room("segment", draft.segments, MAX_SEGMENTS)
             key = draft.segment_ids[label.casefold()] = new_id(f"segment {label}", draft.segments)
         draft.segments[key] = before.model_copy(update=update)
 
@@ -522,10 +527,16 @@ class _Reader:
         key = draft.host_ids.get((segment, name.casefold()))
         before = draft.hosts[key] if key else Host(segment=segment, name=name)
         if key is None:
+            _room("name", draft.hosts, MAX_HOSTS)
             key = new_id(f"host {values['segment']} {name}", draft.hosts)
             draft.host_ids[(segment, name.casefold())] = key
         update: dict[str, Any] = {c: values[c] for c in ("kind", "address", "mac", "method") if c in values}
         draft.hosts[key] = before.model_copy(update=update)
+
+
+def _room(column: str, members: Mapping[str, object], most: int) -> None:
+    if len(members) >= most:
+        raise _Unread(column, f"The site has {most:,} of these already: no site plan holds more")
 
 
 def _read_handoff(values: dict[str, Any], before: Circuit) -> dict[str, Any]:
