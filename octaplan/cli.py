@@ -16,13 +16,12 @@ from typing import Annotated, NoReturn
 
 import typer
 
-from octaplan.core.findings import Finding, Severity
-from octaplan.core.plan import SitePlan
+from octaplan.core.findings import Severity
 from octaplan.core.portfolio import Portfolio
 from octaplan.formats import report
-from octaplan.formats.intake import Intake, read_intake
-from octaplan.formats.planjson import PlanError, read_plan
-from octaplan.formats.tables import NAMES, Table, TableError, open_csv, open_folder, open_workbook
+from octaplan.formats.planjson import PlanError
+from octaplan.formats.sources import load_paths, unread_files
+from octaplan.formats.tables import TableError
 
 app = typer.Typer(
     help="Plan, check and clear the network edge of many small sites.",
@@ -55,35 +54,6 @@ def _telling() -> Iterator[None]:
         _fail(f"{error.filename or 'the files'}: {error.strerror or error}")
 
 
-def _load(paths: list[Path], existing: dict[str, SitePlan] | None = None) -> Intake:
-    """Everything that the paths hold, tables and plan files together."""
-    tables: list[Table] = []
-    plans: dict[str, SitePlan] = {}
-    for path in paths:
-        label = f"{path.name}/" if len(paths) > 1 else ""
-        if path.is_dir():
-            tables += open_folder(path, label)
-            for other in sorted(path.glob("*.[cC][sS][vV]")):
-                if other.stem.casefold() not in NAMES:
-                    print(f"octaplan: {label}{other.name} is none of the four tables and was not read", file=sys.stderr)
-        elif not path.exists():
-            raise TableError(f"{path} is not there")
-        elif path.suffix.casefold() == ".xlsx":
-            tables += open_workbook(path, path.name)
-        elif path.suffix.casefold() == ".csv":
-            tables.append(open_csv(path))
-        elif path.suffix.casefold() == ".json":
-            plan = read_plan(path)
-            if plan.key in plans:
-                raise PlanError(f"{path.name} is a second plan of {plan.customer}/{plan.site}: leave one of them out")
-            plans[plan.key] = plan
-        else:
-            raise TableError(f"{path} is not a folder, an .xlsx workbook, a .csv table or a .json site plan")
-    intake = read_intake(tables, (existing or {}) | plans)
-    intake.plans = plans | intake.plans
-    return intake
-
-
 @app.callback()
 def octaplan() -> None:
     """Plan, check and clear the network edge of many small sites."""
@@ -96,9 +66,11 @@ def check(
 ) -> None:
     """Check intake tables and site plans with every rule, and print the findings. Nothing is written."""
     with _telling():
-        intake = _load(paths)
+        for name in unread_files(paths):
+            print(f"octaplan: {name} is none of the four tables and was not read", file=sys.stderr)
+        intake = load_paths(paths)
     plans = list(intake.plans.values())
-    findings: list[Finding] = Portfolio(plans).check_all()
+    findings = Portfolio(plans).check_all()
     if output is Format.JSON:
         print(json.dumps(report.as_json(plans, findings, intake), ensure_ascii=False, indent=1))
     else:

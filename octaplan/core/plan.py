@@ -305,8 +305,8 @@ class SitePlan(_Part):
         return sorted({name.casefold() for name in named})
 
     def document(self) -> dict[str, Any]:
-        """The plan as plain JSON values, what is not known left out."""
-        return self.model_dump(mode="json", by_alias=True, exclude_defaults=True) | {"schema": SCHEMA}
+        """The plan as plain JSON values, every member there, what is not known as null."""
+        return self.model_dump(mode="json", by_alias=True)
 
 
 def site_key(customer: str, site: str) -> str:

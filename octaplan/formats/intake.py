@@ -7,10 +7,8 @@ tables twice changes nothing.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from datetime import date
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import (
@@ -24,12 +22,10 @@ from octaplan.core.addresses import (
     parse_mac,
     parse_mask,
     parse_network,
-    parse_range,
 )
 from octaplan.core.plan import (
     MAX_CIRCUITS,
     MAX_HOSTS,
-    MAX_LEASE,
     MAX_SEGMENTS,
     Circuit,
     Handoff,
@@ -40,9 +36,27 @@ from octaplan.core.plan import (
     Scope,
     Segment,
     SitePlan,
-    available_zones,
     new_id,
     site_key,
+)
+from octaplan.core.typed import (
+    choice,
+    lease_text,
+    read_address_and_mask,
+    read_addresses,
+    read_code,
+    read_date,
+    read_domain,
+    read_excluded,
+    read_groups,
+    read_lease,
+    read_networks,
+    read_resolvers,
+    read_server,
+    read_time_zone,
+    read_vlan,
+    text_of,
+    whole,
 )
 from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, Row, Table, column_key
 
@@ -102,200 +116,64 @@ class _Unread(ValueError):
         self.value = value
 
 
-# --- Cells -----------------------------------------------------------------------------------------------
-
-
-def _text(most: int) -> Callable[[str], str]:
-    def read(cell: str) -> str:
-        text = " ".join(cell.split())
-        if len(text) > most:
-            raise ValueError(f"It is {len(text)} characters long: at most {most} are kept")
-        if not text.isprintable():
-            raise ValueError("It holds characters that cannot be printed: type it again")
-        return text
-
-    return read
-
-
-def _code(cell: str) -> str:
-    code = _text(40)(cell)
-    if "/" in code:
-        raise ValueError(f"A slash is not permitted in the code {code!r}: write it with a hyphen")
-    return code
-
-
-def _whole(low: int, high: int, what: str) -> Callable[[str], int]:
-    def read(cell: str) -> int:
-        digits = cell.strip()
-        if not (digits.isascii() and digits.isdigit()) or len(digits) > 12 or not low <= int(digits) <= high:
-            raise ValueError(f"{what} {digits[:40]!r} is not permitted: write a whole number from {low} to {high}")
-        return int(digits)
-
-    return read
-
-
-def _choice(kind: type[Handoff] | type[Role] | type[Reach] | type[Method]) -> Callable[[str], Any]:
-    def read(cell: str) -> Any:
-        try:
-            return kind(cell.strip().casefold())
-        except ValueError:
-            known = ", ".join(kind)
-            raise ValueError(f"{cell.strip()[:40]!r} is not one of {known}") from None
-
-    return read
-
-
-def _date(cell: str) -> date:
-    typed = cell.strip()
-    try:
-        if re.fullmatch(r"\d{4}-\d{2}-\d{2}", typed):
-            return date.fromisoformat(typed)
-    except ValueError as error:
-        raise ValueError(f"{typed!r} is no date: {error}") from None
-    raise ValueError(f"{typed[:40]!r} is not an ISO date: write year-month-day, such as 2027-03-04")
-
-
-def _time_zone(cell: str) -> str:
-    typed = cell.strip()
-    if typed not in available_zones():
-        raise ValueError(f"{typed[:60]!r} is not an IANA time zone: write one such as Europe/Paris")
-    return typed
-
-
-def _groups(cell: str) -> list[str]:
-    if cell.strip() == "-":
-        return []
-    return list(dict.fromkeys(_text(80)(part) for part in cell.split(";") if part.strip()))
-
-
-def _several(cell: str) -> list[str]:
-    return [part for part in re.split(r"[\s;,]+", cell) if part]
-
-
-def _addresses(cell: str) -> list[Address]:
-    return list(dict.fromkeys(map(parse_address, _at_most(8, _several(cell)))))
-
-
-def _resolvers(cell: str) -> list[Address | str]:
-    parts = _at_most(8, _several(cell))
-    return list(dict.fromkeys("gateway" if p.casefold() == "gateway" else parse_address(p) for p in parts))
-
-
-def _at_most(most: int, parts: list[str]) -> list[str]:
-    if len(parts) > most:
-        raise ValueError(f"{len(parts)} are given: at most {most} are kept")
-    return parts
-
-
-def _server(cell: str) -> Address | str:
-    word = cell.strip().casefold()
-    if word in ("none", "edge"):
-        return word
-    try:
-        return parse_address(cell)
-    except AddressError as error:
-        raise ValueError(f"{error}; or leave it empty for the edge, or write 'none'") from None
-
-
-_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
-
-
-def read_lease(cell: str) -> int:
-    """A lease as seconds: `8h`, `30m`, `1d`, `2w`, or a number of seconds."""
-    match = re.fullmatch(r"(\d{1,10})\s*([smhdw]?)[a-z]*", cell.strip().casefold())
-    if match is None:
-        raise ValueError(f"{cell.strip()[:40]!r} is not a lease: write 8h, 1d, 30m or a number of seconds")
-    seconds = int(match[1]) * _UNITS[match[2]]
-    if not 1 <= seconds <= MAX_LEASE:
-        raise ValueError(f"A lease of {seconds} s is not permitted: write 1 to {MAX_LEASE} seconds")
-    return seconds
-
-
-def lease_text(seconds: int) -> str:
-    """A lease as people write it."""
-    for unit in ("d", "h", "m"):
-        if seconds % _UNITS[unit] == 0:
-            return f"{seconds // _UNITS[unit]}{unit}"
-    return str(seconds)
-
-
-def _domain(cell: str) -> str:
-    typed = cell.strip().removesuffix(".")
-    if len(typed) > 253 or not re.fullmatch(r"(?:[A-Za-z0-9_][A-Za-z0-9_-]{0,62})(?:\.[A-Za-z0-9_-]{1,63})*", typed):
-        raise ValueError(f"{typed[:60]!r} is not a domain name: write letters, digits and hyphens between dots")
-    return typed
-
-
-def _excluded(cell: str) -> list[tuple[str, Span]]:
-    parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
-    return [(part, parse_range(part)) for part in _at_most(256, parts)]
-
-
-def _networks(cell: str) -> list[tuple[str, Network, Address]]:
-    parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
-    return [(part, *parse_network(part)) for part in _at_most(32, parts)]
-
-
-_vlan = _whole(1, 4094, "VLAN")
-
 #: For each table its columns, in the order they are written, and how a cell of each is read.
 COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
     "sites": {
-        "customer": _code,
-        "site": _code,
-        "name": _text(200),
-        "street": _text(200),
-        "time_zone": _time_zone,
-        "ship_date": _date,
-        "contact": _text(200),
-        "technician": _text(200),
-        "reach_group": _groups,
+        "customer": read_code,
+        "site": read_code,
+        "name": text_of(200),
+        "street": text_of(200),
+        "time_zone": read_time_zone,
+        "ship_date": read_date,
+        "contact": text_of(200),
+        "technician": text_of(200),
+        "reach_group": read_groups,
     },
     "circuits": {
-        "customer": _code,
-        "site": _code,
-        "circuit": _text(80),
-        "handoff": _choice(Handoff),
+        "customer": read_code,
+        "site": read_code,
+        "circuit": text_of(80),
+        "handoff": choice(Handoff),
         "address": str.strip,
         "prefix": str.strip,
         "gateway": parse_address,
-        "dns": _addresses,
-        "vlan": _vlan,
-        "routed_block": _networks,
-        "pppoe_user": _text(200),
-        "provider": _text(200),
-        "reference": _text(200),
-        "priority": _whole(0, 1000, "Priority"),
+        "dns": read_addresses,
+        "vlan": read_vlan,
+        "routed_block": read_networks,
+        "pppoe_user": text_of(200),
+        "provider": text_of(200),
+        "reference": text_of(200),
+        "priority": whole(0, 1000, "Priority"),
     },
     "segments": {
-        "customer": _code,
-        "site": _code,
-        "segment": _text(80),
-        "role": _choice(Role),
-        "vlan": _vlan,
-        "vrf": _text(80),
-        "reach": _choice(Reach),
+        "customer": read_code,
+        "site": read_code,
+        "segment": text_of(80),
+        "role": choice(Role),
+        "vlan": read_vlan,
+        "vrf": text_of(80),
+        "reach": choice(Reach),
         "subnet": parse_network,
         "gateway": parse_address,
         "dhcp_first": parse_address,
         "dhcp_last": parse_address,
         "dhcp_count": str.strip,
-        "dhcp_excluded": _excluded,
-        "dhcp_server": _server,
+        "dhcp_excluded": read_excluded,
+        "dhcp_server": read_server,
         "lease": read_lease,
-        "dns": _resolvers,
-        "domain": _domain,
-        "expected_hosts": _whole(0, 1 << 32, "Number of hosts"),
+        "dns": read_resolvers,
+        "domain": read_domain,
+        "expected_hosts": whole(0, 1 << 32, "Number of hosts"),
     },
     "hosts": {
-        "customer": _code,
-        "site": _code,
-        "segment": _text(80),
-        "name": _text(80),
-        "kind": _text(200),
+        "customer": read_code,
+        "site": read_code,
+        "segment": text_of(80),
+        "name": text_of(80),
+        "kind": text_of(200),
         "address": parse_address,
         "mac": parse_mac,
-        "method": _choice(Method),
+        "method": choice(Method),
     },
 }
 
@@ -543,14 +421,11 @@ def _read_handoff(values: dict[str, Any], before: Circuit) -> dict[str, Any]:
     """Address and mask together, since the family of one decides how the other is read."""
     update: dict[str, Any] = {}
     typed = values.get("address", "")
-    head, slash, tail = typed.partition("/")
     try:
         if typed:
-            update["address"] = parse_address(head)
-            if slash:
-                update["prefix"] = parse_mask(tail, update["address"].family)
-    except MaskError as error:
-        raise _Unread("address", str(error)) from None
+            update["address"], prefix = read_address_and_mask(typed)
+            if prefix is not None:
+                update["prefix"] = prefix
     except AddressError as error:
         raise _Unread("address", str(error)) from None
     anchor = update.get("address") or values.get("gateway") or before.address or before.gateway

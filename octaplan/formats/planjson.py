@@ -20,13 +20,18 @@ def read_plan(path: Path) -> SitePlan:
     """Read one site plan from a file. Raises `PlanError`."""
     if path.stat().st_size > MAX_BYTES:
         raise PlanError(f"{path.name} is larger than {MAX_BYTES >> 20} MB: no site plan is")
+    return parse_plan(path.read_bytes(), path.name)
+
+
+def parse_plan(content: bytes, label: str) -> SitePlan:
+    """Read one site plan from the bytes of a file. Raises `PlanError`."""
     try:
-        document = json.loads(path.read_bytes())
+        document = json.loads(content)
     except (ValueError, RecursionError) as error:
-        raise PlanError(f"{path.name} is not JSON ({error})") from None
+        raise PlanError(f"{label} is not JSON ({error})") from None
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
-        raise PlanError(f'{path.name} is not a site plan: it lacks "schema": "{SCHEMA}"')
-    return plan_of(document, path.name)
+        raise PlanError(f'{label} is not a site plan: it lacks "schema": "{SCHEMA}"')
+    return plan_of(document, label)
 
 
 def plan_of(document: object, label: str) -> SitePlan:

@@ -14,8 +14,6 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import IO, NamedTuple
 
-import openpyxl
-
 NAMES = ("sites", "circuits", "segments", "hosts")
 
 MAX_BYTES = 256 << 20
@@ -122,6 +120,8 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
     """The sheets of an XLSX workbook that are named for the four tables."""
     if isinstance(path, Path) and path.stat().st_size > MAX_BYTES:
         raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
+    import openpyxl  # slow to import, and most tables are CSV
+
     try:
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
     except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:

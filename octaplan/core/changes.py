@@ -1,0 +1,115 @@
+"""What changed between two plans, in words: the sentence of a revision, the preview of an import."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any, NamedTuple
+
+from octaplan.core.plan import SitePlan
+
+_LABELS = {
+    "resolvers": "resolvers",
+    "vlan": "VLAN",
+    "vrf": "VRF",
+    "mac": "MAC",
+    "pppoe_user": "PPPoE user",
+    "routed_blocks": "routed blocks",
+    "uses": "use of addresses",
+    "expected_hosts": "expected hosts",
+    "prefix": "mask",
+    "handoff": "hand-off",
+    "reach_groups": "reach groups",
+    "time_zone": "time zone",
+    "ship_date": "ship date",
+    "scope/server": "DHCP server",
+    "scope/first": "range start",
+    "scope/last": "range end",
+    "scope/excluded": "excluded",
+    "scope/lease": "lease",
+}
+
+_KINDS = {"circuits": "circuit", "segments": "segment", "hosts": "host"}
+
+
+class Change(NamedTuple):
+    """One value that differs. `path` is a JSON pointer, `subject` empty for the site itself."""
+
+    path: str
+    subject: str
+    field: str
+    before: str
+    after: str
+
+    def __str__(self) -> str:
+        if not self.field:
+            return f"{'Added' if self.after else 'Removed'} {self.subject}"
+        what = f"{self.subject} {self.field}".strip()
+        return f"{what[:1].upper()}{what[1:]} {self.before or 'empty'} → {self.after or 'empty'}"
+
+
+def changes(before: SitePlan | None, after: SitePlan) -> list[Change]:
+    """Every difference between two plans of one site, in the order of the document."""
+    old = before.document() if before else {}
+    return list(_differences(old, after.document()))
+
+
+def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    members = (*_KINDS, "accepted", "schema", "customer", "site")
+    yield from _fields("", "", {k: v for k, v in old.items() if k not in members}, new)
+    for kind, noun in _KINDS.items():
+        was, now = old.get(kind, {}), new[kind]
+        for key in [*was, *(key for key in now if key not in was)]:
+            path = f"/{kind}/{key}"
+            if key not in now:
+                yield Change(path, f"{noun} {_name(was[key])}", "", _name(was[key]), "")
+            elif key not in was:
+                yield Change(path, f"{noun} {_name(now[key])}", "", "", _name(now[key]))
+            elif was[key] != now[key]:
+                yield from _fields(path, _name(was[key]), was[key], now[key])
+    was, now = old.get("accepted", {}), new["accepted"]
+    for key in [*was, *now]:
+        accepted = was.get(key) or now.get(key)
+        if key not in now or key not in was:
+            taken_back = key not in now
+            subject = f"acceptance of {accepted['rule']} ({accepted['reason']})"
+            yield Change(f"/accepted/{key}", subject, "", "1" if taken_back else "", "" if taken_back else "1")
+
+
+def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    flat_old, flat_new = dict(_flat(old)), dict(_flat(new))
+    for name, was in flat_old.items():
+        now = flat_new.get(name)
+        if was != now:
+            label = _LABELS.get(name, name.replace("_", " "))
+            yield Change(f"{path}/{name}", subject, label, _text(was), _text(now))
+
+
+def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    for name, value in values.items():
+        if name == "scope":
+            yield from ((f"scope/{part}", inner) for part, inner in value.items())
+        else:
+            yield name, value
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, dict):
+        return ", ".join(f"{key} {use}" for key, use in value.items())
+    if isinstance(value, list):
+        return " ".join(map(str, value))
+    return str(value)
+
+
+def _name(member: Mapping[str, Any]) -> str:
+    return str(member.get("label") or member.get("name"))
+
+
+def sentence(differences: list[Change], most: int = 3) -> str:
+    """A revision's own sentence: the first few changes and how many more there are."""
+    if not differences:
+        return "Nothing changed"
+    shown = "; ".join(map(str, differences[:most]))
+    more = len(differences) - most
+    return f"{shown}; and {more:,} more" if more > 0 else shown

@@ -1,0 +1,77 @@
+"""Where tables and plans come from: paths on a command line, or files dropped on a page."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path, PurePath
+
+from octaplan.core.plan import SitePlan
+from octaplan.formats.intake import Intake, read_intake
+from octaplan.formats.planjson import PlanError, parse_plan, read_plan
+from octaplan.formats.tables import NAMES, Table, TableError, open_csv, open_folder, open_workbook, read_csv
+
+
+def load_paths(paths: Sequence[Path], existing: Mapping[str, SitePlan] | None = None) -> Intake:
+    """Everything that folders of tables, workbooks and plan files hold. Raises `TableError`, `PlanError`."""
+    tables: list[Table] = []
+    plans: dict[str, SitePlan] = {}
+    for path in paths:
+        if path.is_dir():
+            tables += open_folder(path, f"{path.name}/" if len(paths) > 1 else "")
+        elif not path.exists():
+            raise TableError(f"{path} is not there")
+        elif path.suffix.casefold() == ".xlsx":
+            tables += open_workbook(path, path.name)
+        elif path.suffix.casefold() == ".csv":
+            tables.append(open_csv(path))
+        elif path.suffix.casefold() == ".json":
+            _add(plans, read_plan(path), path.name)
+        else:
+            raise TableError(f"{path} is not a folder, an .xlsx workbook, a .csv table or a .json site plan")
+    return _read(tables, plans, existing)
+
+
+def load_files(files: Iterable[tuple[str, bytes]], existing: Mapping[str, SitePlan] | None = None) -> Intake:
+    """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`."""
+    tables: list[Table] = []
+    plans: dict[str, SitePlan] = {}
+    for name, content in files:
+        path = PurePath(name)
+        suffix = path.suffix.casefold()
+        if suffix == ".xlsx":
+            tables += open_workbook(io.BytesIO(content), path.name)
+        elif suffix == ".json":
+            _add(plans, parse_plan(content, path.name), path.name)
+        elif suffix == ".csv":
+            tables.append(read_csv(io.BytesIO(content), path.stem.casefold(), path.name))
+        else:
+            raise TableError(f"{path.name} is not a .csv table, an .xlsx workbook or a .json site plan")
+    names = [table.name for table in tables]
+    for name in NAMES:
+        if names.count(name) > 1:
+            raise TableError(f"Two tables of {name} at once: load one after the other")
+    return _read(tables, plans, existing)
+
+
+def unread_files(paths: Sequence[Path]) -> list[str]:
+    """CSV files beside the four tables that their folder's reading passes over."""
+    return [
+        str(path)
+        for folder in paths
+        if folder.is_dir()
+        for path in sorted(folder.iterdir())
+        if path.suffix.casefold() == ".csv" and path.stem.casefold() not in NAMES
+    ]
+
+
+def _add(plans: dict[str, SitePlan], plan: SitePlan, label: str) -> None:
+    if plan.key in plans:
+        raise PlanError(f"{label} is a second plan of {plan.customer}/{plan.site}: leave one of them out")
+    plans[plan.key] = plan
+
+
+def _read(tables: list[Table], plans: dict[str, SitePlan], existing: Mapping[str, SitePlan] | None) -> Intake:
+    intake = read_intake(tables, {**(existing or {}), **plans})
+    intake.plans = plans | intake.plans
+    return intake

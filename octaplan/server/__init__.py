@@ -1,0 +1,1 @@
+"""The web application: FastAPI, sessions and permissions, one router per page."""

@@ -1,0 +1,99 @@
+"""The application, put together."""
+
+from __future__ import annotations
+
+import logging
+import secrets
+import sys
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from http import HTTPStatus
+from pathlib import Path
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse, Response
+from fastapi.routing import APIRoute
+from fastapi.staticfiles import StaticFiles
+
+from octaplan import __version__
+from octaplan.server import desk, goto, imports, outbound, problems, session
+from octaplan.server.guard import Guard, Tries
+from octaplan.server.problems import Problem
+from octaplan.store.accounts import Accounts
+from octaplan.store.database import Database
+from octaplan.store.imports import Imports
+from octaplan.store.plans import Plans
+
+SITE = Path(__file__).parent / "site"
+
+
+def configure_logs() -> None:
+    """Structured lines of JSON on standard error; no bodies, cookies or query strings are logged."""
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )
+
+
+def create_app(database: Database) -> FastAPI:
+    """The application on an open database, which it closes at its end."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        yield
+        database.close()
+
+    app = FastAPI(
+        title="Octaplan",
+        version=__version__,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        lifespan=lifespan,
+        generate_unique_id_function=_operation_name,
+    )
+    app.state.database = database
+    app.state.plans = Plans(database)
+    app.state.imports = Imports(database, app.state.plans)
+    app.state.accounts = Accounts(database)
+    app.state.tries = Tries()
+    app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
+    problems.install(app)
+    for module in (session, outbound, desk, imports, goto):
+        app.include_router(module.router)
+    _serve_pages(app)
+    app.add_middleware(Guard)
+    return app
+
+
+def _operation_name(route: APIRoute) -> str:
+    return route.name
+
+
+def _one_time_code() -> str:
+    letters = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
+    return "-".join("".join(secrets.choice(letters) for _ in range(4)) for _ in range(3))
+
+
+def _serve_pages(app: FastAPI) -> None:
+    """The built front end, if it is there: its files, and for every other address its one page."""
+    if (SITE / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=SITE / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str, request: Request) -> Response:
+        if path.startswith("api/"):
+            raise Problem(HTTPStatus.NOT_FOUND, f"There is nothing at /{path[:200]}")
+        index = SITE / "index.html"
+        if not index.is_file():
+            raise Problem(HTTPStatus.NOT_FOUND, "The pages are not built: run `make build` and start again")
+        if path == "mark.svg":
+            return FileResponse(SITE / "mark.svg")
+        return FileResponse(index, headers={"Cache-Control": "no-cache"})

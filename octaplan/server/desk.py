@@ -1,0 +1,208 @@
+"""The site desk: one site's plan, its findings, its revisions and its clearance."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from http import HTTPStatus
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Header, Path, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.findings import RULES, Severity
+from octaplan.core.plan import SitePlan
+from octaplan.core.typed import understand
+from octaplan.server.outbound import OutboundSite, row
+from octaplan.server.permissions import Looking, Planning, Signing
+from octaplan.server.problems import Problem
+from octaplan.store.plans import Plans
+
+router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
+
+Code = Annotated[str, Path(max_length=40)]
+Pointer = Annotated[str, StringConstraints(max_length=400)]
+
+
+class OtherShown(BaseModel):
+    customer: str
+    site: str
+    subject: str
+
+
+class FindingShown(BaseModel):
+    """A finding as the rail shows it."""
+
+    rule: str
+    title: str
+    severity: Severity
+    subject: str
+    path: str
+    addresses: str
+    message: str
+    others: list[OtherShown]
+    others_total: int
+    acceptance: str | None
+    reason: str | None
+    accepted_by: str | None
+
+
+class RevisionShown(BaseModel):
+    number: int
+    at: datetime
+    by: str
+    sentence: str
+
+
+class ClearanceShown(BaseModel):
+    revision: int
+    by: str
+    at: datetime
+    void: str | None
+
+
+class Desk(BaseModel):
+    """Everything the desk of one site shows."""
+
+    plan: SitePlan
+    summary: OutboundSite
+    revision: RevisionShown
+    findings: list[FindingShown]
+    clearance: ClearanceShown | None
+    checked_sites: int
+
+
+class Operation(BaseModel):
+    """One operation of a JSON Patch (RFC 6902)."""
+
+    op: Literal["add", "replace", "remove"]
+    path: Pointer
+    value: Any = None
+
+
+class Typed(BaseModel):
+    """What somebody typed into the field at a path of the plan."""
+
+    path: Pointer
+    text: Annotated[str, StringConstraints(max_length=2_000)]
+
+
+class UnderstoodShown(BaseModel):
+    operations: list[Operation]
+    echo: str
+
+
+class Accepting(BaseModel):
+    rule: Annotated[str, StringConstraints(max_length=60)]
+    path: Pointer
+    addresses: Annotated[str, StringConstraints(max_length=200)]
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=400)]
+
+
+class Signature(BaseModel):
+    revision: int
+
+
+def _plans(request: Request) -> Plans:
+    plans: Plans = request.app.state.plans
+    return plans
+
+
+def _desk(plans: Plans, key: str) -> Desk:
+    plan = plans.plan(key)
+    judged = plans.judged(key)
+    signature = plans.signature(key)
+    return Desk(
+        plan=plan,
+        summary=row(plans, plan),
+        revision=RevisionShown(**plans.saved(key)._asdict()),
+        findings=[
+            FindingShown(
+                rule=j.finding.rule,
+                title=RULES[j.finding.rule].title,
+                severity=j.finding.severity,
+                subject=j.finding.subject,
+                path=j.finding.path,
+                addresses=j.finding.addresses,
+                message=j.finding.message,
+                others=[OtherShown(**other._asdict()) for other in j.finding.others],
+                others_total=j.finding.others_total,
+                acceptance=j.accepted,
+                reason=j.acceptance.reason if j.acceptance else None,
+                accepted_by=j.acceptance.by if j.acceptance else None,
+            )
+            for j in judged
+        ],
+        clearance=(
+            ClearanceShown(revision=signature.revision, by=signature.by, at=signature.at, void=signature.void)
+            if signature
+            else None
+        ),
+        checked_sites=len(plans),
+    )
+
+
+@router.get("")
+def desk(customer: Code, site: Code, request: Request, person: Looking) -> Desk:
+    """The newest revision of a site with all that was found about it."""
+    return _desk(_plans(request), f"{customer}/{site}")
+
+
+@router.get("/revisions")
+def revisions(customer: Code, site: Code, request: Request, person: Looking) -> list[RevisionShown]:
+    """The newest 200 revisions, newest first."""
+    return [RevisionShown(**saved._asdict()) for saved in _plans(request).history(f"{customer}/{site}")]
+
+
+@router.post("/understand")
+def understand_typed(customer: Code, site: Code, typed: Typed, request: Request, person: Looking) -> UnderstoodShown:
+    """Read what was typed into a field, and say it back; nothing is saved."""
+    plan = _plans(request).plan(f"{customer}/{site}")
+    try:
+        operations, echo = understand(plan, typed.path, typed.text)
+    except ValueError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
+    return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
+
+
+@router.patch("/plan")
+def revise(
+    customer: Code,
+    site: Code,
+    operations: Annotated[list[Operation], Field(min_length=1, max_length=25_000)],
+    request: Request,
+    person: Planning,
+    if_match: Annotated[str, Header(max_length=20)],
+) -> Desk:
+    """Change the plan by JSON Patch, made on the revision that `If-Match` names."""
+    base = if_match.strip('W/"')
+    if not base.isdigit():
+        raise Problem(HTTPStatus.PRECONDITION_REQUIRED, "If-Match must name the revision that the change was made on")
+    key = f"{customer}/{site}"
+    plans = _plans(request)
+    patch = [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
+    plans.revise(key, patch, int(base), person.full_name)
+    return _desk(plans, key)
+
+
+@router.post("/acceptances")
+def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Desk:
+    """Accept a warn, with the reason."""
+    key, a = f"{customer}/{site}", accepting
+    _plans(request).accept(key, a.rule, a.path, a.addresses, a.reason, person.full_name)
+    return _desk(_plans(request), key)
+
+
+@router.delete("/acceptances/{acceptance}")
+def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Desk:
+    """Take an acceptance back."""
+    key = f"{customer}/{site}"
+    _plans(request).withdraw(key, acceptance, person.full_name)
+    return _desk(_plans(request), key)
+
+
+@router.post("/clearance")
+def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Desk:
+    """Clear a revision to ship."""
+    key = f"{customer}/{site}"
+    _plans(request).sign(key, signature.revision, person.full_name)
+    return _desk(_plans(request), key)

@@ -1,0 +1,35 @@
+"""The Go to field."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel
+
+from octaplan.server.permissions import Looking
+from octaplan.store.search import find
+
+router = APIRouter(prefix="/api", tags=["go to"])
+
+
+class PlaceShown(BaseModel):
+    customer: str
+    site: str
+    site_name: str
+    path: str
+    kind: str
+    name: str
+    addresses: str
+
+
+class AnswerShown(BaseModel):
+    understood: str
+    places: list[PlaceShown]
+
+
+@router.get("/goto")
+def goto(request: Request, person: Looking, q: Annotated[str, Query(max_length=100)]) -> AnswerShown:
+    """What is at an address or subnet, or where a name or MAC is."""
+    understood, places = find(request.app.state.database, q)
+    return AnswerShown(understood=understood, places=[PlaceShown(**place._asdict()) for place in places])

@@ -1,0 +1,87 @@
+"""Errors as problem documents (RFC 9457): what happened, in a sentence, and what to do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from http import HTTPStatus
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from octaplan.formats.planjson import PlanError
+from octaplan.formats.tables import TableError
+from octaplan.store.accounts import AccountError
+from octaplan.store.imports import ImportGone, ImportMoved
+from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NotClear
+
+log = structlog.get_logger()
+
+
+class Problem(Exception):
+    """An answer that says why a request was not carried out; `more` becomes members of the document."""
+
+    def __init__(self, status: HTTPStatus, detail: str, **more: Any) -> None:
+        super().__init__(detail)
+        self.status = status
+        self.detail = detail
+        self.more = more
+
+
+def respond(status: int, detail: str, headers: dict[str, str] | None = None, **more: Any) -> JSONResponse:
+    """A problem document as an answer."""
+    document = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": detail}
+    return JSONResponse(document | more, status, headers, media_type="application/problem+json")
+
+
+def _conflict(error: Conflict) -> JSONResponse:
+    clashes = [clash._asdict() for clash in error.clashes]
+    return respond(HTTPStatus.CONFLICT, f"{error}. Both values are kept: choose one", clashes=clashes, by=error.by)
+
+
+def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:
+    return lambda error: respond(status, str(error.args[0] if error.args else error))
+
+
+_ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
+    Problem: lambda problem: respond(problem.status, problem.detail, **problem.more),
+    NoSuchSite: _said(HTTPStatus.NOT_FOUND),
+    Conflict: _conflict,
+    BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
+    NotClear: _said(HTTPStatus.CONFLICT),
+    ImportGone: _said(HTTPStatus.NOT_FOUND),
+    ImportMoved: _said(HTTPStatus.CONFLICT),
+    TableError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    PlanError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    AccountError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+}
+
+
+def install(app: FastAPI) -> None:
+    """Make every error of the application answer with a problem document."""
+    for kind, answer in _ANSWERS.items():
+
+        def handle(request: Request, error: Exception, answer: Any = answer) -> JSONResponse:
+            response: JSONResponse = answer(error)
+            return response
+
+        app.add_exception_handler(kind, handle)
+
+    @app.exception_handler(RequestValidationError)
+    def unreadable(request: Request, error: RequestValidationError) -> JSONResponse:
+        fault = error.errors()[0]
+        place = ".".join(str(part) for part in fault["loc"][1:])
+        return respond(HTTPStatus.UNPROCESSABLE_ENTITY, f"{place or 'The request'}: {fault['msg']}")
+
+    @app.exception_handler(HTTPException)
+    def refused(request: Request, error: HTTPException) -> JSONResponse:
+        return respond(error.status_code, str(error.detail), dict(error.headers or {}))
+
+    @app.exception_handler(Exception)
+    def unexpected(request: Request, error: Exception) -> JSONResponse:
+        log.error("unexpected", path=request.url.path, error=type(error).__name__, exc_info=error)
+        detail = "Something went wrong on the server; nothing was saved by this request. Its log says more"
+        return respond(HTTPStatus.INTERNAL_SERVER_ERROR, detail)

@@ -1,0 +1,133 @@
+"""Signing in and out, and the first administrator of a new installation."""
+
+from __future__ import annotations
+
+import hmac
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, StringConstraints
+
+from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May
+from octaplan.server.problems import Problem
+from octaplan.store.accounts import SESSION, Person
+from octaplan.store.models import Role
+
+router = APIRouter(prefix="/api", tags=["session"])
+
+Short = Annotated[str, StringConstraints(max_length=200)]
+
+
+class Credentials(BaseModel):
+    name: Short
+    password: Short
+
+
+class FirstAdministrator(BaseModel):
+    code: Short
+    name: Short
+    full_name: Short = ""
+    password: Short
+
+
+class SignedIn(BaseModel):
+    """Who is signed in, and what they may do."""
+
+    name: str
+    full_name: str
+    role: Role
+    may: list[May]
+
+
+class Health(BaseModel):
+    status: str
+
+
+class Start(BaseModel):
+    """What the sign-in page needs to know."""
+
+    needs_setup: bool
+
+
+def _signed_in(person: Person) -> SignedIn:
+    may = sorted(PERMISSIONS[person.role])
+    return SignedIn(name=person.name, full_name=person.full_name, role=person.role, may=may)
+
+
+def _limited(request: Request, *keys: str) -> None:
+    wait = max(request.app.state.tries.wait(key) for key in keys)
+    if wait:
+        minutes = -(-wait // 60)
+        detail = f"Too many tries: wait {minutes} minute{'' if minutes == 1 else 's'}, then try again"
+        raise Problem(HTTPStatus.TOO_MANY_REQUESTS, detail, retry_after=wait)
+
+
+def _begin(request: Request, response: Response, token: str) -> None:
+    response.set_cookie(
+        COOKIE,
+        token,
+        max_age=int(SESSION.total_seconds()),
+        httponly=True,
+        samesite="strict",
+        secure=request.url.scheme == "https",
+    )
+
+
+@router.get("/health")
+def health() -> Health:
+    """Whether the application answers."""
+    return Health(status="ok")
+
+
+@router.get("/start")
+def start(request: Request) -> Start:
+    """Whether the first administrator is still to be made."""
+    return Start(needs_setup=request.app.state.setup_code is not None)
+
+
+@router.get("/session")
+def session(person: Looking) -> SignedIn:
+    """Who is signed in."""
+    return _signed_in(person)
+
+
+@router.post("/session")
+def sign_in(credentials: Credentials, request: Request, response: Response) -> SignedIn:
+    """Sign in."""
+    state = request.app.state
+    who = f"name {credentials.name.strip().casefold()}"
+    where = f"from {request.client.host if request.client else ''}"
+    _limited(request, who, where)
+    token = state.accounts.sign_in(credentials.name, credentials.password)
+    if token is None:
+        state.tries.failed(who)
+        state.tries.failed(where)
+        raise Problem(HTTPStatus.UNAUTHORIZED, "Name and password do not fit: check both, capital letters matter")
+    state.tries.succeeded(who)
+    _begin(request, response, token)
+    return _signed_in(state.accounts.person(token))
+
+
+@router.delete("/session", status_code=HTTPStatus.NO_CONTENT)
+def sign_out(request: Request, response: Response) -> None:
+    """Sign out."""
+    token = request.cookies.get(COOKIE)
+    if token:
+        request.app.state.accounts.sign_out(token)
+    response.delete_cookie(COOKIE)
+
+
+@router.post("/setup")
+def setup(first: FirstAdministrator, request: Request, response: Response) -> SignedIn:
+    """Make the first administrator, with the one-time code that the console shows."""
+    state = request.app.state
+    _limited(request, "setup")
+    if state.setup_code is None or not hmac.compare_digest(state.setup_code.encode(), first.code.strip().encode()):
+        state.tries.failed("setup")
+        raise Problem(HTTPStatus.FORBIDDEN, "The code does not fit: copy it from the console that runs Octaplan")
+    state.accounts.add(first.name, first.full_name, first.password, Role.ADMINISTRATOR)
+    state.setup_code = None
+    token = state.accounts.sign_in(first.name, first.password)
+    _begin(request, response, token)
+    return _signed_in(state.accounts.person(token))

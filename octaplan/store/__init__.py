@@ -1,0 +1,1 @@
+"""Records: SQLite through SQLAlchemy, with the portfolio kept in memory beside it."""

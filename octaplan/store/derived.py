@@ -1,0 +1,70 @@
+"""What can be found about a site, worked out from its plan: claims by address, names by text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from octaplan.core.addresses import Address, Network, Span
+from octaplan.core.plan import SitePlan
+from octaplan.store.models import Claim, Name
+
+
+def sort_key(address: Address) -> str:
+    """An address as 32 hexadecimal digits, so that text sorts as addresses do."""
+    return f"{address.value:032x}"
+
+
+def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
+    """One row per address or run of addresses that the plan says is used."""
+
+    def claim(path: str, use: str, name: str, what: Address | Network | Span) -> Claim:
+        first, last = (what, what) if isinstance(what, Address) else (what.first, what.last)
+        return Claim(
+            site_id=site_id,
+            path=path,
+            use=use,
+            name=name,
+            family=first.family,
+            first=sort_key(first),
+            last=sort_key(last),
+        )
+
+    for key, circuit in plan.circuits.items():
+        path = f"/circuits/{key}"
+        if circuit.address:
+            yield claim(path, "address", circuit.label, circuit.address)
+        if circuit.gateway:
+            yield claim(path, "provider", circuit.label, circuit.gateway)
+        if circuit.subnet:
+            yield claim(path, "hand-off", circuit.label, circuit.subnet)
+        for block in circuit.routed_blocks:
+            yield claim(path, "routed block", circuit.label, block)
+    for key, segment in plan.segments.items():
+        path = f"/segments/{key}"
+        if segment.subnet:
+            yield claim(path, "segment", segment.label, segment.subnet)
+        if segment.gateway:
+            yield claim(path, "gateway", segment.label, segment.gateway)
+        for piece in segment.scope.pieces:
+            yield claim(path, "range", segment.label, piece)
+    for key, host in plan.hosts.items():
+        if host.address:
+            yield claim(f"/hosts/{key}", "host", host.name, host.address)
+
+
+def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Name]:
+    """One row per word that the site, its segments, circuits or hosts can be found by."""
+
+    def name(path: str, kind: str, text: str, *more: str) -> Name:
+        folded = " ".join(part for part in (text, *more) if part).casefold()
+        return Name(site_id=site_id, path=path, kind=kind, name=text[:300], folded=folded[:300])
+
+    yield name("", "site", plan.name or plan.site, f"{plan.customer}/{plan.site}", customer)
+    for key, circuit in plan.circuits.items():
+        yield name(f"/circuits/{key}", "circuit", circuit.label, circuit.reference or "", circuit.provider or "")
+    for key, segment in plan.segments.items():
+        yield name(f"/segments/{key}", "segment", segment.label)
+    for key, host in plan.hosts.items():
+        yield name(f"/hosts/{key}", "host", host.name)
+        if host.mac:
+            yield name(f"/hosts/{key}", "MAC", str(host.mac), f"{host.mac.value:012x}")

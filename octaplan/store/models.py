@@ -1,0 +1,175 @@
+"""The tables. A site's plan is kept whole for each revision; `claims` and `names` are derived from the newest
+one in the same transaction and can be rebuilt from it."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from enum import StrEnum
+from typing import Any, ClassVar
+
+from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String, Text, TypeDecorator
+from sqlalchemy.engine import Dialect
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Instant(TypeDecorator[datetime]):
+    """A moment in UTC; SQLite keeps no zone, so it is put back on reading."""
+
+    impl = DateTime
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map: ClassVar[dict[Any, Any]] = {datetime: Instant, bytes: LargeBinary}
+
+
+class Role(StrEnum):
+    """What an account may do, in `octaplan.server.permissions`."""
+
+    ADMINISTRATOR = "administrator"
+    TECHNICIAN = "technician"
+    VIEWER = "viewer"
+
+
+class Customer(Base):
+    __tablename__ = "customers"
+
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    code: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str] = mapped_column(String(200))
+
+
+class Site(Base):
+    __tablename__ = "sites"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(81), unique=True)
+    customer_key: Mapped[str] = mapped_column(ForeignKey("customers.key"), index=True)
+    code: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str | None] = mapped_column(String(200))
+    ship_date: Mapped[date | None]
+    technician: Mapped[str | None] = mapped_column(String(200))
+    revision: Mapped[int]
+
+
+class Revision(Base):
+    __tablename__ = "revisions"
+
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    sentence: Mapped[str] = mapped_column(Text)
+    patch: Mapped[str] = mapped_column(Text)
+    document: Mapped[str] = mapped_column(Text)
+
+
+class Claim(Base):
+    """An address or run of addresses in use; ends as 32 hexadecimal digits, so that they sort."""
+
+    __tablename__ = "claims"
+    __table_args__ = (Index("ix_claims_family_first", "family", "first"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    path: Mapped[str] = mapped_column(String(80))
+    use: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(200))
+    family: Mapped[int]
+    first: Mapped[str] = mapped_column(String(32))
+    last: Mapped[str] = mapped_column(String(32))
+
+
+class Name(Base):
+    """A word that something can be found by: a site, customer or host name, a MAC."""
+
+    __tablename__ = "names"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    path: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(300))
+    folded: Mapped[str] = mapped_column(String(300), index=True)
+
+
+class Clearance(Base):
+    """A signature under one revision of a site. Whether it still holds is worked out, not stored."""
+
+    __tablename__ = "clearances"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    revision: Mapped[int]
+    by: Mapped[str] = mapped_column(String(200))
+    at: Mapped[datetime]
+
+
+class Account(Base):
+    __tablename__ = "accounts"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    full_name: Mapped[str] = mapped_column(String(200))
+    role: Mapped[Role] = mapped_column(String(20))
+    password: Mapped[str] = mapped_column(String(200))
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class SignIn(Base):
+    """A session; only a digest of its token is kept."""
+
+    __tablename__ = "sign_ins"
+
+    token_digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    at: Mapped[datetime]
+    ends: Mapped[datetime]
+
+
+class Import(Base):
+    """Tables that somebody loaded: kept until applied, with what was refused kept after."""
+
+    __tablename__ = "imports"
+
+    id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    applied_at: Mapped[datetime | None]
+    fingerprint: Mapped[str] = mapped_column(String(64))
+
+
+class ImportFile(Base):
+    __tablename__ = "import_files"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    import_id: Mapped[str] = mapped_column(ForeignKey("imports.id"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    content: Mapped[bytes]
+
+
+class RefusedRow(Base):
+    __tablename__ = "refused_rows"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    import_id: Mapped[str] = mapped_column(ForeignKey("imports.id"), index=True)
+    table: Mapped[str] = mapped_column(String(20))
+    file: Mapped[str] = mapped_column(String(300))
+    row: Mapped[int]
+    header: Mapped[str] = mapped_column(Text)
+    cells: Mapped[str] = mapped_column(Text)
+    faults: Mapped[str] = mapped_column(Text)

@@ -1,0 +1,428 @@
+"""Site plans and their revisions, with the portfolio and every site's findings kept in step in memory.
+
+PlansError            a request that cannot be carried out
+  NoSuchSite          there is no such site
+  BadChange           the change makes the plan unreadable, or is not one a person may make
+  Conflict            somebody else has changed the same values since
+  NotClear            something still stands in the way of a clearance
+"""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, NamedTuple
+
+import jsonpatch
+from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy.orm import Session
+
+from octaplan.core.changes import changes, sentence
+from octaplan.core.findings import Finding, Severity
+from octaplan.core.plan import Acceptance, SitePlan, new_id
+from octaplan.core.portfolio import Portfolio
+from octaplan.formats.planjson import PlanError, plan_of
+from octaplan.store.database import Database
+from octaplan.store.derived import claims_of, names_of
+from octaplan.store.models import Base, Claim, Clearance, Customer, Name, Revision, Site
+
+Operation = Mapping[str, Any]
+
+_LISTS = frozenset({"resolvers", "routed_blocks", "reach_groups", "excluded"})
+_CLOSED = ("/schema", "/customer", "/site", "/accepted")
+
+
+class PlansError(Exception):
+    """A request that cannot be carried out."""
+
+
+class NoSuchSite(PlansError):
+    """There is no such site."""
+
+
+class BadChange(PlansError):
+    """A change that would make the plan unreadable. `path` is the place in the plan, if it is known."""
+
+    def __init__(self, problem: str, path: str = "") -> None:
+        super().__init__(problem)
+        self.path = path
+
+
+class NotClear(PlansError):
+    """Something still stands in the way of a clearance."""
+
+
+class Clash(NamedTuple):
+    """One value that two people changed."""
+
+    path: str
+    base: Any
+    yours: Any
+    theirs: Any
+
+
+class Conflict(PlansError):
+    """Values that somebody else has changed since the revision that a change was made on."""
+
+    def __init__(self, clashes: list[Clash], by: str, revision: int) -> None:
+        super().__init__(f"{by} changed the same value in revision {revision}")
+        self.clashes = clashes
+        self.by = by
+        self.revision = revision
+
+
+class Saved(NamedTuple):
+    """One revision of a site, without its document."""
+
+    number: int
+    at: datetime
+    by: str
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Signature:
+    """The newest clearance of a site, and whether it still holds; if not, why."""
+
+    revision: int
+    by: str
+    at: datetime
+    void: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """A finding and, if it is a `warn` that somebody accepted, the acceptance."""
+
+    finding: Finding
+    accepted: str | None
+    acceptance: Acceptance | None
+
+    @property
+    def blocks(self) -> bool:
+        severity = self.finding.severity
+        return severity is Severity.STOP or (severity is Severity.WARN and self.accepted is None)
+
+
+class Plans:
+    """All site plans of a database. Every method may be called from any thread."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._lock = threading.RLock()
+        self._sites: dict[str, int] = {}
+        self._saved: dict[str, Saved] = {}
+        self._signed: dict[str, Clearance] = {}
+        self._findings: dict[str, list[Finding]] = {}
+        self._customers: dict[str, str] = {}
+        with database.session() as session:
+            rows = session.execute(
+                select(Site, Revision).join(
+                    Revision, (Revision.site_id == Site.id) & (Revision.number == Site.revision)
+                )
+            ).all()
+            newest = select(func.max(Clearance.id)).group_by(Clearance.site_id)
+            signed = {c.site_id: c for c in session.scalars(select(Clearance).where(Clearance.id.in_(newest)))}
+            self._customers = {c.key: c.name for c in session.scalars(select(Customer))}
+        plans = []
+        for site, revision in rows:
+            plans.append(SitePlan.model_validate_json(revision.document))
+            self._sites[site.key] = site.id
+            self._saved[site.key] = _saved(revision)
+            if site.id in signed:
+                self._signed[site.key] = signed[site.id]
+        self._portfolio = Portfolio(plans)
+        self._check_everything()
+
+    # --- Reading
+
+    def __len__(self) -> int:
+        return len(self._sites)
+
+    def plan(self, key: str) -> SitePlan:
+        """The newest plan of a site."""
+        plan = self._portfolio.get(key)
+        if plan is None:
+            raise NoSuchSite(f"There is no site {key.upper()}: look it up on Outbound")
+        return plan
+
+    def all(self) -> dict[str, SitePlan]:
+        """The newest plans by key."""
+        with self._lock:
+            return {plan.key: plan for plan in self._portfolio}
+
+    def customer_name(self, plan: SitePlan) -> str:
+        return self._customers.get(plan.customer.casefold(), plan.customer)
+
+    def saved(self, key: str) -> Saved:
+        """The newest revision of a site."""
+        return self._saved[self.plan(key).key]
+
+    def history(self, key: str, limit: int = 200) -> list[Saved]:
+        """The revisions of a site, newest first."""
+        self.plan(key)
+        with self._database.session() as session:
+            columns = (Revision.number, Revision.at, Revision.by, Revision.sentence)
+            query = select(*columns).where(Revision.site_id == self._sites[key.casefold()])
+            return [Saved(*row) for row in session.execute(query.order_by(Revision.number.desc()).limit(limit))]
+
+    def judged(self, key: str) -> list[Judged]:
+        """The findings of a site, worst first, each with its acceptance."""
+        with self._lock:
+            plan = self.plan(key)
+            by_finding = {(a.rule, a.subject, a.addresses): (name, a) for name, a in plan.accepted.items()}
+            judged = []
+            for finding in self._findings[plan.key]:
+                accepted = None
+                if finding.severity is Severity.WARN:
+                    accepted = by_finding.get((finding.rule, finding.path, finding.addresses))
+                judged.append(Judged(finding, *(accepted or (None, None))))
+            return judged
+
+    def signature(self, key: str) -> Signature | None:
+        """The newest clearance of a site. A later change voids it, and so does a finding from elsewhere."""
+        with self._lock:
+            plan = self.plan(key)
+            signed = self._signed.get(plan.key)
+            if signed is None:
+                return None
+            saved, void = self._saved[plan.key], None
+            if saved.number != signed.revision:
+                void = f"{saved.by} changed the plan since, in revision {saved.number}: {saved.sentence}"
+            elif any(judged.blocks for judged in self.judged(key)):
+                void = "A change at another site has brought up a finding since"
+            return Signature(signed.revision, signed.by, signed.at, void)
+
+    # --- Writing
+
+    def revise(self, key: str, operations: Sequence[Operation], base: int, by: str) -> SitePlan:
+        """Apply a JSON Patch (RFC 6902) that was made on revision `base`, and save a new revision.
+
+        A patch on an older revision is merged when it touches nothing that has changed since. Raises
+        `NoSuchSite`, `BadChange`, `Conflict`.
+        """
+        for operation in operations:
+            if operation.get("op") not in ("add", "replace", "remove"):
+                raise BadChange("Only add, replace and remove are permitted in a patch")
+            if any(_touches(closed, operation.get("path", "")) for closed in _CLOSED) or not operation.get("path"):
+                raise BadChange(f"{operation.get('path') or 'The whole plan'} cannot be changed this way")
+        with self._lock:
+            plan = self.plan(key)
+            saved = self._saved[plan.key]
+            if base > saved.number:
+                raise BadChange(f"There is no revision {base} yet: the newest is {saved.number}")
+            if base < saved.number:
+                self._refuse_clashes(plan, operations, base)
+            return self._save(plan, _patched(plan, operations), by)
+
+    def _refuse_clashes(self, plan: SitePlan, operations: Sequence[Operation], base: int) -> None:
+        with self._database.session() as session:
+            site = Revision.site_id == self._sites[plan.key]
+            since = session.scalars(
+                select(Revision).where(site, Revision.number > base).order_by(Revision.number)
+            ).all()
+            old = session.scalars(select(Revision.document).where(site, Revision.number == base)).one_or_none()
+        if old is None:
+            raise BadChange(f"There is no revision {base} of this site")
+        before, now = json.loads(old), plan.document()
+        clashes: dict[str, Clash] = {}
+        blame = since[-1]
+        for operation in operations:
+            path = _stem(operation["path"])
+            yours = operation.get("value")
+            for revision in since:
+                touched = (_stem(change["path"]) for change in json.loads(revision.patch))
+                if any(_touches(path, other) or _touches(other, path) for other in touched):
+                    theirs = _value(now, path)
+                    if theirs != yours:
+                        clashes[path] = Clash(path, _value(before, path), yours, theirs)
+                        blame = revision
+        if clashes:
+            raise Conflict(list(clashes.values()), blame.by, blame.number)
+
+    def accept(self, key: str, rule: str, path: str, addresses: str, reason: str, by: str) -> SitePlan:
+        """Accept a `warn` that stands now, with the reason. Raises `BadChange` when it does not stand."""
+        with self._lock:
+            plan = self.plan(key)
+            for judged in self.judged(key):
+                finding = judged.finding
+                if (finding.rule, finding.path, finding.addresses) == (rule, path, addresses):
+                    break
+            else:
+                raise BadChange("This finding does not stand any more: nothing had to be accepted")
+            if finding.severity is not Severity.WARN:
+                raise BadChange(f"Only a warn can be accepted; {rule} is a {finding.severity}")
+            if judged.accepted:
+                raise BadChange("This finding has been accepted already")
+            document = plan.document()
+            document["accepted"][new_id(f"{rule}{path}", plan.accepted)] = {
+                "rule": rule,
+                "subject": path,
+                "addresses": addresses,
+                "reason": reason,
+                "by": by,
+                "at": datetime.now(UTC).isoformat(),
+            }
+            return self._save(plan, _readable(document), by)
+
+    def withdraw(self, key: str, acceptance: str, by: str) -> SitePlan:
+        """Take an acceptance back."""
+        with self._lock:
+            plan = self.plan(key)
+            document = plan.document()
+            if document["accepted"].pop(acceptance, None) is None:
+                raise BadChange("This acceptance has been taken back already")
+            return self._save(plan, _readable(document), by)
+
+    def sign(self, key: str, revision: int, by: str) -> None:
+        """Clear a revision to ship. Raises `NotClear`, or `BadChange` when it is not the newest."""
+        with self._lock:
+            plan = self.plan(key)
+            saved = self._saved[plan.key]
+            if saved.number != revision:
+                raise BadChange(f"The plan has changed since: look at revision {saved.number}, then sign that")
+            blocking = [judged.finding for judged in self.judged(key) if judged.blocks]
+            if blocking:
+                raise NotClear(f"{len(blocking)} findings stand in the way, the first: {blocking[0].message}")
+            if not plan.circuits or not plan.segments:
+                raise NotClear("A site is cleared with at least one circuit and one segment: this plan lacks them")
+            clearance = Clearance(site_id=self._sites[plan.key], revision=revision, by=by, at=datetime.now(UTC))
+            with self._database.session() as session:
+                session.add(clearance)
+            self._signed[plan.key] = clearance
+
+    def save_all(
+        self, plans: Iterable[SitePlan], by: str, reason: str, customers: Mapping[str, str] | None = None
+    ) -> int:
+        """Add or replace many plans in one transaction; plans that say nothing new are left alone.
+
+        Returns how many were saved. `customers` gives names to customer codes.
+        """
+        with self._lock:
+            fresh = [(self._portfolio.get(plan.key), plan) for plan in plans]
+            fresh = [(old, plan) for old, plan in fresh if old != plan]
+            at = datetime.now(UTC)
+            with self._database.session() as session:
+                for code, name in (customers or {}).items():
+                    session.merge(Customer(key=code.casefold(), code=code, name=name))
+                    self._customers[code.casefold()] = name
+                written = [self._write(session, old, plan, by, at, reason) for old, plan in fresh]
+            for (_, plan), (site_id, saved) in zip(fresh, written, strict=True):
+                self._sites[plan.key] = site_id
+                self._saved[plan.key] = saved
+                self._portfolio.put(plan)
+            if fresh:
+                self._check_everything()
+            return len(fresh)
+
+    def _save(self, before: SitePlan, after: SitePlan, by: str) -> SitePlan:
+        if after == before:
+            return before
+        with self._database.session() as session:
+            _, saved = self._write(session, before, after, by, datetime.now(UTC))
+        affected = self._portfolio.touched_by(before)
+        self._portfolio.put(after)
+        affected |= self._portfolio.touched_by(after) | {after.key}
+        self._saved[after.key] = saved
+        for key in affected:
+            self._findings[key] = self._portfolio.check(self.plan(key))
+        return after
+
+    def _write(
+        self, session: Session, before: SitePlan | None, after: SitePlan, by: str, at: datetime, reason: str = ""
+    ) -> tuple[int, Saved]:
+        """One revision and everything derived from it, inside the caller's transaction."""
+        customer_key = after.customer.casefold()
+        if customer_key not in self._customers and session.get(Customer, customer_key) is None:
+            session.add(Customer(key=customer_key, code=after.customer, name=after.customer))
+            session.flush()
+        number = self._saved[after.key].number + 1 if before else 1
+        values = {
+            "name": after.name,
+            "ship_date": after.ship_date,
+            "technician": after.technician,
+            "revision": number,
+        }
+        if before:
+            site_id = self._sites[after.key]
+            session.execute(update(Site).where(Site.id == site_id).values(values))
+            for table in (Claim, Name):
+                session.execute(delete(table).where(table.site_id == site_id))
+        else:
+            site = Site(key=after.key, customer_key=customer_key, code=after.site, **values)
+            session.add(site)
+            session.flush()
+            site_id = site.id
+        differences = changes(before, after)
+        said = f"{reason}: {sentence(differences)}" if reason and before else reason or sentence(differences)
+        document = after.document()
+        patch = jsonpatch.make_patch(before.document(), document).patch if before else []
+        session.add(
+            Revision(
+                site_id=site_id,
+                number=number,
+                at=at,
+                by=by,
+                sentence=said,
+                patch=json.dumps(patch),
+                document=json.dumps(document, ensure_ascii=False),
+            )
+        )
+        _insert(session, list(claims_of(after, site_id)))
+        _insert(session, list(names_of(after, site_id, self.customer_name(after))))
+        return site_id, Saved(number, at, by, said)
+
+    def _check_everything(self) -> None:
+        self._findings = {plan.key: [] for plan in self._portfolio}
+        for finding in self._portfolio.check_all():
+            self._findings[f"{finding.customer}/{finding.site}".casefold()].append(finding)
+
+
+def _insert(session: Session, rows: Sequence[Base]) -> None:
+    if rows:
+        table = type(rows[0])
+        columns = [column.key for column in table.__table__.columns if column.key != "id"]
+        session.execute(insert(table), [{column: getattr(row, column) for column in columns} for row in rows])
+
+
+def _saved(revision: Revision) -> Saved:
+    return Saved(revision.number, revision.at, revision.by, revision.sentence)
+
+
+def _patched(plan: SitePlan, operations: Sequence[Operation]) -> SitePlan:
+    try:
+        document = jsonpatch.apply_patch(plan.document(), [dict(operation) for operation in operations])
+    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
+        raise BadChange(f"The patch does not fit the plan: {error}") from None
+    return _readable(document)
+
+
+def _readable(document: object) -> SitePlan:
+    try:
+        return plan_of(document, "The plan")
+    except PlanError as error:
+        raise BadChange(str(error).removeprefix("The plan: ")) from None
+
+
+def _touches(outer: str, inner: str) -> bool:
+    """Whether a path is another, or lies above it."""
+    return inner == outer or inner.startswith(outer + "/")
+
+
+def _stem(path: str) -> str:
+    """A path without what follows a list, since places in a list do not last."""
+    parts = path.split("/")
+    for place, part in enumerate(parts):
+        if part in _LISTS:
+            return "/".join(parts[: place + 1])
+    return path
+
+
+def _value(document: object, path: str) -> Any:
+    try:
+        return jsonpatch.JsonPointer(path).resolve(document)
+    except jsonpatch.JsonPointerException:
+        return None

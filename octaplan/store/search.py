@@ -1,0 +1,103 @@
+"""The Go to field: what is at an address, and where a name or MAC is."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from sqlalchemy import select
+
+from octaplan.core.addresses import Address, AddressError, Network, parse_address, parse_mac, parse_network
+from octaplan.store.database import Database
+from octaplan.store.derived import sort_key
+from octaplan.store.models import Claim, Customer, Name, Site
+
+LIMIT = 20
+
+_SPECIFIC = ("host", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block")
+
+
+class Place(NamedTuple):
+    """Somewhere to go: a site, and a member of its plan."""
+
+    customer: str
+    site: str
+    site_name: str
+    path: str
+    kind: str
+    name: str
+    addresses: str
+
+
+class Answer(NamedTuple):
+    """What was understood, in a sentence, and the places."""
+
+    understood: str
+    places: list[Place]
+
+
+def find(database: Database, text: str) -> Answer:
+    """Look up an address, a subnet, a MAC or part of a name."""
+    typed = text.strip()[:100]
+    if not typed:
+        return Answer("", [])
+    wanted = _address_or_network(typed)
+    if wanted is not None:
+        return _by_address(database, wanted)
+    try:
+        words = [f"{parse_mac(typed).value:012x}"]
+    except AddressError:
+        words = typed.casefold().split()
+    with database.session() as session:
+        query = select(Name, Site, Customer).join(Site, Site.id == Name.site_id).join(Customer)
+        for word in words:
+            query = query.where(Name.folded.contains(word, autoescape=True))
+        begins = Name.folded.startswith(words[0], autoescape=True)
+        rows = session.execute(query.order_by((Name.kind != "site"), ~begins, Name.folded).limit(LIMIT)).all()
+    places = [
+        Place(customer.code, site.code, site.name or site.code, name.path, name.kind, name.name, "")
+        for name, site, customer in rows
+    ]
+    return Answer("" if places else f"Nothing is called {typed}", places)
+
+
+def _address_or_network(typed: str) -> Address | Network | None:
+    try:
+        if "/" in typed or re.search(r"\d\s+\d", typed):
+            return parse_network(typed)[0]
+        return parse_address(typed)
+    except AddressError:
+        return None
+
+
+def _by_address(database: Database, wanted: Address | Network) -> Answer:
+    first, last = (wanted, wanted) if isinstance(wanted, Address) else (wanted.first, wanted.last)
+    with database.session() as session:
+        rows = session.execute(
+            select(Claim, Site, Customer)
+            .join(Site, Site.id == Claim.site_id)
+            .join(Customer)
+            .where(
+                Claim.family == first.family,
+                Claim.first <= sort_key(last),
+                Claim.last >= sort_key(first),
+            )
+        ).all()
+    rows = sorted(rows, key=lambda row: (_SPECIFIC.index(row[0].use), int(row[0].last, 16) - int(row[0].first, 16)))
+    places = []
+    for claim, site, customer in rows[:LIMIT]:
+        ends = [str(Address(claim.family, int(end, 16))) for end in (claim.first, claim.last)]
+        shown = ends[0] if ends[0] == ends[1] else f"{ends[0]}–{ends[1]}"
+        places.append(Place(customer.code, site.code, site.name or site.code, claim.path, claim.use, claim.name, shown))
+    return Answer(_say(wanted, [row[0] for row in rows], places), places)
+
+
+def _say(wanted: Address | Network, claims: list[Claim], places: list[Place]) -> str:
+    if not places:
+        return f"Nothing uses {wanted}"
+    if isinstance(wanted, Network):
+        return f"{wanted} is touched by {len(claims)} claim{'' if len(claims) == 1 else 's'}"
+    exact = [place for place, claim in zip(places, claims, strict=False) if claim.first == claim.last]
+    if exact:
+        return f"{wanted} is in use"
+    return f"{wanted} can be leased" if any(place.kind == "range" for place in places) else f"{wanted} is free"
