@@ -7,21 +7,26 @@ refused, 2 it could not be done at all, told in one line on standard error.
 from __future__ import annotations
 
 import json
+import socket
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
 from octaplan.core.findings import Severity
 from octaplan.core.portfolio import Portfolio
+from octaplan.errors import OctaplanError
 from octaplan.formats import report
-from octaplan.formats.planjson import PlanError
 from octaplan.formats.sources import load_paths, unread_files
-from octaplan.formats.tables import TableError
+
+if TYPE_CHECKING:
+    from octaplan.store.accounts import Accounts
+    from octaplan.store.database import Database
+    from octaplan.store.plans import Plans
 
 app = typer.Typer(
     help="Plan, check and clear the network edge of many small sites.",
@@ -48,7 +53,7 @@ def _telling() -> Iterator[None]:
     """Say in one line why something could not be read or written at all."""
     try:
         yield
-    except (TableError, PlanError) as error:
+    except OctaplanError as error:
         _fail(str(error))
     except OSError as error:
         _fail(f"{error.filename or 'the files'}: {error.strerror or error}")
@@ -77,6 +82,160 @@ def check(
         print("\n".join(report.as_text(plans, findings, intake)))
     stopped = any(finding.severity is Severity.STOP for finding in findings)
     raise typer.Exit(1 if stopped or intake.refused else 0)
+
+
+@app.command("import")
+def import_tables(
+    path: Annotated[Path, typer.Argument(help="A folder of CSV tables, an XLSX workbook or a site-plan JSON file.")],
+    data: DataFolder,
+    refused: Annotated[Path | None, typer.Option(help="A folder for the refused rows, as tables to mend.")] = None,
+) -> None:
+    """Load intake tables or a site plan into the records, all of it or nothing but the refused rows."""
+    from octaplan.store.imports import refused_tables
+
+    with _telling(), _plans(data) as plans:
+        before = plans.all()
+        intake = load_paths([path], before)
+        saved = plans.save_all(intake.plans.values(), "octaplan import", "Loaded from tables")
+        if refused is not None and intake.refused:
+            refused.mkdir(parents=True, exist_ok=True)
+            for name, text in refused_tables(intake.refused).items():
+                (refused / f"{name}.csv").write_text(text, "utf-8-sig", newline="")
+    for entry in report.refusals(intake.refused):
+        where = f"{entry['file']} row {entry['row']}"
+        print(f"refused    {where}, {entry['column']}: {entry['problem']}")
+    new = sum(key not in before for key in intake.plans)
+    unchanged = len(intake.plans) - saved
+    print(f"{new} sites new, {saved - new} changed, {unchanged} unchanged, {len(intake.refused)} rows refused")
+    raise typer.Exit(1 if intake.refused else 0)
+
+
+@app.command()
+def export(
+    path: Annotated[Path, typer.Argument(help="A folder for CSV tables, or a .json file for the plan of one site.")],
+    data: DataFolder,
+    site: Annotated[str | None, typer.Option(help="Only this site, as CUSTOMER/SITE.")] = None,
+) -> None:
+    """Write the records as intake tables, or one site's plan as JSON."""
+    from octaplan.formats.intake import COLUMNS, table_rows
+    from octaplan.formats.planjson import write_plan
+    from octaplan.formats.tables import csv_text
+
+    with _telling(), _plans(data) as plans:
+        chosen = list(plans.all().values()) if site is None else [plans.plan(site)]
+        if path.suffix.casefold() == ".json":
+            if site is None:
+                _fail("A .json file holds the plan of one site: name it with --site CUSTOMER/SITE")
+            path.write_text(write_plan(chosen[0]), "utf-8")
+        else:
+            path.mkdir(parents=True, exist_ok=True)
+            for name, rows in table_rows(chosen).items():
+                (path / f"{name}.csv").write_text(csv_text(list(COLUMNS[name]), rows), "utf-8", newline="")
+    print(f"{len(chosen)} site{'' if len(chosen) == 1 else 's'} written to {path}")
+
+
+class AccountRole(StrEnum):
+    ADMINISTRATOR = "administrator"
+    TECHNICIAN = "technician"
+    VIEWER = "viewer"
+
+
+@app.command()
+def user(
+    name: Annotated[str, typer.Argument(help="The sign-in name.")],
+    data: DataFolder,
+    full_name: Annotated[str, typer.Option(help="The name that others see.")] = "",
+    role: Annotated[AccountRole, typer.Option(help="What the account may do.")] = AccountRole.TECHNICIAN,
+) -> None:
+    """Make an account; its password is asked for, or read from standard input."""
+    from octaplan.store.accounts import Accounts
+    from octaplan.store.models import Role
+
+    if sys.stdin.isatty():
+        password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
+    else:
+        password = sys.stdin.readline().rstrip("\n")
+    with _telling(), _database(data) as database:
+        Accounts(database).add(name, full_name or name, password, Role(role))
+    print(f"Account {name.casefold()} made")
+
+
+@app.command()
+def serve(
+    data: DataFolder = Path("data"),
+    host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(min=0, max=65535, help="The port; 0 takes any that is free.")] = 8321,
+    demo: Annotated[bool, typer.Option("--demo", help="Fill an empty data folder with the demo portfolio.")] = False,
+) -> None:
+    """Run the application."""
+    import uvicorn
+
+    from octaplan.server.app import configure_logs, create_app
+
+    configure_logs()
+    with _telling():
+        listener = _listen(host, port)
+        application = create_app(_open(data))
+    state = application.state
+    if demo:
+        _demo(state.plans, state.accounts)
+        state.setup_code = None if state.accounts.any() else state.setup_code
+    if state.setup_code:
+        print(f"First start: make the first administrator with the code {state.setup_code}")
+    shown = f"[{host}]" if ":" in host else host
+    print(f"Octaplan is at http://{shown}:{listener.getsockname()[1]}/", flush=True)
+    config = uvicorn.Config(application, log_config=None, access_log=False, server_header=False)
+    uvicorn.Server(config).run(sockets=[listener])
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((host, port))
+    except OSError as error:
+        _fail(f"{host} port {port} cannot be listened on ({error.strerror}): choose another with --port")
+    return listener
+
+
+def _demo(plans: Plans, accounts: Accounts) -> None:
+    import secrets
+    from datetime import date
+
+    from octaplan import demo
+
+    password = "-".join("".join(secrets.choice("abcdefghkmnpqrstuvwxyz23456789") for _ in range(4)) for _ in range(4))
+    if len(plans) == 0 and not accounts.any():
+        people = demo.load(plans, accounts, password, date.today())  # noqa: DTZ011  (the bench's own calendar)
+    else:
+        people = accounts.renew_demo(password)
+    if not people:
+        print("The data folder is not empty and holds no demo: nothing was loaded")
+    for person in people:
+        print(f"Demo sign-in: {person.name}, password {password} ({person.role})")
+
+
+def _open(data: Path) -> Database:
+    from octaplan.store.database import Database
+
+    return Database(data)
+
+
+@contextmanager
+def _database(data: Path) -> Iterator[Database]:
+    database = _open(data)
+    try:
+        yield database
+    finally:
+        database.close()
+
+
+@contextmanager
+def _plans(data: Path) -> Iterator[Plans]:
+    from octaplan.store.plans import Plans
+
+    with _database(data) as database:
+        yield Plans(database)
 
 
 def main() -> None:

@@ -158,7 +158,7 @@ class Method(StrEnum):
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
 
 
 class Circuit(_Part):
@@ -281,7 +281,7 @@ class SitePlan(_Part):
     hosts: dict[MemberId, Host] = Field(default={}, max_length=MAX_HOSTS)
     accepted: dict[MemberId, Acceptance] = Field(default={}, max_length=1_000)
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(populate_by_name=True)
 
     @model_validator(mode="after")
     def _hosts_are_somewhere(self) -> SitePlan:

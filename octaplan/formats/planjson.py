@@ -8,11 +8,12 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from octaplan.core.plan import SCHEMA, SitePlan
+from octaplan.errors import OctaplanError
 
 MAX_BYTES = 32 << 20
 
 
-class PlanError(ValueError):
+class PlanError(OctaplanError):
     """A file or document that cannot be read as a site plan."""
 
 

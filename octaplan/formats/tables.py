@@ -14,6 +14,8 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import IO, NamedTuple
 
+from octaplan.errors import OctaplanError
+
 NAMES = ("sites", "circuits", "segments", "hosts")
 
 MAX_BYTES = 256 << 20
@@ -22,7 +24,7 @@ MAX_ROWS = 2_000_000
 MAX_CELL = 1_000
 
 
-class TableError(ValueError):
+class TableError(OctaplanError):
     """Something that cannot be read as intake tables at all."""
 
 

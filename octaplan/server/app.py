@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from http import HTTPStatus
 from pathlib import Path
+from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
@@ -19,6 +20,7 @@ from fastapi.staticfiles import StaticFiles
 from octaplan import __version__
 from octaplan.server import desk, goto, imports, outbound, problems, session
 from octaplan.server.guard import Guard, Tries
+from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Accounts
 from octaplan.store.database import Database
@@ -53,7 +55,7 @@ def create_app(database: Database) -> FastAPI:
     app = FastAPI(
         title="Octaplan",
         version=__version__,
-        openapi_url="/api/openapi.json",
+        openapi_url=None,
         docs_url=None,
         redoc_url=None,
         lifespan=lifespan,
@@ -68,6 +70,11 @@ def create_app(database: Database) -> FastAPI:
     problems.install(app)
     for module in (session, outbound, desk, imports, goto):
         app.include_router(module.router)
+
+    @app.get("/api/openapi.json", include_in_schema=False)
+    def description(person: Looking) -> dict[str, Any]:
+        return app.openapi()
+
     _serve_pages(app)
     app.add_middleware(Guard)
     return app

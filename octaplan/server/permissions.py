@@ -18,9 +18,17 @@ COOKIE = "octaplan_session"
 class May(StrEnum):
     """The things that permissions speak of."""
 
-    LOOK = "look at everything"
-    PLAN = "change plans, load tables, accept findings"
-    SIGN = "clear a site to ship"
+    LOOK = "look"
+    PLAN = "plan"
+    SIGN = "sign"
+
+    @property
+    def words(self) -> str:
+        return {
+            "look": "look at everything",
+            "plan": "change plans, load tables and accept findings",
+            "sign": "clear a site to ship",
+        }[self]
 
 
 PERMISSIONS: dict[Role, frozenset[May]] = {
@@ -38,11 +46,11 @@ class Allowed:
 
     def __call__(self, request: Request) -> Person:
         token = request.cookies.get(COOKIE)
-        person = request.app.state.accounts.person(token) if token else None
+        person: Person | None = request.app.state.accounts.person(token) if token else None
         if person is None:
             raise Problem(HTTPStatus.UNAUTHORIZED, "Sign in first: this session has ended or never began")
         if self.thing not in PERMISSIONS[person.role]:
-            raise Problem(HTTPStatus.FORBIDDEN, f"A {person.role} may not {self.thing}: ask an administrator")
+            raise Problem(HTTPStatus.FORBIDDEN, f"A {person.role} may not {self.thing.words}: ask an administrator")
         return person
 
 

@@ -15,6 +15,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy import delete, func, select
 
+from octaplan.errors import OctaplanError
 from octaplan.store.database import Database
 from octaplan.store.models import Account, Role, SignIn
 
@@ -22,7 +23,7 @@ SESSION = timedelta(hours=12)
 SHORTEST_PASSWORD = 12
 
 
-class AccountError(ValueError):
+class AccountError(OctaplanError):
     """An account cannot be made as asked."""
 
 

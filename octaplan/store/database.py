@@ -13,10 +13,12 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.orm import Session
 
+from octaplan.errors import OctaplanError
+
 FILE = "octaplan.sqlite"
 
 
-class DataFolderError(ValueError):
+class DataFolderError(OctaplanError):
     """The data folder cannot be used."""
 
 

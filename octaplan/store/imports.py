@@ -17,6 +17,7 @@ from sqlalchemy import delete, select
 
 from octaplan.core.changes import Change, changes
 from octaplan.core.plan import SitePlan
+from octaplan.errors import OctaplanError
 from octaplan.formats.intake import Fault, Intake, RefusedRow
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import csv_text
@@ -26,11 +27,11 @@ from octaplan.store.models import RefusedRow as KeptRow
 from octaplan.store.plans import Plans
 
 
-class ImportGone(LookupError):
+class ImportGone(OctaplanError):
     """There is no such import, or it has been applied already."""
 
 
-class ImportMoved(Exception):
+class ImportMoved(OctaplanError):
     """The plans have changed since the preview."""
 
 

@@ -24,6 +24,7 @@ from octaplan.core.changes import changes, sentence
 from octaplan.core.findings import Finding, Severity
 from octaplan.core.plan import Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
+from octaplan.errors import OctaplanError
 from octaplan.formats.planjson import PlanError, plan_of
 from octaplan.store.database import Database
 from octaplan.store.derived import claims_of, names_of
@@ -35,7 +36,7 @@ _LISTS = frozenset({"resolvers", "routed_blocks", "reach_groups", "excluded"})
 _CLOSED = ("/schema", "/customer", "/site", "/accepted")
 
 
-class PlansError(Exception):
+class PlansError(OctaplanError):
     """A request that cannot be carried out."""
 
 

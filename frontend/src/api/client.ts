@@ -1,0 +1,64 @@
+import createClient, { type Middleware } from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+export type Schemas = components['schemas'];
+export type Desk = Schemas['Desk'];
+export type Plan = Schemas['SitePlan'];
+export type Circuit = Schemas['Circuit'];
+export type Segment = Schemas['Segment'];
+export type Host = Schemas['Host'];
+export type Finding = Schemas['FindingShown'];
+export type Operation = Schemas['Operation'];
+export type OutboundSite = Schemas['OutboundSite'];
+export type Person = Schemas['SignedIn'];
+export type Preview = Schemas['PreviewShown'];
+
+/** One value that somebody else has changed in the meantime. */
+export interface Clash {
+  path: string;
+  base: unknown;
+  yours: unknown;
+  theirs: unknown;
+}
+
+/** An answer that is a problem document (RFC 9457). */
+export class Failure extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+    readonly clashes: Clash[] = [],
+    readonly by = '',
+  ) {
+    super(detail);
+  }
+}
+
+/** The failure that a response tells of. */
+export async function failureOf(response: Response): Promise<Failure> {
+  const problem = await response.json().catch(() => ({}));
+  const detail = problem.detail ?? `The server answered ${response.status}. Try again`;
+  return new Failure(response.status, detail, problem.clashes, problem.by);
+}
+
+const own: Middleware = {
+  onRequest({ request }) {
+    request.headers.set('X-Octaplan', '1');
+    return request;
+  },
+  async onResponse({ response }) {
+    if (!response.ok) throw await failureOf(response);
+  },
+  onError({ error }) {
+    if (error instanceof Failure) return error;
+    return new Failure(0, 'The server does not answer. What you typed is kept here; try again');
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: '/' });
+api.use(own);
+
+/** The body of an answer that is known to have one. */
+export function body<T>(answer: { data?: T }): T {
+  if (answer.data === undefined) throw new Failure(0, 'The server sent an empty answer. Try again');
+  return answer.data;
+}

@@ -1,0 +1,40 @@
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
+import { Failure } from './api/client';
+import { usePerson } from './api/queries';
+import { AddressesPage } from './desk/addresses/AddressesPage';
+import { ClearancePage } from './desk/clearance/ClearancePage';
+import { DeskPage } from './desk/DeskPage';
+import { HandoverPage } from './desk/handover/HandoverPage';
+import { Frame } from './frame/Frame';
+import { OutboundPage } from './outbound/OutboundPage';
+import { Notice } from './parts/Notice';
+import { SignInPage } from './sign-in/SignInPage';
+
+export function App() {
+  const person = usePerson();
+  if (person.isPending) return null;
+  if (person.error instanceof Failure && person.error.status === 401) return <SignInPage />;
+  if (!person.data) return <Notice title="Octaplan does not answer" detail={String(person.error?.message)} />;
+  return (
+    <BrowserRouter>
+      <Routes>
+        <Route element={<Frame person={person.data} />}>
+          <Route index element={<Navigate to="/outbound" replace />} />
+          <Route path="outbound" element={<OutboundPage />} />
+          <Route path="sites/:customer/:site" element={<DeskPage />}>
+            <Route index element={<Navigate to="addresses" replace />} />
+            <Route path="addresses" element={<AddressesPage />} />
+            <Route path="clearance" element={<ClearancePage />} />
+            <Route path="handover" element={<HandoverPage />} />
+          </Route>
+          <Route
+            path="*"
+            element={
+              <Notice title="There is no such page" detail="Look it up with Go to, or see Outbound." />
+            }
+          />
+        </Route>
+      </Routes>
+    </BrowserRouter>
+  );
+}

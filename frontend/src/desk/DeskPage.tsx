@@ -1,0 +1,61 @@
+import { useEffect, useMemo, useState } from 'react';
+import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
+import { useDesk } from '../api/queries';
+import { useMay } from '../frame/person';
+import { Notice } from '../parts/Notice';
+import { deskPath } from '../parts/words';
+import { DeskContext } from './context';
+import styles from './desk.module.css';
+import { DeskHeader, STAGES } from './DeskHeader';
+import { FindingsRail } from './FindingsRail';
+
+/** One site: its header, the page of the stage, and the findings at the right. */
+export function DeskPage() {
+  const { customer = '', site = '' } = useParams();
+  const name = useMemo(() => ({ customer, site }), [customer, site]);
+  const desk = useDesk(name);
+  const mayPlan = useMay('plan');
+  const [lit, light] = useState<string | null>(null);
+  const navigate = useNavigate();
+  const { hash, pathname } = useLocation();
+  const ready = desk.data !== undefined;
+
+  useEffect(() => {
+    const number = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
+      const stage = STAGES[Number(event.key) - 1];
+      if (stage && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
+        void navigate(deskPath(name, stage.page));
+      }
+    };
+    window.addEventListener('keydown', number);
+    return () => window.removeEventListener('keydown', number);
+  }, [name, navigate]);
+
+  useEffect(() => {
+    if (!ready || !hash) return;
+    const element = document.querySelector(`[data-path="${CSS.escape(hash.slice(1))}"]`);
+    element?.scrollIntoView({ block: 'center' });
+  }, [hash, ready, pathname]);
+
+  const state = useMemo(
+    () => desk.data && { name, desk: desk.data, mayPlan, lit: lit ?? (hash.slice(1) || null), light },
+    [name, desk.data, mayPlan, lit, hash],
+  );
+  if (desk.error && !desk.data) {
+    return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
+  }
+  if (!state) return null;
+  return (
+    <DeskContext value={state}>
+      <DeskHeader />
+      <div className={styles.body}>
+        <div className={styles.left}>
+          <Outlet />
+        </div>
+        <FindingsRail />
+      </div>
+    </DeskContext>
+  );
+}

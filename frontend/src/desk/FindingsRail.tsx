@@ -1,0 +1,209 @@
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useEffect, useRef, useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import type { Finding } from '../api/client';
+import { useAccept, useWithdraw } from '../api/queries';
+import { SeverityMark } from '../parts/Marks';
+import { count, deskPath } from '../parts/words';
+import { useDeskState } from './context';
+import styles from './desk.module.css';
+import { KeyHints } from './DeskHeader';
+
+const GROUPS = ['stop', 'warn', 'note'] as const;
+
+/** What was found about the site, always in sight: worst first, with what can be done about it. */
+export function FindingsRail() {
+  const { name, desk } = useDeskState();
+  const rail = useRef<HTMLElement>(null);
+  const { summary, findings } = desk;
+  const navigate = useNavigate();
+  const go = (finding: Finding) => void navigate(`${deskPath(name)}#${finding.path}`);
+
+  useEffect(() => {
+    const step = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
+      if (typing || event.ctrlKey || event.metaKey || (event.key !== 'j' && event.key !== 'k')) return;
+      const buttons = [...(rail.current?.querySelectorAll<HTMLElement>('button[data-finding]') ?? [])];
+      const here = buttons.indexOf(document.activeElement as HTMLElement);
+      const next = here < 0 ? 0 : here + (event.key === 'j' ? 1 : -1);
+      buttons[Math.min(buttons.length - 1, Math.max(0, next))]?.focus();
+    };
+    window.addEventListener('keydown', step);
+    return () => window.removeEventListener('keydown', step);
+  }, []);
+
+  const open = findings.filter((finding) => !finding.acceptance);
+  const accepted = findings.filter((finding) => finding.acceptance);
+  return (
+    <aside className={styles.rail} ref={rail} aria-label="Findings">
+      <Verdict />
+      <div className={styles.sub} role="status">
+        checked against {count(desk.checked_sites - 1, 'other site')}
+      </div>
+      {GROUPS.map((severity) => {
+        const group = open.filter((finding) => finding.severity === severity);
+        return group.length === 0 ? null : (
+          <section key={severity} aria-label={count(group.length, severity)}>
+            <h3 className={styles.group}>{count(group.length, severity)}</h3>
+            {group.map((finding) => (
+              <OneFinding key={finding.rule + finding.path + finding.addresses} finding={finding} onGo={go} />
+            ))}
+          </section>
+        );
+      })}
+      {accepted.length > 0 && (
+        <section aria-label="Accepted">
+          <h3 className={styles.group}>{accepted.length} accepted</h3>
+          {accepted.map((finding) => (
+            <Accepted key={finding.acceptance} finding={finding} />
+          ))}
+        </section>
+      )}
+      {summary.clear && (
+        <p>
+          <Link to={deskPath(name, 'handover')}>Print the site sheet</Link>
+        </p>
+      )}
+      <KeyHints />
+    </aside>
+  );
+}
+
+function Verdict() {
+  const { desk } = useDeskState();
+  const { stops, warns, clear } = desk.summary;
+  if (clear) {
+    return (
+      <h2 style={{ color: 'var(--clear)' }}>
+        <SeverityMark of="clear" size={18} /> Clear to ship
+      </h2>
+    );
+  }
+  if (stops + warns === 0) {
+    return (
+      <h2>
+        <SeverityMark of="clear" size={18} /> Nothing in the way
+      </h2>
+    );
+  }
+  return (
+    <h2>
+      <SeverityMark of={stops > 0 ? 'stop' : 'warn'} size={18} />
+      {stops > 0 ? `${count(stops, 'stop')} before it can ship` : `${count(warns, 'warn')} to decide`}
+    </h2>
+  );
+}
+
+function OneFinding({ finding, onGo }: { finding: Finding; onGo: (finding: Finding) => void }) {
+  const { light, mayPlan } = useDeskState();
+  const on = () => light(finding.path);
+  const off = () => light(null);
+  return (
+    <div
+      style={{ ['--severity' as string]: `var(--${finding.severity})` }}
+      onMouseEnter={on}
+      onMouseLeave={off}
+    >
+      <button
+        className={styles.finding}
+        data-finding={finding.rule}
+        onFocus={on}
+        onBlur={off}
+        onClick={() => onGo(finding)}
+      >
+        <b>{finding.title}</b>
+        <br />
+        {finding.message}
+      </button>
+      <div className={styles.actions}>
+        {finding.severity === 'warn' && mayPlan && <AcceptWarn finding={finding} />}
+        <Elsewhere finding={finding} />
+      </div>
+    </div>
+  );
+}
+
+/** Links to the other sites that have part in a finding. */
+function Elsewhere({ finding }: { finding: Finding }) {
+  const { desk } = useDeskState();
+  const sites = new Map(
+    finding.others
+      .filter((other) => other.customer !== desk.plan.customer || other.site !== desk.plan.site)
+      .map((other) => [`${other.customer}/${other.site}`, other]),
+  );
+  return [...sites].slice(0, 3).map(([code, other]) => (
+    <Link key={code} to={deskPath(other)} style={{ marginRight: 12, fontSize: 13 }}>
+      Open {code}
+    </Link>
+  ));
+}
+
+export function AcceptWarn({ finding }: { finding: Finding }) {
+  const { name } = useDeskState();
+  const accept = useAccept(name);
+  const [reason, setReason] = useState<string | null>(null);
+  if (reason === null) {
+    return (
+      <Button variant="outlined" sx={{ mr: 1.5, py: 0 }} onClick={() => setReason('')}>
+        Accept…
+      </Button>
+    );
+  }
+  return (
+    <form
+      style={{ display: 'grid', gap: 6, margin: '4px 0' }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        const { rule, path, addresses } = finding;
+        accept.mutate({ rule, path, addresses, reason });
+      }}
+      onKeyDown={(event) => event.key === 'Escape' && setReason(null)}
+    >
+      <TextField
+        autoFocus
+        multiline
+        label="Why it is accepted"
+        value={reason}
+        error={accept.isError}
+        helperText={accept.error?.message}
+        onChange={(event) => setReason(event.target.value)}
+        slotProps={{ htmlInput: { maxLength: 400 } }}
+      />
+      <div>
+        <Button
+          type="submit"
+          variant="contained"
+          disabled={reason.trim().length < 3}
+          loading={accept.isPending}
+        >
+          Accept
+        </Button>
+        <Button onClick={() => setReason(null)}>Leave it open</Button>
+      </div>
+    </form>
+  );
+}
+
+export function Accepted({ finding }: { finding: Finding }) {
+  const { name, mayPlan } = useDeskState();
+  const withdraw = useWithdraw(name);
+  return (
+    <div style={{ borderLeft: '3px solid var(--line)', padding: '2px 0 2px 10px', marginBottom: 12 }}>
+      <b>{finding.title}</b> <span className="mono">{finding.addresses}</span>
+      <div className="quiet">
+        {finding.accepted_by}: {finding.reason}
+      </div>
+      {mayPlan && finding.acceptance && (
+        <button
+          className={styles.link}
+          onClick={() => finding.acceptance && withdraw.mutate(finding.acceptance)}
+        >
+          Take back
+        </button>
+      )}
+      {withdraw.error && <div role="alert">{withdraw.error.message}</div>}
+    </div>
+  );
+}

@@ -1,0 +1,114 @@
+import Button from '@mui/material/Button';
+import { Link } from 'react-router';
+import type { Finding } from '../../api/client';
+import { useSign } from '../../api/queries';
+import { useMay } from '../../frame/person';
+import { SeverityMark } from '../../parts/Marks';
+import { count, dated, deskPath, moment } from '../../parts/words';
+import { useDeskState } from '../context';
+import desk from '../desk.module.css';
+import { Accepted, AcceptWarn } from '../FindingsRail';
+import styles from './clearance.module.css';
+
+/** What stands in the way of shipping, what was accepted and why, and the signature. */
+export function ClearancePage() {
+  const { desk: state } = useDeskState();
+  const stops = state.findings.filter((finding) => finding.severity === 'stop');
+  const warns = state.findings.filter((finding) => finding.severity === 'warn' && !finding.acceptance);
+  const accepted = state.findings.filter((finding) => finding.acceptance);
+  return (
+    <div className={styles.page}>
+      <Signature ready={stops.length + warns.length === 0} />
+      <section className={`${desk.card} ${styles.part}`} aria-label="In the way">
+        <h2>In the way</h2>
+        {stops.length + warns.length === 0 && (
+          <p>
+            <SeverityMark of="clear" /> Nothing: no stop, and every warn fixed or accepted.
+          </p>
+        )}
+        {[...stops, ...warns].map((finding) => (
+          <Way key={finding.rule + finding.path + finding.addresses} finding={finding} />
+        ))}
+      </section>
+      {accepted.length > 0 && (
+        <section className={`${desk.card} ${styles.part}`} aria-label="Accepted warns">
+          <h2>Accepted, with the reason</h2>
+          {accepted.map((finding) => (
+            <Accepted key={finding.acceptance} finding={finding} />
+          ))}
+        </section>
+      )}
+    </div>
+  );
+}
+
+function Way({ finding }: { finding: Finding }) {
+  const { name, mayPlan } = useDeskState();
+  return (
+    <div className={styles.way}>
+      <SeverityMark of={finding.severity} />
+      <div>
+        <b>{finding.title}</b>
+        <div>{finding.message}</div>
+        {finding.severity === 'warn' && mayPlan && <AcceptWarn finding={finding} />}
+      </div>
+      <Link to={`${deskPath(name)}#${finding.path}`}>Go there</Link>
+    </div>
+  );
+}
+
+function Signature({ ready }: { ready: boolean }) {
+  const { name, desk: state } = useDeskState();
+  const sign = useSign(name);
+  const maySign = useMay('sign');
+  const { clearance, revision, plan, summary } = state;
+  const empty = Object.keys(plan.circuits).length === 0 || Object.keys(plan.segments).length === 0;
+  if (summary.clear && clearance) {
+    return (
+      <section className={`${desk.card} ${styles.part} ${styles.clear}`} aria-label="Signature">
+        <h2>
+          <SeverityMark of="clear" size={20} /> Clear to ship
+        </h2>
+        <p>
+          Revision {clearance.revision}, signed by {clearance.by}, {moment(clearance.at)}. Any later change to
+          the plan voids this.
+        </p>
+        <Link to={deskPath(name, 'handover')}>Print the site sheet</Link>
+      </section>
+    );
+  }
+  return (
+    <section className={`${desk.card} ${styles.part}`} aria-label="Signature">
+      <h2>{ready ? 'Ready to be signed' : 'Not clear yet'}</h2>
+      {clearance?.void && (
+        <p className={styles.void} role="status">
+          <b>The clearance of revision {clearance.revision} is void</b>
+          <br />
+          Signed by {clearance.by}, {moment(clearance.at)}. {clearance.void}.
+        </p>
+      )}
+      <p>
+        {empty
+          ? 'The plan lacks a circuit or a segment.'
+          : `${count(summary.stops, 'stop')} and ${count(summary.warns, 'warn')} in the way. `}
+        {plan.ship_date ? `It ships ${dated(plan.ship_date)}.` : 'It has no ship date yet.'}
+      </p>
+      {maySign && (
+        <Button
+          variant="contained"
+          size="medium"
+          disabled={!ready || empty}
+          loading={sign.isPending}
+          onClick={() => sign.mutate(revision.number)}
+        >
+          Sign revision {revision.number} clear to ship
+        </Button>
+      )}
+      {sign.error && (
+        <p role="alert" style={{ color: 'var(--stop)' }}>
+          {sign.error.message}
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,84 @@
+import Menu from '@mui/material/Menu';
+import MenuItem from '@mui/material/MenuItem';
+import { useColorScheme } from '@mui/material/styles';
+import { useState } from 'react';
+import { Link, NavLink, Outlet } from 'react-router';
+import type { Person } from '../api/client';
+import { signOut } from '../api/queries';
+import styles from './frame.module.css';
+import { GoTo } from './GoTo';
+import { PersonContext } from './person';
+
+const SCHEMES = { light: 'Light', dark: 'Dark', system: 'As the system has it' } as const;
+
+/** The strip at the top of every page, and the page under it. */
+export function Frame({ person }: { person: Person }) {
+  return (
+    <PersonContext value={person}>
+      <div className={styles.page}>
+        <header className={styles.strip}>
+          <Link to="/outbound" className={styles.mark} aria-label="Octaplan, to Outbound">
+            <Ticks />
+            octaplan
+          </Link>
+          <GoTo />
+          <nav aria-label="Sections">
+            <NavLink to="/outbound" className={styles.section}>
+              Outbound
+            </NavLink>
+          </nav>
+          <PersonMenu person={person} />
+        </header>
+        <main className={styles.main}>
+          <Outlet />
+        </main>
+      </div>
+    </PersonContext>
+  );
+}
+
+function PersonMenu({ person }: { person: Person }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const { mode, setMode } = useColorScheme();
+  return (
+    <>
+      <button
+        className={styles.person}
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {person.full_name}
+      </button>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        <MenuItem disabled>
+          {person.name}, {person.role}
+        </MenuItem>
+        {Object.entries(SCHEMES).map(([scheme, words]) => (
+          <MenuItem
+            key={scheme}
+            dense
+            selected={mode === scheme}
+            onClick={() => setMode(scheme as keyof typeof SCHEMES)}
+          >
+            {words}
+          </MenuItem>
+        ))}
+        <MenuItem dense onClick={() => void signOut()}>
+          Sign out
+        </MenuItem>
+      </Menu>
+    </>
+  );
+}
+
+export function Ticks() {
+  return (
+    <svg width="26" height="18" aria-hidden="true">
+      <path
+        d="M2 17V6M5.2 17v-5M8.4 17v-5M11.6 17v-5M14.8 17V6M18 17v-5M21.2 17v-5M24.4 17v-5"
+        stroke="#E0A24A"
+        strokeWidth="2"
+      />
+    </svg>
+  );
+}

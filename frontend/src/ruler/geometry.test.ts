@@ -1,0 +1,135 @@
+import { describe as suite, expect, test } from 'vitest';
+import type { Plan, Segment } from '../api/client';
+import { format, parse, short, spanOf, subnet, usable } from './addresses';
+import { describe, leasable, pictureOf, scaleOf, stagger, ticks, valueAt, x } from './geometry';
+
+const segment: Segment = {
+  label: 'Voice',
+  role: 'voice',
+  vlan: 20,
+  vrf: 'main',
+  reach: null,
+  subnet: '10.40.9.0/24',
+  gateway: '10.40.9.1',
+  scope: { server: 'edge', first: '10.40.9.20', last: '10.40.9.254', excluded: ['10.40.9.50'], lease: null },
+  resolvers: [],
+  domain: null,
+  expected_hosts: null,
+};
+
+const plan = {
+  segments: { k3f9q: segment },
+  hosts: {
+    aaaa1: {
+      segment: 'k3f9q',
+      name: 'phone system',
+      kind: null,
+      address: '10.40.9.250',
+      mac: null,
+      method: 'static',
+    },
+    aaaa2: { segment: 'k3f9q', name: 'stray', kind: null, address: '10.9.9.9', mac: null, method: 'static' },
+  },
+} as unknown as Plan;
+
+suite('addresses', () => {
+  test.each([
+    '0.0.0.0',
+    '10.40.8.1',
+    '255.255.255.255',
+    '2001:db8::1',
+    '::',
+    'fe80::1:0:0:1',
+    '1:2:3:4:5:6:7:8',
+  ])('%s comes back as it was', (text) => {
+    const address = parse(text);
+    expect(address && format(address)).toBe(text);
+  });
+
+  test('a subnet knows its ends and what is usable', () => {
+    const net = subnet('198.51.100.16/29');
+    expect(net && net.last - net.first).toBe(7n);
+    expect(net && usable(net).first - net.first).toBe(1n);
+    const link = subnet('10.0.0.0/31');
+    expect(link && usable(link).last - usable(link).first).toBe(1n);
+  });
+
+  test('findings name spans in three ways', () => {
+    expect(spanOf('10.0.0.1')).toEqual({ family: 4, first: 0x0a000001n, last: 0x0a000001n });
+    expect(spanOf('10.0.0.9–10.0.0.1')?.first).toBe(0x0a000001n);
+    expect(spanOf('2001:db8::/64')?.family).toBe(6);
+    expect(spanOf('office')).toBeUndefined();
+  });
+
+  test('short forms keep what differs inside the subnet', () => {
+    const net = subnet('10.40.0.0/16');
+    expect(net && short(0x0a280914n, net)).toBe('.9.20');
+  });
+});
+
+suite('scale', () => {
+  const net = subnet('10.40.9.0/24');
+  const scale = scaleOf(net ?? { family: 4, first: 0n, last: 0n }, 10, 512);
+
+  test('a point leads back to the address it was drawn for', () => {
+    for (const offset of [0n, 1n, 63n, 255n]) {
+      expect(valueAt(scale, x(scale, scale.first + offset) + 0.5)).toBe(scale.first + offset);
+    }
+  });
+
+  test('points beyond the ends stay inside', () => {
+    expect(valueAt(scale, -50)).toBe(scale.first);
+    expect(valueAt(scale, 9_999)).toBe(scale.first + 255n);
+  });
+
+  test('ticks stand at binary boundaries', () => {
+    expect(ticks(256)).toEqual([0, 32, 64, 96, 128, 160, 192, 224]);
+    expect(ticks(4)).toEqual([0, 1, 2, 3]);
+  });
+});
+
+suite('labels', () => {
+  test('labels that would cover each other go to other levels', () => {
+    const labels = [0, 4, 8].map((at) => ({ x: at, text: 'printer', path: `${at}` }));
+    expect(stagger(labels, 500, 3, 7).map((label) => label.level)).toEqual([0, 1, 2]);
+  });
+
+  test('a label without room is left out, and one at the end turns left', () => {
+    const labels = [0, 1, 2].map((at) => ({ x: at, text: 'printer', path: `${at}` }));
+    expect(stagger(labels, 500, 2, 7)).toHaveLength(2);
+    expect(stagger([{ x: 490, text: 'printer', path: '' }], 500, 1, 7)[0]?.anchor).toBe('end');
+  });
+});
+
+suite('picture of a segment', () => {
+  test('excluded addresses split the range', () => {
+    expect(leasable(segment).map((piece) => Number(piece.last - piece.first + 1n))).toEqual([30, 204]);
+  });
+
+  test('a range back to front, or switched off, leases nothing', () => {
+    const { scope } = segment;
+    expect(leasable({ ...segment, scope: { ...scope, first: scope.last, last: scope.first } })).toEqual([]);
+    expect(leasable({ ...segment, scope: { ...scope, server: 'none' } })).toEqual([]);
+  });
+
+  test('counts add up to the usable addresses', () => {
+    const picture = pictureOf(plan, 'k3f9q', segment, []);
+    expect(picture?.leased).toBe(234n);
+    expect(picture?.free).toBe(254n - 234n - 1n);
+    expect(picture?.hosts.map((host) => host.name)).toEqual(['phone system']);
+  });
+
+  test('says what an address is', () => {
+    const picture = pictureOf(plan, 'k3f9q', segment, []);
+    const at = (offset: number) => picture && describe(picture, picture.net.first + BigInt(offset));
+    expect([0, 1, 5, 20, 50, 250, 255].map(at)).toEqual([
+      'network address',
+      'gateway',
+      'free',
+      'leased from .20–.49',
+      'free',
+      'phone system',
+      'broadcast address',
+    ]);
+  });
+});

@@ -1,0 +1,176 @@
+import type { Finding, Plan, Segment } from '../api/client';
+import { overlap, parse, short, spanOf, subnet, usable, type Span } from './addresses';
+
+/** A subnet laid along a line: `x` of the left edge of an address, and back. */
+export interface Scale {
+  left: number;
+  width: number;
+  first: bigint;
+  size: number;
+}
+
+export function scaleOf(net: Span, left: number, width: number): Scale {
+  return { left, width, first: net.first, size: Number(net.last - net.first + 1n) };
+}
+
+export function x(scale: Scale, value: bigint): number {
+  return scale.left + (Number(value - scale.first) / scale.size) * scale.width;
+}
+
+/** The address under a point, held inside the subnet. */
+export function valueAt(scale: Scale, point: number): bigint {
+  const offset = Math.floor(((point - scale.left) / scale.width) * scale.size);
+  return scale.first + BigInt(Math.min(scale.size - 1, Math.max(0, offset)));
+}
+
+/** Offsets of the ticks: natural binary boundaries, eight along the line, fewer in small subnets. */
+export function ticks(size: number): number[] {
+  const step = Math.max(1, size / 8);
+  return Array.from({ length: Math.ceil(size / step) }, (_, i) => i * step);
+}
+
+export interface Label {
+  x: number;
+  text: string;
+  path: string;
+}
+
+export interface PlacedLabel extends Label {
+  level: number;
+  anchor: 'start' | 'end';
+}
+
+/**
+ * Puts labels on as few levels as it can so that none cover each other, within `right`; a label that fits on
+ * no level is left out. `letter` is the width of one letter.
+ */
+export function stagger(labels: Label[], right: number, levels: number, letter: number): PlacedLabel[] {
+  const taken: [number, number][][] = Array.from({ length: levels }, () => []);
+  const placed: PlacedLabel[] = [];
+  for (const label of labels) {
+    const width = label.text.length * letter + 8;
+    const anchor = label.x + width > right ? 'end' : 'start';
+    const [from, to] = anchor === 'start' ? [label.x, label.x + width] : [label.x - width, label.x];
+    const level = taken.findIndex((runs) => runs.every(([a, b]) => to <= a || from >= b));
+    if (level < 0) continue;
+    taken[level]?.push([from, to]);
+    placed.push({ ...label, level, anchor });
+  }
+  return placed;
+}
+
+export interface HostMark {
+  path: string;
+  name: string;
+  value: bigint;
+  reserved: boolean;
+}
+
+export interface Notch {
+  span: Span;
+  severity: 'stop' | 'warn';
+  path: string;
+  message: string;
+}
+
+/** Everything that one segment's ruler shows, worked out from the plan and its findings. */
+export interface SegmentPicture {
+  net: Span & { prefix: number };
+  gateway?: bigint;
+  pieces: Span[];
+  hosts: HostMark[];
+  notches: Notch[];
+  fixed: number;
+  leased: bigint;
+  free: bigint;
+}
+
+export function pictureOf(
+  plan: Plan,
+  id: string,
+  segment: Segment,
+  findings: Finding[],
+): SegmentPicture | undefined {
+  const net = subnet(segment.subnet);
+  if (!net) return undefined;
+  const inside = (value: bigint) => value >= net.first && value <= net.last;
+  const gateway = parse(segment.gateway);
+  const hosts: HostMark[] = [];
+  for (const [key, host] of Object.entries(plan.hosts)) {
+    const address = parse(host.address);
+    if (host.segment === id && address && address.family === net.family && inside(address.value)) {
+      hosts.push({
+        path: `/hosts/${key}`,
+        name: host.name,
+        value: address.value,
+        reserved: host.method === 'reserved',
+      });
+    }
+  }
+  hosts.sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
+  const pieces = leasable(segment)
+    .map((piece) => overlap(piece, net))
+    .filter((piece) => piece !== undefined);
+  const notches: Notch[] = [];
+  for (const finding of findings) {
+    const [, kind, key] = finding.path.split('/');
+    const here =
+      kind === 'hosts' ? plan.hosts[key ?? '']?.segment === id : finding.path === `/segments/${id}`;
+    const span = here && spanOf(finding.addresses);
+    const part = span && overlap(span, net);
+    if (part && finding.severity !== 'note' && !finding.acceptance) {
+      notches.push({ span: part, severity: finding.severity, path: finding.path, message: finding.message });
+    }
+  }
+  const whole = usable(net);
+  const total = whole.last - whole.first + 1n;
+  const leased = pieces.reduce((sum, piece) => sum + (piece.last - piece.first + 1n), 0n);
+  const taken = new Set(hosts.map((host) => host.value));
+  if (gateway && gateway.family === net.family && inside(gateway.value)) taken.add(gateway.value);
+  const outside = [...taken].filter(
+    (value) => !pieces.some((piece) => value >= piece.first && value <= piece.last),
+  );
+  const free = total - leased - BigInt(outside.length);
+  return {
+    net,
+    ...(gateway && gateway.family === net.family && inside(gateway.value) ? { gateway: gateway.value } : {}),
+    pieces,
+    hosts,
+    notches,
+    fixed: taken.size,
+    leased,
+    free: free > 0n ? free : 0n,
+  };
+}
+
+/** First to last, less what is excluded; nothing while DHCP is off or an end is not known. */
+export function leasable(segment: Segment): Span[] {
+  const { server, first, last, excluded } = segment.scope;
+  const [a, b] = [parse(first), parse(last)];
+  if (server === 'none' || !a || !b || a.family !== b.family) return [];
+  const pieces: Span[] = [];
+  let start = a.value;
+  const cuts = excluded.map((text) => spanOf(text)).filter((span) => span !== undefined);
+  cuts.sort((p, q) => (p.first < q.first ? -1 : 1));
+  for (const cut of cuts) {
+    if (cut.family !== a.family || cut.last < start || cut.first > b.value) continue;
+    if (cut.first > start) pieces.push({ family: a.family, first: start, last: cut.first - 1n });
+    start = cut.last + 1n;
+  }
+  if (start <= b.value) pieces.push({ family: a.family, first: start, last: b.value });
+  return pieces;
+}
+
+/** What an address of a segment is, in words. */
+export function describe(picture: SegmentPicture, value: bigint): string {
+  const { net } = picture;
+  const room = usable(net);
+  const names = picture.hosts.filter((host) => host.value === value).map((host) => host.name);
+  if (picture.gateway === value) names.unshift('gateway');
+  if (names.length) return names.join(', ');
+  if (value < room.first) return 'network address';
+  if (value > room.last) return 'broadcast address';
+  const piece = picture.pieces.find((span) => value >= span.first && value <= span.last);
+  if (piece) return `leased from ${short(piece.first, net)}–${short(piece.last, net)}`;
+  return 'free';
+}

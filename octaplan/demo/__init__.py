@@ -1,0 +1,55 @@
+"""The demo portfolio: a made-up provider, its made-up customers, and a dozen believable mistakes."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from pathlib import Path
+
+from octaplan.formats.intake import read_intake
+from octaplan.formats.tables import open_folder
+from octaplan.store.accounts import Accounts, Person
+from octaplan.store.models import Role
+from octaplan.store.plans import Plans
+
+TABLES = Path(__file__).parent / "tables"
+
+#: The Monday that the ship dates in the tables count from; they are moved to the week of loading.
+WRITTEN_IN_WEEK_OF = date(2026, 3, 2)
+
+PROVIDER = "Tern & Tide Managed IT"
+
+CUSTOMERS = {
+    "FERN": "Fernhollow Garden Centres",
+    "LIBR": "Millrace Libraries",
+    "QUAY": "Quayside Bakehouse",
+    "LOOM": "Loom & Lantern Cinemas",
+    "PAWS": "Paws & Pines Veterinary",
+    "HARB": "Harbour Optical",
+    "KILN": "Bright Kiln Pottery",
+}
+
+ACCOUNTS = (("ines", "Ines Aldering", Role.ADMINISTRATOR), ("marek", "Marek Dunmore", Role.TECHNICIAN))
+
+CLEARED = ("paws/heron", "libr/canal")
+ACCEPTED = {"harb/high": "The customer knows that nothing reaches the shop from outside, and wants it so"}
+
+
+def load(plans: Plans, accounts: Accounts, password: str, today: date) -> list[Person]:
+    """Fill empty records with the demo portfolio, ship dates around today; returns who may sign in."""
+    shift = today - timedelta(days=today.weekday()) - WRITTEN_IN_WEEK_OF
+    intake = read_intake(open_folder(TABLES))
+    moved = [
+        plan.model_copy(update={"ship_date": plan.ship_date + shift} if plan.ship_date else {})
+        for plan in intake.plans.values()
+    ]
+    plans.save_all(moved, "Ines Aldering", "Loaded from tables", CUSTOMERS)
+    for key, reason in ACCEPTED.items():
+        for judged in plans.judged(key):
+            finding = judged.finding
+            if finding.severity == "warn":
+                plans.accept(key, finding.rule, finding.path, finding.addresses, reason, "Ines Aldering")
+    for key in CLEARED:
+        plans.sign(key, plans.saved(key).number, "Ines Aldering")
+    for name, full_name, role in ACCOUNTS:
+        accounts.add(name, full_name, password, role, demo=True)
+    return accounts.renew_demo(password)
