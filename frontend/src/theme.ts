@@ -88,6 +88,7 @@ export const theme = createTheme({
   typography: {
     fontFamily: '"Atkinson Hyperlegible Next", system-ui, sans-serif',
     fontSize: 14,
+    body1: { fontSize: 14, lineHeight: '20px' },
     button: { textTransform: 'none', fontWeight: 600 },
   },
   components: {

@@ -41,6 +41,8 @@ class Change(NamedTuple):
     after: str
 
     def __str__(self) -> str:
+        if self.path.startswith("/accepted/"):
+            return f"{'Accepted' if self.after else 'No longer accepted:'} {self.subject}"
         if not self.field:
             return f"{'Added' if self.after else 'Removed'} {self.subject}"
         what = f"{self.subject} {self.field}".strip()
@@ -71,7 +73,7 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
         accepted = was.get(key) or now.get(key)
         if key not in now or key not in was:
             taken_back = key not in now
-            subject = f"acceptance of {accepted['rule']} ({accepted['reason']})"
+            subject = f"{accepted['rule']} ({accepted['reason']})"
             yield Change(f"/accepted/{key}", subject, "", "1" if taken_back else "", "" if taken_back else "1")
 
 

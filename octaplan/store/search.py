@@ -7,12 +7,14 @@ from typing import NamedTuple
 
 from sqlalchemy import select
 
-from octaplan.core.addresses import Address, AddressError, Network, parse_address, parse_mac, parse_network
+from octaplan.core.addresses import BITS, Address, AddressError, Network, Span, parse_address, parse_mac, parse_network
 from octaplan.store.database import Database
 from octaplan.store.derived import sort_key
 from octaplan.store.models import Claim, Customer, Name, Site
 
 LIMIT = 20
+
+_SUBNETS = frozenset({"segment", "hand-off", "routed block"})
 
 _SPECIFIC = ("host", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block")
 
@@ -90,6 +92,15 @@ def _by_address(database: Database, wanted: Address | Network) -> Answer:
         shown = ends[0] if ends[0] == ends[1] else f"{ends[0]}–{ends[1]}"
         places.append(Place(customer.code, site.code, site.name or site.code, claim.path, claim.use, claim.name, shown))
     return Answer(_say(wanted, [row[0] for row in rows], places), places)
+
+
+def _shown(claim: Claim) -> str:
+    """The addresses of a claim: a subnet as such, anything else by its ends."""
+    first, last = (Address(claim.family, int(end, 16)) for end in (claim.first, claim.last))
+    if claim.use in _SUBNETS:
+        size = last.value - first.value + 1
+        return str(Network(claim.family, first.value, BITS[claim.family] - size.bit_length() + 1))
+    return str(Span(first, last))
 
 
 def _say(wanted: Address | Network, claims: list[Claim], places: list[Place]) -> str:

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { NavLink } from 'react-router';
 import { useHistory } from '../api/queries';
 import { Key, StageMark } from '../parts/Marks';
+import { TypedField } from '../parts/TypedField';
 import { away, count, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
@@ -30,7 +31,8 @@ export function DeskHeader() {
         <div className={styles.sub}>
           {plan.ship_date
             ? `Ships ${dated(plan.ship_date)}, ${away(plan.ship_date, localToday())}`
-            : 'No ship date yet'}
+            : 'No ship date yet'}{' '}
+          · <SiteFacts />
         </div>
       </div>
       <nav className={styles.track} aria-label="Stages">
@@ -55,6 +57,46 @@ export function DeskHeader() {
         <History />
       </div>
     </header>
+  );
+}
+
+/** What is known of the site itself, typed in place. */
+function SiteFacts() {
+  const { plan } = useDeskState().desk;
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const groups = plan.reach_groups === null ? '' : plan.reach_groups.join('; ') || '-';
+  const facts: [field: string, label: string, value: string | null][] = [
+    ['name', 'Name', plan.name],
+    ['street', 'Street', plan.street],
+    ['time_zone', 'Time zone', plan.time_zone],
+    ['ship_date', 'Ship date', plan.ship_date],
+    ['contact', 'Contact', plan.contact],
+    ['technician', 'Technician', plan.technician],
+    ['reach_groups', `Reach groups (empty: all of ${plan.customer}, -: none)`, groups],
+  ];
+  return (
+    <>
+      <button
+        className={styles.link}
+        aria-haspopup="dialog"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        site facts
+      </button>
+      <Popover
+        anchorEl={anchor}
+        open={anchor !== null}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Site facts' } }}
+      >
+        <div style={{ width: 400, padding: 20, display: 'grid', gap: 16 }}>
+          {facts.map(([field, label, value]) => (
+            <TypedField key={field} path={`/${field}`} label={label} value={value ?? ''} />
+          ))}
+        </div>
+      </Popover>
+    </>
   );
 }
 
@@ -96,7 +138,10 @@ function History() {
 export function KeyHints() {
   return (
     <div className={styles.keys}>
-      Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> · stages <Key>1</Key>–<Key>3</Key>
+      Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> ·{' '}
+      <span style={{ whiteSpace: 'nowrap' }}>
+        stages <Key>1</Key> <Key>2</Key> <Key>3</Key>
+      </span>
     </div>
   );
 }

@@ -60,7 +60,7 @@ export function GoTo() {
       onChange={(_, place) => place !== null && typeof place !== 'string' && go(place)}
       slotProps={{
         paper: { className: styles.paper ?? '' },
-        popper: { style: { width: 420 }, placement: 'bottom-start' },
+        popper: { style: { width: 520 }, placement: 'bottom-start' },
       }}
       renderOption={({ key, ...props }, place) => (
         <li key={key} {...props}>

@@ -5,6 +5,7 @@ import { Failure, type Clash, type Operation } from '../api/client';
 import { understand, useRevise } from '../api/queries';
 import { useDeskState } from '../desk/context';
 import { mono } from '../theme';
+import styles from './typed.module.css';
 
 interface Props {
   path: string;
@@ -87,7 +88,7 @@ export function TypedField({
 
   const shown = text ?? value;
   return (
-    <div>
+    <div className={hideLabel ? styles.bare : ''}>
       <TextField
         fullWidth
         label={hideLabel ? undefined : label}
@@ -119,7 +120,11 @@ export function TypedField({
             'data-field': path,
             spellCheck: false,
             maxLength: 1000,
-            style: { fontFamily: choices ? undefined : mono, fontSize: 13, padding: '6px 10px' },
+            style: {
+              fontFamily: choices ? undefined : mono,
+              fontSize: 13,
+              padding: choices ? '6px 28px 6px 10px' : '6px 10px',
+            },
           },
           formHelperText: { role: problem ? 'alert' : 'status', sx: { mx: 0.5, my: 0.25 } },
         }}

@@ -29,8 +29,16 @@ export function Ruler({ picture, hue, label, lit, onLight }: Props) {
   const crowded = hosts.length > MANY;
   const named = hosts
     .filter((host) => !crowded || host.path === lit)
-    .map((host) => ({ x: x(scale, host.value) + letter / 2, text: host.name, path: host.path }));
-  const labels = stagger(named, right, 3, 6);
+    .map((host) => ({ x: x(scale, host.value) + letter / 2, text: host.name, path: host.path }))
+    .sort((a, b) => Number(b.path === lit) - Number(a.path === lit));
+  const flag = gateway === undefined ? [] : [x(scale, gateway) + letter / 2];
+  const labels = stagger(
+    named,
+    right,
+    3,
+    6,
+    flag.map((at) => [at - 2, at + 12]),
+  );
   const levelOf = new Map(labels.map((placed) => [placed.path, placed]));
   const block = (from: bigint, to: bigint) => {
     const left = x(scale, from);

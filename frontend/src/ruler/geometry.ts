@@ -42,10 +42,19 @@ export interface PlacedLabel extends Label {
 
 /**
  * Puts labels on as few levels as it can so that none cover each other, within `right`; a label that fits on
- * no level is left out. `letter` is the width of one letter.
+ * no level is left out. `letter` is the width of one letter; nothing is put over the runs in `kept` on the two
+ * lowest levels.
  */
-export function stagger(labels: Label[], right: number, levels: number, letter: number): PlacedLabel[] {
-  const taken: [number, number][][] = Array.from({ length: levels }, () => []);
+export function stagger(
+  labels: Label[],
+  right: number,
+  levels: number,
+  letter: number,
+  kept: [from: number, to: number][] = [],
+): PlacedLabel[] {
+  const taken: [number, number][][] = Array.from({ length: levels }, (_, level) =>
+    level < 2 ? [...kept] : [],
+  );
   const placed: PlacedLabel[] = [];
   for (const label of labels) {
     const width = label.text.length * letter + 8;

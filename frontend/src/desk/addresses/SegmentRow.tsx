@@ -38,9 +38,11 @@ export function SegmentRow(props: { id: string; segment: Segment; open: boolean;
           <span className={styles.facts} style={{ whiteSpace: 'nowrap' }}>
             {segment.vlan === null ? 'no VLAN' : `VLAN ${segment.vlan}`}
           </span>
-          {stops > 0 && <SeverityMark of="stop" />}
         </button>
-        <div className="mono">{segment.subnet ?? 'no subnet yet'}</div>
+        <div className={styles.subnet}>
+          <span className="mono">{segment.subnet ?? 'no subnet yet'}</span>
+          {stops > 0 && <SeverityMark of="stop" />}
+        </div>
         <div className={styles.facts}>
           gateway <span className="mono">{gatewayText(segment, picture)}</span>
         </div>

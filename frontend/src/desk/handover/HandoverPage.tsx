@@ -50,6 +50,7 @@ export function HandoverPage() {
           </div>
         </header>
         <Values
+          plain
           rows={[
             ['Street', plan.street],
             ['Contact', plan.contact],
@@ -175,9 +176,9 @@ function SegmentValues({ segment, hosts }: { segment: Segment; hosts: Host[] }) 
 
 type Row = [label: string, value: string | null | undefined];
 
-function Values({ rows }: { rows: Row[] }) {
+function Values({ rows, plain = false }: { rows: Row[]; plain?: boolean }) {
   return (
-    <dl className={styles.values}>
+    <dl className={`${styles.values} ${plain ? styles.plain : ''}`}>
       {rows.map(([label, value]) => (
         <div key={label}>
           <dt>{label}</dt>

@@ -1,0 +1,123 @@
+"""Takes the pictures of docs/screenshots from the demo portfolio: `python tools/screenshots.py [FOLDER] [options]`."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+
+
+def sign_in(page: Page) -> None:
+    pass
+
+
+def outbound(page: Page) -> None:
+    page.goto("/outbound")
+    page.get_by_role("list", name="Sites by ship week").wait_for()
+
+
+def addresses(page: Page) -> None:
+    page.goto("/sites/FERN/DOCK/addresses")
+    page.get_by_role("region", name="Segment Voice").wait_for()
+
+
+def segment(page: Page) -> None:
+    addresses(page)
+    page.get_by_role("button", name=re.compile("^cameras Cameras|^Cameras|Cameras VLAN")).first.click()
+    page.get_by_label("Subnet").wait_for()
+    page.get_by_role("region", name="Segment Cameras").scroll_into_view_if_needed()
+
+
+def clearance(page: Page) -> None:
+    page.goto("/sites/HARB/HIGH/clearance")
+    page.get_by_role("region", name="In the way").wait_for()
+
+
+def handover(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/handover")
+    page.get_by_role("article").wait_for()
+
+
+def intake(page: Page) -> None:
+    outbound(page)
+    segments = b"""customer,site,segment,role,vlan,subnet,gateway,dhcp_first,dhcp_last
+FERN,DOCK,Voice,voice,20,10.40.1.0/24,10.40.1.1,10.40.1.20,10.40.1.199
+FERN,NOOK,Office,office,10,10.40.48.1/24,10.40.48.1,10.40.48.60,10.40.48.199
+FERN,NOOK,Voice,voice,4095,10.40.49.0/24,10.40.49.1,,
+FERN,NOOK,Guest,guest,40,10.40.51.0 255.255.192,10.40.51.1,,
+"""
+    page.get_by_label("Intake tables").set_input_files(
+        [{"name": "segments.csv", "mimeType": "text/csv", "buffer": segments}]
+    )
+    page.get_by_role("button", name=re.compile("Load 2 sites")).wait_for()
+
+
+def go_to(page: Page) -> None:
+    outbound(page)
+    page.keyboard.press("/")
+    page.keyboard.type("10.40.1.250")
+    page.get_by_text("is in use").wait_for()
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "outbound": outbound,
+    "addresses": addresses,
+    "segment": segment,
+    "clearance": clearance,
+    "site-sheet": handover,
+    "import": intake,
+    "go-to": go_to,
+}
+
+
+def main() -> None:
+    arguments = argparse.ArgumentParser(description=__doc__)
+    arguments.add_argument("folder", nargs="?", type=Path, default=ROOT / "docs" / "screenshots")
+    arguments.add_argument("--only", choices=VIEWS, action="append")
+    arguments.add_argument("--scheme", choices=("light", "dark"), default="light")
+    arguments.add_argument("--width", type=int, default=1280)
+    arguments.add_argument("--height", type=int, default=800)
+    chosen = arguments.parse_args()
+    chosen.folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data:
+        command = [sys.executable, "-m", "octaplan", "serve", "--demo", "--data", data, "--port", "0"]
+        server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)  # noqa: S603
+        try:
+            said = ""
+            while "Octaplan is at" not in said:
+                said += server.stdout.readline() if server.stdout else ""
+            password = re.search(r"ines, password (\S+)", said)[1]  # type: ignore[index]
+            url = re.search(r"http://\S+", said)[0]  # type: ignore[index]
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+                page = browser.new_page(
+                    base_url=url,
+                    color_scheme=chosen.scheme,
+                    viewport={"width": chosen.width, "height": chosen.height},
+                )
+                page.goto("/")
+                page.get_by_label("Name").fill("ines")
+                page.get_by_label("Password").fill(password)
+                page.get_by_role("button", name="Sign in").click()
+                page.get_by_role("heading", name=re.compile("^Show")).wait_for()
+                for name in chosen.only or VIEWS:
+                    VIEWS[name](page)
+                    page.evaluate("document.fonts.ready")
+                    page.wait_for_load_state("networkidle")
+                    page.screenshot(path=chosen.folder / f"{name}.png")
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait()
+
+
+if __name__ == "__main__":
+    main()
