@@ -180,13 +180,26 @@ class Circuit(_Part):
         default={}, max_length=256, description="Further addresses of the hand-off, and what each is used for"
     )
 
+    @model_validator(mode="after")
+    def _mask_fits_the_family(self) -> Circuit:
+        if self.anchor is not None and self.prefix is not None and self.prefix > BITS[self.anchor.family]:
+            raise ValueError(
+                f"the mask /{self.prefix} is too long for {self.anchor}: write the address with its mask, "
+                "such as 203.0.113.18/29"
+            )
+        return self
+
+    @property
+    def anchor(self) -> Address | None:
+        """What places the hand-off: the own address or, before that is known, the gateway."""
+        return self.address or self.gateway
+
     @property
     def subnet(self) -> Network | None:
         """The hand-off subnet, from the mask and the address (or, before that is known, the gateway)."""
-        anchor = self.address or self.gateway
-        if anchor is None or self.prefix is None or self.prefix > BITS[anchor.family]:
+        if self.anchor is None or self.prefix is None:
             return None
-        return Network.holding(anchor, self.prefix)
+        return Network.holding(self.anchor, self.prefix)
 
 
 class Scope(_Part):

@@ -275,9 +275,8 @@ def _circuit_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
             operations.append(_set(f"/circuits/{key}/prefix", prefix))
         return Understood(operations, str(address) if prefix is None else _masked(address, prefix))
     if field == "prefix" and typed:
-        anchor = circuit.address or circuit.gateway
-        prefix = parse_mask(typed, anchor.family if anchor else 4)
-        return Understood([_set(path, prefix)], _masked(anchor, prefix) if anchor else f"/{prefix}")
+        prefix = read_mask_for(typed, circuit.anchor)
+        return Understood([_set(path, prefix)], _masked(circuit.anchor, prefix) if circuit.anchor else f"/{prefix}")
     if field.startswith("uses/"):
         address = parse_address(field.removeprefix("uses/"))
         if not typed:
@@ -404,6 +403,13 @@ def _many(number: int, one: str, many: str) -> str:
 
 def _and(words: list[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def read_mask_for(typed: str, anchor: Address | None) -> int:
+    """A mask for an address; while no address is known, a prefix length of either family."""
+    digits = typed.strip().removeprefix("/")
+    longer = anchor is None and digits.isdigit() and int(digits[:9]) > 32
+    return parse_mask(typed, 6 if longer else anchor.family if anchor else 4)
 
 
 def read_address_and_mask(typed: str) -> tuple[Address, int | None]:

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import (
+    BITS,
     Address,
     AddressError,
     MaskError,
@@ -20,7 +21,6 @@ from octaplan.core.addresses import (
     counted,
     parse_address,
     parse_mac,
-    parse_mask,
     parse_network,
 )
 from octaplan.core.plan import (
@@ -50,6 +50,7 @@ from octaplan.core.typed import (
     read_excluded,
     read_groups,
     read_lease,
+    read_mask_for,
     read_networks,
     read_resolvers,
     read_server,
@@ -428,15 +429,18 @@ def _read_handoff(values: dict[str, Any], before: Circuit) -> dict[str, Any]:
                 update["prefix"] = prefix
     except AddressError as error:
         raise _Unread("address", str(error)) from None
-    anchor = update.get("address") or values.get("gateway") or before.address or before.gateway
+    anchor = update.get("address") or before.address or values.get("gateway") or before.gateway
     if "prefix" in values:
         try:
-            prefix = parse_mask(values["prefix"], anchor.family if anchor else 4)
+            prefix = read_mask_for(values["prefix"], anchor)
         except MaskError as error:
             raise _Unread("prefix", str(error)) from None
         if update.get("prefix", prefix) != prefix:
             raise _Unread("prefix", f"/{prefix} contradicts the mask in the address {typed!r}: correct one of the two")
         update["prefix"] = prefix
+    prefix = update.get("prefix", before.prefix)
+    if anchor is not None and prefix is not None and prefix > BITS[anchor.family]:
+        raise _Unread("prefix", f"The mask /{prefix} that is already known is too long for {anchor}: give its own mask")
     return update
 
 

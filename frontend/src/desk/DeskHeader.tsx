@@ -21,13 +21,10 @@ export function DeskHeader() {
   return (
     <header className={styles.head}>
       <div style={{ minWidth: 0 }}>
-        <div className={styles.sub}>{summary.customer_name}</div>
-        <h1 title={summary.name}>
-          {summary.name}{' '}
-          <span className="mono quiet" style={{ fontWeight: 400 }}>
-            {plan.customer}/{plan.site}
-          </span>
-        </h1>
+        <div className={styles.sub}>
+          {summary.customer_name} <span className="mono">{`${plan.customer}/${plan.site}`}</span>
+        </div>
+        <h1 title={summary.name}>{summary.name}</h1>
         <div className={styles.sub}>
           {plan.ship_date
             ? `Ships ${dated(plan.ship_date)}, ${away(plan.ship_date, localToday())}`

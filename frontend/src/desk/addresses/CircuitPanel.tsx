@@ -116,6 +116,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
       </>
     );
   }
+  const fixed = circuit.handoff !== 'pppoe' && circuit.handoff !== 'dhcp';
   const wire = { static: 'fixed address', pppoe: 'PPPoE', dhcp: 'DHCP' }[circuit.handoff ?? 'static'];
   const ours = {
     static: circuit.address
@@ -129,12 +130,12 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
       <div className={styles.box}>
         <div className="quiet">provider</div>
         <div className="mono">
-          {circuit.gateway ?? (circuit.handoff === 'static' ? 'gateway not known' : 'its own gateway')}
+          {circuit.gateway ?? (fixed ? 'gateway not known yet' : 'its own gateway')}
         </div>
       </div>
       <div className={styles.wire}>{circuit.handoff ? wire : 'hand-off not answered'}</div>
       <div className={styles.box}>
-        <div className="quiet">{site} edge</div>
+        <div className={`quiet ${styles.one}`}>{site} edge</div>
         <div className="mono">{ours}</div>
       </div>
     </div>

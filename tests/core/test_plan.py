@@ -1,0 +1,160 @@
+from __future__ import annotations
+
+import json
+import unittest
+from pathlib import Path
+from typing import Any
+
+from hypothesis import given, settings
+from pydantic import ValidationError
+
+from octaplan.core.changes import changes, sentence
+from octaplan.core.plan import SitePlan, new_id
+from octaplan.core.typed import understand
+from tests.core.test_portfolio import plans
+from tests.support import circuit, segment, site
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+class Documents(unittest.TestCase):
+    @given(plans())
+    @settings(max_examples=50, deadline=None)
+    def test_a_plan_comes_back_from_its_json(self, plan: SitePlan) -> None:
+        self.assertEqual(SitePlan.model_validate_json(json.dumps(plan.document())), plan)
+
+    def test_what_cannot_be_read_is_refused(self) -> None:
+        for wrong in (
+            {"segments": {"seg0": segment(subnet="10.0.0.300/24", gateway=None)}},
+            {"segments": {"seg0": segment(vlan=4095)}},
+            {"segments": {"seg0": segment(role="lounge")}},
+            {"segments": {"seg0": segment(surprise=1)}},
+            {"segments": {"BAD ID": segment()}},
+            {"hosts": {"host0": {"segment": "seg9", "name": "x"}}},
+            {"time_zone": "Mars/Base"},
+            {"schema": "octaplan.site-plan/99"},
+            {"customer": "A/B"},
+        ):
+            with self.subTest(wrong), self.assertRaises(ValidationError):
+                SitePlan.model_validate({"schema": "octaplan.site-plan/1", "customer": "F", "site": "D", **wrong})
+
+    def test_the_published_schema_is_that_of_the_code(self) -> None:
+        published = json.loads((DOCS / "site-plan.schema.json").read_text())
+        self.assertEqual(published, SitePlan.model_json_schema(), "run `make docs`")
+
+    def test_ids_are_short_stable_and_free(self) -> None:
+        first = new_id("Office", ())
+        self.assertRegex(first, "^[a-z0-9]{5}$")
+        self.assertEqual(new_id("Office", ()), first)
+        self.assertNotEqual(new_id("Office", {first}), first)
+
+
+class Sentences(unittest.TestCase):
+    plan = site(segments=[segment(scope={"first": "10.40.8.20", "last": "10.40.8.254"})], hosts=[("Office", "p", None)])
+
+    def revised(self, path: str, value: Any) -> str:
+        document = self.plan.document()
+        place = document
+        *parents, last = path.split("/")[1:]
+        for part in parents:
+            place = place[part]
+        place[last] = value
+        return sentence(changes(self.plan, SitePlan.model_validate(document)))
+
+    def test_a_revision_says_what_changed(self) -> None:
+        self.assertEqual(
+            self.revised("/segments/seg0/scope/last", "10.40.8.249"), "Office range end 10.40.8.254 → 10.40.8.249"
+        )
+        self.assertEqual(self.revised("/ship_date", "2026-12-03"), "Ship date empty → 2026-12-03")
+        self.assertEqual(self.revised("/hosts", {}), "Removed host p")
+        self.assertEqual(self.revised("/circuits", {"circ0": circuit("Backup")}), "Added circuit Backup")
+
+    def test_many_changes_are_counted(self) -> None:
+        hosts = {f"host{n}": {"segment": "seg0", "name": f"p{n}"} for n in range(7)}
+        self.assertTrue(self.revised("/hosts", hosts).endswith("; and 4 more"))
+
+    @given(plans("F/1"), plans("F/1"))
+    @settings(max_examples=50, deadline=None)
+    def test_no_difference_goes_unsaid(self, before: SitePlan, after: SitePlan) -> None:
+        self.assertEqual(bool(changes(before, after)), before != after)
+
+
+class Typed(unittest.TestCase):
+    plan = site(
+        segments=[
+            segment(
+                scope={"first": "10.40.8.20", "last": "10.40.8.199", "excluded": ["10.40.8.50"], "lease": 28800},
+                resolvers=["gateway", "10.40.8.5"],
+            ),
+            segment("Link", "10.40.9.0/30"),
+        ],
+        hosts=[("Office", "printer", "10.40.8.10"), ("Office", "far", "10.40.8.250")],
+        circuits=[circuit()],
+    )
+
+    def values(self, path: str, text: str) -> dict[str, Any]:
+        return {op["path"]: op["value"] for op in understand(self.plan, path, text).operations}
+
+    def test_reads_generously_in_the_place_it_is_typed(self) -> None:
+        for path, text, values in (
+            ("/segments/seg0/gateway", ".254", {"/segments/seg0/gateway": "10.40.8.254"}),
+            ("/hosts/host0/address", "11", {"/hosts/host0/address": "10.40.8.11"}),
+            ("/hosts/host0/mac", "0240.08aa.bbcc", {"/hosts/host0/mac": "02:40:08:aa:bb:cc"}),
+            ("/circuits/circ0/prefix", "255.255.255.252", {"/circuits/circ0/prefix": 30}),
+            ("/circuits/circ0/address", "198.51.100.18 255.255.255.0", {"/circuits/circ0/address": "198.51.100.18", "/circuits/circ0/prefix": 24}),
+            ("/circuits/circ0/resolvers", "192.0.2.53; 192.0.2.54", {"/circuits/circ0/resolvers": ["192.0.2.53", "192.0.2.54"]}),
+            ("/circuits/circ0/resolvers", "", {"/circuits/circ0/resolvers": []}),
+            ("/circuits/circ0/uses/203.0.113.20", "mail", {"/circuits/circ0/uses/203.0.113.20": "mail"}),
+            ("/segments/seg0/scope/lease", "1d", {"/segments/seg0/scope/lease": 86400}),
+            ("/segments/seg0/scope/excluded", ".60-.50, .9", {"/segments/seg0/scope/excluded": ["10.40.8.50-10.40.8.60", "10.40.8.9"]}),
+            ("/segments/seg0/scope", ".30 + 10", {"/segments/seg0/scope/first": "10.40.8.30", "/segments/seg0/scope/last": "10.40.8.39"}),
+            ("/segments/seg0/subnet", "/25", {"/segments/seg0/subnet": "10.40.8.0/25"}),
+            ("/segments/seg0/subnet", "255.255.254.0", {"/segments/seg0/subnet": "10.40.8.0/23"}),
+            ("/reach_groups", "-", {"/reach_groups": []}),
+            ("/ship_date", "", {"/ship_date": None}),
+        ):  # fmt: skip
+            with self.subTest(path=path, text=text):
+                found = {key: value for key, value in self.values(path, text).items() if key in values}
+                self.assertEqual(found, values)
+
+    def test_a_new_subnet_takes_everything_along(self) -> None:
+        understood = understand(self.plan, "/segments/seg0/subnet", "10.40.64.0/24")
+        self.assertEqual(
+            {op["path"]: op["value"] for op in understood.operations},
+            {
+                "/segments/seg0/subnet": "10.40.64.0/24",
+                "/segments/seg0/gateway": "10.40.64.1",
+                "/segments/seg0/scope/first": "10.40.64.20",
+                "/segments/seg0/scope/last": "10.40.64.199",
+                "/segments/seg0/scope/excluded": ["10.40.64.50"],
+                "/segments/seg0/resolvers": ["gateway", "10.40.64.5"],
+                "/hosts/host0/address": "10.40.64.10",
+                "/hosts/host1/address": "10.40.64.250",
+            },
+        )
+        self.assertIn("gateway, range and 2 hosts move along", understood.echo)
+
+    def test_what_does_not_fit_a_smaller_subnet_stays_and_is_not_lost(self) -> None:
+        moved = self.values("/segments/seg0/subnet", "10.40.64.0/27")
+        self.assertNotIn("/hosts/host1/address", moved)
+        self.assertEqual(moved["/hosts/host0/address"], "10.40.64.10")
+
+    def test_bad_values_are_refused_in_words(self) -> None:
+        for path, text, words in (
+            ("/segments/seg0/vlan", "4095", "1 to 4094"),
+            ("/segments/seg0/subnet", "10.0.0.300/24", "Octet 300"),
+            ("/segments/seg0/subnet", "255.255.192", "255.255.192.0"),
+            ("/segments/seg0/label", "", "cannot be empty"),
+            ("/segments/seg0/scope/lease", "soon", "8h"),
+            ("/segments/seg0/role", "lounge", "office, voice"),
+            ("/segments/gone1/vlan", "1", "removed by somebody else"),
+            ("/segments/seg0/nonsense", "1", "no field"),
+            ("/nonsense", "1", "no field"),
+            ("/accepted/x/reason", "1", "removed"),
+            ("/time_zone", "Mars/Base", "IANA"),
+            ("/circuits/circ0/address", "203.0.113.18/33", "too long"),
+            ("/name", "x" * 1001, "at most 1000"),
+        ):
+            with self.subTest(path=path, text=text[:20]), self.assertRaises(ValueError) as caught:
+                understand(self.plan, path, text)
+            self.assertIn(words, str(caught.exception))
