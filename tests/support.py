@@ -27,14 +27,14 @@ def circuit(label: str = "Main", address: str | None = "203.0.113.18", **more: A
 
 
 def site(
-    name: str = "FERN/DOCK",
+    key: str = "FERN/DOCK",
     segments: list[dict[str, Any]] | None = None,
     hosts: list[tuple[str, str, str | None] | dict[str, Any]] | None = None,
     circuits: list[dict[str, Any]] | None = None,
     **more: Any,
 ) -> SitePlan:
     """A plan. Segments get the ids `seg0`, `seg1`, …; a host is (segment label, name, address) or a dict."""
-    customer, code = name.split("/")
+    customer, code = key.split("/")
     ids = {s["label"]: f"seg{number}" for number, s in enumerate(segments or [])}
     described = []
     for host in hosts or []:
@@ -66,6 +66,8 @@ class InFolder(unittest.TestCase):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name)
+
+    root = Path(__file__).parents[1]
 
     def write(self, name: str, text: str | bytes) -> Path:
         path = self.folder / name

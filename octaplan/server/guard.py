@@ -10,6 +10,7 @@ from urllib.parse import urlsplit
 
 import structlog
 from starlette.datastructures import Headers, MutableHeaders
+from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from octaplan.server.problems import respond
@@ -19,10 +20,6 @@ MAX_BODY = 1 << 20
 MAX_UPLOAD = 24 << 20
 
 log = structlog.get_logger()
-
-
-class _TooLarge(Exception):
-    pass
 
 
 class Guard:
@@ -42,10 +39,7 @@ class Guard:
         headers = Headers(scope=scope)
         path: str = scope["path"]
         limit = MAX_UPLOAD if path == "/api/imports" else MAX_BODY
-        too_large = respond(
-            HTTPStatus.REQUEST_ENTITY_TOO_LARGE,
-            f"It is larger than {limit >> 20} MB. Split the tables by customer, or use `octaplan import`",
-        )
+        detail = f"It is larger than {limit >> 20} MB. Split the tables by customer, or use `octaplan import`"
         if scope["method"] not in ("GET", "HEAD", "OPTIONS"):
             origin = headers.get("origin")
             if HEADER not in headers or (origin and urlsplit(origin).netloc != headers.get("host")):
@@ -54,7 +48,7 @@ class Guard:
                 return
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > limit:
-            await too_large(scope, receive, send)
+            await respond(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, detail)(scope, receive, send)
             return
         received = 0
         status = 0
@@ -65,7 +59,7 @@ class Guard:
             message = await receive()
             received += len(message.get("body", b""))
             if received > limit:
-                raise _TooLarge
+                raise HTTPException(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, detail)
             return message
 
         async def answering(message: Message) -> None:
@@ -77,9 +71,6 @@ class Guard:
 
         try:
             await self.app(scope, bounded, answering)
-        except _TooLarge:
-            await too_large(scope, receive, send)
-            status = HTTPStatus.REQUEST_ENTITY_TOO_LARGE
         finally:
             spent = round((time.perf_counter() - begun) * 1000, 1)
             log.info("request", method=scope["method"], path=path, status=int(status), ms=spent)

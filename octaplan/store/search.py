@@ -88,8 +88,7 @@ def _by_address(database: Database, wanted: Address | Network) -> Answer:
     rows = sorted(rows, key=lambda row: (_SPECIFIC.index(row[0].use), int(row[0].last, 16) - int(row[0].first, 16)))
     places = []
     for claim, site, customer in rows[:LIMIT]:
-        ends = [str(Address(claim.family, int(end, 16))) for end in (claim.first, claim.last)]
-        shown = ends[0] if ends[0] == ends[1] else f"{ends[0]}–{ends[1]}"
+        shown = _shown(claim)
         places.append(Place(customer.code, site.code, site.name or site.code, claim.path, claim.use, claim.name, shown))
     return Answer(_say(wanted, [row[0] for row in rows], places), places)
 

@@ -129,9 +129,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
     <div className={styles.handoff}>
       <div className={styles.box}>
         <div className="quiet">provider</div>
-        <div className="mono">
-          {circuit.gateway ?? (fixed ? 'gateway not known yet' : 'its own gateway')}
-        </div>
+        <div className="mono">{circuit.gateway ?? (fixed ? 'gateway not known yet' : 'its own gateway')}</div>
       </div>
       <div className={styles.wire}>{circuit.handoff ? wire : 'hand-off not answered'}</div>
       <div className={styles.box}>

@@ -1,0 +1,305 @@
+"""The job end to end, in a real browser: from the technician's tables to a site cleared to ship."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.support import AXE, InBrowser
+
+TABLES = {
+    "sites": "customer,site,name,ship_date,technician\nMOSS,GATE,Moss Gate,2030-01-10,Ines Aldering\n"
+    "MOSS,YARD,Moss Yard,2030-01-11,\n",
+    "circuits": "customer,site,circuit,handoff,address,prefix,gateway,dns\n"
+    "MOSS,GATE,Main,static,198.51.100.226,255.255.255.248,198.51.100.225,192.0.2.53 192.0.2.54\n"
+    "MOSS,YARD,Main,dhcp,,,,\n",
+    "segments": "customer,site,segment,role,vlan,subnet,gateway,dhcp_first,dhcp_last\n"
+    "MOSS,GATE,Office,office,10,10.90.0.0/24,10.90.0.1,10.90.0.60,10.90.0.199\n"
+    "MOSS,GATE,Guest,guest,40,192.168.0.0/24,192.168.0.1,192.168.0.10,192.168.0.250\n"
+    "MOSS,YARD,Stores,office,10,10.90.0.0/24,10.90.0.1,,\n"
+    "MOSS,YARD,Broken,office,4095,10.90.3.0/24,10.90.3.1,,\n",
+    "hosts": "customer,site,segment,name,kind,address,method\nMOSS,GATE,Office,printer 1,printer,10.90.0.10,static\n",
+}
+
+
+def drop(page: Page, files: dict[str, str]) -> None:
+    """Drop files on the page as a hand would."""
+    transfer = page.evaluate_handle(
+        """files => {
+            const transfer = new DataTransfer();
+            for (const [name, text] of Object.entries(files))
+                transfer.items.add(new File([text], `${name}.csv`, { type: 'text/csv' }));
+            return transfer;
+        }""",
+        files,
+    )
+    target = page.get_by_role("heading", name=re.compile("^Show"))
+    target.dispatch_event("dragover", {"dataTransfer": transfer})
+    target.dispatch_event("drop", {"dataTransfer": transfer})
+
+
+class FromTablesToShipping(InBrowser):
+    def test_the_whole_way(self) -> None:
+        page = self.page
+        drop(page, TABLES)
+        dialog = page.get_by_role("dialog", name="What these tables would change")
+        expect(dialog.get_by_text("1 row refused")).to_be_visible()
+        expect(dialog.get_by_role("row", name=re.compile("segments.csv 5 vlan 4095"))).to_be_visible()
+        with page.expect_download() as download:
+            dialog.get_by_role("link", name="refused segments.csv").click()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "refused.csv"
+            download.value.save_as(path)
+            self.assertIn("MOSS,YARD,Broken,office,4095", path.read_text("utf-8-sig"))
+        dialog.get_by_role("button", name="Load 2 sites").click()
+        expect(page.get_by_role("status").filter(has_text="2 sites saved")).to_be_visible()
+        page.get_by_role("button", name="Close").click()
+
+        page.get_by_role("link", name=re.compile("Moss Gate")).click()
+        rail = page.get_by_role("complementary", name="Findings")
+        expect(rail.get_by_role("heading", name="1 stop before it can ship")).to_be_visible()
+        rail.get_by_role("button", name=re.compile("Same addresses as another site")).click()
+        expect(page.get_by_label("Subnet", exact=True)).to_have_value("10.90.0.0/24")
+        subnet = page.get_by_label("Subnet", exact=True)
+        subnet.fill("10.90.8.0/24")
+        expect(page.get_by_text("gateway, range and 1 host move along")).to_be_visible()
+        subnet.press("Enter")
+        expect(rail.get_by_role("button", name=re.compile("Same addresses as another site"))).to_have_count(0)
+        expect(page.get_by_label("Address of printer 1")).to_have_value("10.90.8.10")
+
+        page.get_by_role("navigation", name="Stages").get_by_role("link", name=re.compile("Clearance")).click()
+        sign = page.get_by_role("button", name=re.compile("Sign revision"))
+        expect(sign).to_be_disabled()
+        way = page.get_by_role("region", name="In the way")
+        way.get_by_role("button", name="Accept…").click()
+        way.get_by_label("Why it is accepted").fill("Guests have no remote workers")
+        way.get_by_role("button", name="Accept", exact=True).click()
+        expect(page.get_by_text("Ines Aldering: Guests have no remote workers").first).to_be_visible()
+        sign.click()
+        expect(page.get_by_role("heading", name="Clear to ship").first).to_be_visible()
+
+        page.keyboard.press("3")
+        sheet = page.get_by_role("article", name="Site sheet")
+        for value in ("198.51.100.226", "255.255.255.248 (/29)", "198.51.100.225", "10.90.8.60", "Clear to ship"):
+            expect(sheet.get_by_text(value).first).to_be_visible()
+        page.emulate_media(media="print")
+        expect(page.get_by_role("banner").first).to_be_hidden()
+        expect(sheet).to_be_visible()
+        page.emulate_media(media="screen")
+
+        page.keyboard.press("1")
+        self.open_segment("Office")
+        page.get_by_label("VLAN", exact=True).first.fill("11")
+        page.get_by_label("VLAN", exact=True).first.press("Enter")
+        expect(rail.get_by_role("heading", name="Clear to ship")).to_have_count(0)
+        page.keyboard.press("Escape")
+        page.get_by_role("link", name=re.compile("2 Clearance")).click()
+        expect(page.get_by_text("The clearance of revision 3 is void")).to_be_visible()
+        expect(page.get_by_text("Office VLAN 10 → 11").first).to_be_visible()
+
+    def test_loading_the_same_again_changes_nothing(self) -> None:
+        tables = {"sites": "customer,site,name\nSAME,ONE,One\n"}
+        drop(self.page, tables)
+        self.page.get_by_role("button", name="Load 1 site").click()
+        self.page.get_by_role("button", name="Close").click()
+        drop(self.page, tables)
+        expect(self.page.get_by_role("button", name="Nothing to change")).to_be_disabled()
+
+    def test_what_is_no_table_is_said_and_nothing_is_kept(self) -> None:
+        for files, words in (
+            ({"sites": ""}, "empty"),
+            ({"sites": "customer,site,Site\n"}, "twice"),
+            ({"people": "a,b\n"}, "none of sites.csv"),
+            ({"sites": "customer,site\n" + "x" * (25 << 20)}, "larger than 24 MB"),
+        ):
+            with self.subTest(words):
+                drop(self.page, files)
+                expect(self.page.get_by_role("alert").filter(has_text=words)).to_be_visible()
+                self.page.get_by_role("button", name="Close").click()
+
+
+class Editing(InBrowser):
+    def test_a_bad_value_is_refused_beside_its_field_and_kept(self) -> None:
+        page = self.desk("FERN/DOCK")
+        self.open_segment("Voice")
+        field = page.get_by_label("DHCP range")
+        field.fill(".20-.300")
+        expect(page.get_by_role("alert").filter(has_text="Octet 300 (> 255)")).to_be_visible()
+        field.press("Enter")
+        expect(field).to_have_value(".20-.300")
+        expect(page.get_by_text("Revision 1")).to_be_visible()
+        field.press("Escape")
+        expect(field).to_have_value("10.40.1.20 - 10.40.1.254")
+
+    def test_fixing_an_overlap_by_keyboard_alone(self) -> None:
+        page = self.desk("FERN/DOCK")
+        rail = page.get_by_role("complementary", name="Findings")
+        finding = rail.get_by_role("button", name=re.compile("Fixed host inside a DHCP range"))
+        page.keyboard.press("j")
+        page.keyboard.press("j")
+        expect(finding).to_be_focused()
+        page.keyboard.press("Enter")
+        field = page.get_by_label("DHCP range")
+        expect(field).to_be_visible()
+        field.focus()
+        page.keyboard.press("Control+a")
+        page.keyboard.type(".20 + 180")
+        expect(page.get_by_text("10.40.1.20 to 10.40.1.199, 180 addresses")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(finding).to_have_count(0)
+        expect(page.get_by_text("Voice range end 10.40.1.254 → 10.40.1.199").first).to_be_visible()
+
+    def test_the_other_site_of_an_overlap_is_freed_too(self) -> None:
+        self.desk("FERN/MILL")
+        rail = self.page.get_by_role("complementary", name="Findings")
+        expect(rail.get_by_role("heading", name="1 stop before it can ship")).to_be_visible()
+        rail.get_by_role("link", name="Open FERN/DOCK").click()
+        self.open_segment("Cameras")
+        subnet = self.page.get_by_label("Subnet", exact=True)
+        subnet.fill("10.40.2.0/24")
+        subnet.press("Enter")
+        expect(self.page.get_by_label("Address of recorder")).to_have_value("10.40.2.10")
+        self.desk("FERN/MILL")
+        expect(rail.get_by_role("heading", name="Nothing in the way")).to_be_visible()
+
+    def test_two_people_at_one_value_see_both_and_choose(self) -> None:
+        mine, theirs = self.page, self.visit("marek")
+        for page in (mine, theirs):
+            self.desk("LOOM/REGENT", page=page)
+            self.open_segment("Voice", page=page)
+        field = mine.get_by_label("VLAN", exact=True)
+        field.fill("21")
+        theirs.get_by_label("VLAN", exact=True).fill("22")
+        theirs.get_by_label("VLAN", exact=True).press("Enter")
+        expect(theirs.get_by_text("Revision 2")).to_be_visible()
+        field.press("Enter")
+        choice = mine.get_by_role("alertdialog", name="Changed by somebody else")
+        expect(choice).to_contain_text("Marek Dunmore changed this from 20 to 22 while you wrote 21")
+        choice.get_by_role("button", name="Keep mine").click()
+        expect(mine.get_by_text("Voice VLAN 22 → 21").first).to_be_visible()
+
+    def test_hosts_and_uses_are_added_and_removed(self) -> None:
+        page = self.desk("LOOM/PALACE")
+        self.open_segment("Office")
+        page.get_by_role("button", name="Add host to Office").click()
+        field = page.get_by_label("Address of host 4")
+        expect(field).to_be_focused()
+        field.fill(".44")
+        field.press("Enter")
+        expect(field).to_have_value(re.compile(r"\.44$"))
+        page.get_by_role("button", name="Remove host 4").click()
+        expect(field).to_have_count(0)
+        self.desk("LOOM/REGENT")
+        page.get_by_role("button", name=re.compile(r"free$")).first.click()
+        use = page.get_by_label(re.compile("is used for"))
+        use.fill("booking server")
+        use.press("Enter")
+        expect(page.get_by_role("button", name=re.compile("booking server"))).to_be_visible()
+
+    def test_segments_circuits_and_site_facts_can_be_made_by_hand(self) -> None:
+        page = self.desk("PAWS/HERON")
+        page.get_by_role("button", name="Add segment").click()
+        row = page.get_by_role("region", name="Segment Segment")
+        row.get_by_label("Subnet", exact=True).fill("10.61.6.0 255.255.255.0")
+        row.get_by_label("Subnet", exact=True).press("Enter")
+        expect(row.get_by_role("img", name=re.compile("no gateway"))).to_be_visible()
+        row.get_by_role("button", name="Remove segment Segment").click()
+        expect(row).to_have_count(0)
+        page.get_by_role("button", name="Add circuit").click()
+        expect(page.get_by_role("region", name="Circuit Main 2")).to_be_visible()
+        page.get_by_role("button", name="site facts").click()
+        page.get_by_label("Ship date").fill("2030-02-30")
+        expect(page.get_by_role("alert").filter(has_text="no date")).to_be_visible()
+        page.get_by_label("Ship date").fill("2030-02-28")
+        page.get_by_label("Ship date").press("Enter")
+        expect(page.get_by_text("Ships Thu 2030-02-28")).to_be_visible()
+
+
+class Finding(InBrowser):
+    def test_go_to_by_keyboard(self) -> None:
+        page = self.page
+        page.keyboard.press("/")
+        page.keyboard.type("10.40.1.250")
+        expect(page.get_by_text("10.40.1.250 is in use")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page).to_have_url(re.compile("/sites/FERN/DOCK/addresses#/hosts/"))
+        expect(page.get_by_label("Address of phone system")).to_have_value("10.40.1.250")
+        page.keyboard.press("/")
+        page.keyboard.type("no such thing")
+        expect(page.get_by_text("Nothing is called no such thing")).to_be_visible()
+
+    def test_the_sentence_on_outbound_chooses_sites(self) -> None:
+        page = self.page
+        sites = page.get_by_role("listitem")
+        page.get_by_role("button", name="Sites: every site").click()
+        page.get_by_role("menuitem", name="every site clear to ship").click()
+        expect(sites).to_have_count(2)
+        page.get_by_role("button", name=re.compile("Customer: ")).click()
+        page.get_by_role("menuitem", name="Millrace Libraries").click()
+        expect(sites).to_have_count(1)
+        page.reload()
+        expect(sites).to_have_count(1)
+        page.get_by_role("button", name=re.compile("Shipping: ")).click()
+        page.get_by_role("menuitem", name="before today").click()
+        expect(page.get_by_role("heading", name="No site fits the sentence")).to_be_visible()
+
+    def test_outbound_is_walked_with_the_arrow_keys(self) -> None:
+        page = self.page
+        page.get_by_role("listitem").get_by_role("link").first.focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("a[data-index='1']")).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(page).to_have_url(re.compile("/addresses$"))
+
+    def test_pages_that_are_not_there_say_so(self) -> None:
+        self.page.goto("/sites/FERN/NONE/addresses")
+        expect(self.page.get_by_text("There is no site FERN/NONE")).to_be_visible()
+        self.page.goto("/nowhere")
+        expect(self.page.get_by_role("heading", name="There is no such page")).to_be_visible()
+
+
+class Quality(InBrowser):
+    def axe(self) -> list[str]:
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+        return [
+            f"{v['id']}: {v['nodes'][0]['html'][:200]} {v['nodes'][0]['any'][:1]}"
+            for v in found["violations"]
+            if v["impact"] in ("serious", "critical")
+        ]
+
+    def test_no_serious_barrier_on_any_page_in_either_scheme(self) -> None:
+        for scheme in ("light", "dark"):
+            self.page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+            for path in (
+                "/outbound",
+                "/sites/FERN/DOCK/addresses",
+                "/sites/FERN/DOCK/clearance",
+                "/sites/PAWS/HERON/handover",
+            ):
+                with self.subTest(path=path, scheme=scheme):
+                    self.page.goto(path)
+                    self.page.wait_for_load_state("networkidle")
+                    if path.endswith("DOCK/addresses"):
+                        self.open_segment("Office")
+                    self.assertEqual(self.axe(), [])
+
+    def test_nothing_is_cut_off_or_scrolls_sideways(self) -> None:
+        for width, height in ((1280, 800), (1920, 1080)):
+            self.page.set_viewport_size({"width": width, "height": height})
+            for path in ("/outbound", "/sites/FERN/DOCK/addresses", "/sites/FERN/DOCK/handover"):
+                self.page.goto(path)
+                self.page.wait_for_load_state("networkidle")
+                self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), width, path)
+
+    def test_a_viewer_without_a_session_is_asked_to_sign_in(self) -> None:
+        self.page.get_by_role("button", name="Ines Aldering").click()
+        self.page.get_by_role("menuitem", name="Sign out").click()
+        expect(self.page.get_by_role("heading", name="Sign in")).to_be_visible()
+        self.page.get_by_label("Name").fill("ines")
+        self.page.get_by_label("Password").fill("wrong")
+        self.page.get_by_role("button", name="Sign in").click()
+        expect(self.page.get_by_role("alert").filter(has_text="do not fit")).to_be_visible()

@@ -1,0 +1,195 @@
+from __future__ import annotations
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+from octaplan.formats.tables import csv_text
+from tests.support import InFolder
+
+DEMO = Path(__file__).parents[1] / "octaplan" / "demo" / "tables"
+SEGMENTS = "customer,site,segment,role,subnet,gateway\nF,A,office,office,10.40.8.0/24,10.40.8.1\n"
+
+
+def octaplan(*arguments: object, text: str = "") -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "octaplan", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, input=text, timeout=60, check=False)
+
+
+class Check(InFolder):
+    def test_clean_tables_exit_with_0(self) -> None:
+        self.write("segments.csv", SEGMENTS)
+        done = octaplan("check", self.folder)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("1 site, 1 segment, 0 hosts, 0 circuits: 0 stops", done.stdout)
+
+    def test_a_warn_alone_exits_with_0(self) -> None:
+        self.write("segments.csv", SEGMENTS.replace("10.40.8", "192.168.1"))
+        self.assertEqual(octaplan("check", self.folder).returncode, 0)
+
+    def test_a_stop_or_a_refused_row_exits_with_1(self) -> None:
+        self.write("segments.csv", SEGMENTS.replace("10.40.8.1\n", "10.99.8.1\n"))
+        self.assertEqual(octaplan("check", self.folder).returncode, 1)
+        self.write("segments.csv", SEGMENTS + "F,A,voice,lounge,,\n")
+        self.assertEqual(octaplan("check", self.folder).returncode, 1)
+
+    def test_what_cannot_be_read_exits_with_2_and_one_line(self) -> None:
+        self.write("empty/notes.txt", "")
+        self.write("double/sites.csv", "customer,site,site\n")
+        self.write("plan.json", '{"schema": "something"}')
+        self.write("broken.json", "{")
+        self.write("photo.png", "x")
+        for path in ("empty", "double", "plan.json", "broken.json", "photo.png", "nowhere"):
+            with self.subTest(path):
+                done = octaplan("check", self.folder / path)
+                self.assertEqual((done.returncode, done.stdout), (2, ""))
+                self.assertRegex(done.stderr, r"\Aoctaplan: .+\n\Z")
+                self.assertNotIn("Traceback", done.stderr)
+
+    def test_json_is_as_the_contract_says(self) -> None:
+        self.write("sites.csv", "customer,site,room\nF,A,1\nF,B,2\n")
+        rows = [
+            ["F", "A", "office", "10.40.8.1/24"],
+            ["F", "B", "office", "10.40.8.0/25"],
+            ["F", "B", "voice", "10.0.0.300/24"],
+        ]
+        self.write("segments.csv", csv_text(["customer", "site", "segment", "subnet"], rows))
+        done = octaplan("check", self.folder, "--format", "json")
+        report = json.loads(done.stdout)
+        self.assertEqual(done.returncode, 1)
+        self.assertEqual([report[key] for key in ("sites", "segments", "hosts", "circuits")], [2, 2, 0, 0])
+        finding = next(f for f in report["findings"] if f["rule"] == "overlap-reach" and f["site"] == "A")
+        self.assertEqual(finding.pop("message")[:6], "office")
+        self.assertEqual(
+            finding,
+            {
+                "rule": "overlap-reach",
+                "severity": "stop",
+                "customer": "F",
+                "site": "A",
+                "subject": "office",
+                "addresses": "10.40.8.0/24",
+                "others": [{"customer": "F", "site": "B", "subject": "office"}],
+                "others_total": 1,
+            },
+        )
+        (refused,) = report["refused"]
+        self.assertIn("Octet 300", refused.pop("problem"))
+        self.assertEqual(refused, {"file": "segments.csv", "row": 4, "column": "subnet", "value": "10.0.0.300/24"})
+        self.assertEqual(
+            report["corrected"],
+            [{"file": "segments.csv", "row": 2, "column": "subnet", "value": "10.40.8.1/24", "became": "10.40.8.0/24"}],
+        )
+        self.assertEqual(report["ignored_columns"], [{"file": "sites.csv", "column": "room"}])
+
+    def test_other_files_beside_the_tables_are_named(self) -> None:
+        self.write("segments.csv", SEGMENTS)
+        self.write("host.csv", "customer\n")
+        self.assertIn("host.csv is none of the four tables", octaplan("check", self.folder).stderr)
+
+    def test_the_demo_holds_its_planted_mistakes(self) -> None:
+        report = json.loads(octaplan("check", DEMO, "--format", "json").stdout)
+        rules = {finding["rule"] for finding in report["findings"]}
+        self.assertGreaterEqual(len(rules), 12)
+        self.assertEqual((report["sites"], report["refused"]), (24, []))
+
+    def test_every_command_has_help(self) -> None:
+        for command in ("", "check", "serve", "import", "export", "user"):
+            done = octaplan(*filter(None, [command]), "--help")
+            self.assertEqual(done.returncode, 0, command)
+
+
+class Records(InFolder):
+    def test_tables_go_in_and_come_out_the_same(self) -> None:
+        data, out = self.folder / "data", self.folder / "out"
+        done = octaplan("import", DEMO, "--data", data)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("24 sites new, 0 changed, 0 unchanged, 0 rows refused", done.stdout)
+        self.assertIn("0 sites new, 0 changed, 24 unchanged", octaplan("import", DEMO, "--data", data).stdout)
+        self.assertEqual(octaplan("export", out, "--data", data).returncode, 0)
+        self.assertEqual(
+            octaplan("check", out, "--format", "json").stdout, octaplan("check", DEMO, "--format", "json").stdout
+        )
+        plan = self.folder / "dock.json"
+        self.assertEqual(octaplan("export", plan, "--data", data, "--site", "fern/dock").returncode, 0)
+        self.assertEqual(json.loads(plan.read_text())["schema"], "octaplan.site-plan/1")
+        self.assertIn("1 unchanged", octaplan("import", plan, "--data", data).stdout)
+        missing = octaplan("export", out, "--data", data, "--site", "fern/none")
+        self.assertEqual((missing.returncode, missing.stderr.count("\n")), (2, 1))
+
+    def test_refused_rows_can_be_mended_and_loaded(self) -> None:
+        self.write("in/segments.csv", SEGMENTS + "F,A,voice,voice,10.40.9/24,\n")
+        refused = self.folder / "refused"
+        done = octaplan("import", self.folder / "in", "--data", self.folder / "data", "--refused", refused)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("segments.csv row 3, subnet", done.stdout)
+        table = refused / "segments.csv"
+        table.write_text(table.read_text("utf-8-sig").replace("10.40.9/24", "10.40.9.0/24"))
+        done = octaplan("import", refused, "--data", self.folder / "data")
+        self.assertEqual((done.returncode, done.stdout), (0, "0 sites new, 1 changed, 0 unchanged, 0 rows refused\n"))
+
+    def test_accounts_are_made_on_the_command_line(self) -> None:
+        data = self.folder / "data"
+        done = octaplan("user", "Sabine", "--data", data, "--role", "viewer", text="a long enough pass\n")
+        self.assertEqual((done.returncode, done.stdout), (0, "Account sabine made\n"))
+        again = octaplan("user", "sabine", "--data", data, text="a long enough pass\n")
+        self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
+        self.assertEqual(octaplan("user", "tom", "--data", data, text="short\n").returncode, 2)
+
+
+class Serving(InFolder):
+    def serve(self, *arguments: str) -> tuple[subprocess.Popen[str], str]:
+        command = [
+            sys.executable,
+            "-m",
+            "octaplan",
+            "serve",
+            "--data",
+            str(self.folder / "data"),
+            "--port",
+            "0",
+            *arguments,
+        ]
+        server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        self.addCleanup(server.wait)
+        self.addCleanup(server.kill)
+        assert server.stdout
+        self.addCleanup(server.stdout.close)
+        said = ""
+        while "Octaplan is at" not in said and server.poll() is None:
+            said += server.stdout.readline()
+        return server, said
+
+    def test_a_first_start_prints_a_code_and_a_folder_serves_one_process(self) -> None:
+        server, said = self.serve()
+        self.assertRegex(said, r"code [A-Z2-9]{4}-[A-Z2-9]{4}-[A-Z2-9]{4}\n")
+        second = octaplan("import", DEMO, "--data", self.folder / "data")
+        self.assertEqual(second.returncode, 2)
+        self.assertIn("in use by another Octaplan", second.stderr)
+        server.send_signal(signal.SIGTERM)
+        server.wait(10)
+        self.assertEqual(octaplan("import", DEMO, "--data", self.folder / "data").returncode, 0)
+
+    def test_the_demo_is_loaded_once_and_its_sign_in_always_printed(self) -> None:
+        server, said = self.serve("--demo")
+        self.assertRegex(said, r"Demo sign-in: ines, password \S+ \(administrator\)")
+        server.kill()
+        server.wait()
+        _, again = self.serve("--demo")
+        self.assertRegex(again, r"Demo sign-in: ines, password \S+ \(administrator\)")
+        self.assertNotEqual(re.findall(r"password (\S+)", said), re.findall(r"password (\S+)", again))
+
+    def test_only_its_owner_may_read_the_records(self) -> None:
+        self.serve()
+        self.assertEqual(os.stat(self.folder / "data").st_mode & 0o077, 0)
+
+    def test_a_port_in_use_is_said(self) -> None:
+        _, said = self.serve()
+        port = re.search(r":(\d+)/", said)
+        assert port
+        done = octaplan("serve", "--data", self.folder / "other", "--port", port[1])
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
