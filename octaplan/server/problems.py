@@ -39,7 +39,8 @@ def respond(status: int, detail: str, headers: dict[str, str] | None = None, **m
 
 def _conflict(error: Conflict) -> JSONResponse:
     clashes = [clash._asdict() for clash in error.clashes]
-    return respond(HTTPStatus.CONFLICT, f"{error}. Both values are kept: choose one", clashes=clashes, by=error.by)
+    detail = f"{error}. Both values are kept: choose one"
+    return respond(HTTPStatus.CONFLICT, detail, clashes=clashes, by=error.by, revision=error.newest)
 
 
 def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:

@@ -68,11 +68,12 @@ class Clash(NamedTuple):
 class Conflict(PlansError):
     """Values that somebody else has changed since the revision that a change was made on."""
 
-    def __init__(self, clashes: list[Clash], by: str, revision: int) -> None:
+    def __init__(self, clashes: list[Clash], by: str, revision: int, newest: int) -> None:
         super().__init__(f"{by} changed the same value in revision {revision}")
         self.clashes = clashes
         self.by = by
         self.revision = revision
+        self.newest = newest
 
 
 class Saved(NamedTuple):
@@ -242,7 +243,7 @@ class Plans:
                         clashes[path] = Clash(path, _value(before, path), yours, theirs)
                         blame = revision
         if clashes:
-            raise Conflict(list(clashes.values()), blame.by, blame.number)
+            raise Conflict(list(clashes.values()), blame.by, blame.number, since[-1].number)
 
     def accept(self, key: str, rule: str, path: str, addresses: str, reason: str, by: str) -> SitePlan:
         """Accept a `warn` that stands now, with the reason. Raises `BadChange` when it does not stand."""

@@ -28,6 +28,7 @@ export class Failure extends Error {
     detail: string,
     readonly clashes: Clash[] = [],
     readonly by = '',
+    readonly revision = 0,
   ) {
     super(detail);
   }
@@ -37,7 +38,7 @@ export class Failure extends Error {
 export async function failureOf(response: Response): Promise<Failure> {
   const problem = await response.json().catch(() => ({}));
   const detail = problem.detail ?? `The server answered ${response.status}. Try again`;
-  return new Failure(response.status, detail, problem.clashes, problem.by);
+  return new Failure(response.status, detail, problem.clashes, problem.by, problem.revision);
 }
 
 const own: Middleware = {

@@ -1,5 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { api, body, failureOf, type Desk, type Operation, type Preview, type Schemas } from './client';
+import {
+  api,
+  body,
+  failureOf,
+  type Desk,
+  type Operation,
+  type Person,
+  type Preview,
+  type Schemas,
+} from './client';
 
 /** How a site is named in addresses of the API. */
 export interface SiteName {
@@ -50,23 +59,38 @@ function useDeskMutation<T>(name: SiteName, send: (what: T) => Promise<Desk>) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: send,
+    scope: { id: deskKey(name).join('/') },
     onSuccess: (desk) => {
       queries.setQueryData(deskKey(name), desk);
       void queries.invalidateQueries({ queryKey: ['outbound'] });
     },
+    onError: () => queries.invalidateQueries({ queryKey: deskKey(name) }),
   });
 }
 
+/** Revisions that this page has made, by site: its own changes are no reason for a conflict with itself. */
+const made = new Map<string, Set<number>>();
+
 /** Save a JSON Patch that was made on a revision. */
 export function useRevise(name: SiteName) {
-  return useDeskMutation(name, async (what: { operations: Operation[]; revision: number }) =>
-    body(
+  const queries = useQueryClient();
+  return useDeskMutation(name, async (what: { operations: Operation[]; revision: number }) => {
+    const key = deskKey(name).join('/');
+    const own = made.get(key) ?? new Set<number>();
+    let base = what.revision;
+    while (own.has(base + 1)) base += 1;
+    const desk = body(
       await api.PATCH('/api/sites/{customer}/{site}/plan', {
-        params: { path: name, header: { 'if-match': String(what.revision) } },
+        params: { path: name, header: { 'if-match': String(base) } },
         body: what.operations,
       }),
-    ),
-  );
+    );
+    const person = queries.getQueryData<Person>(['session']);
+    if (desk.revision.number > base && desk.revision.by === person?.full_name) {
+      made.set(key, own.add(desk.revision.number));
+    }
+    return desk;
+  });
 }
 
 export function useAccept(name: SiteName) {

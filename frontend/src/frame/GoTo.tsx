@@ -12,6 +12,7 @@ type Place = Schemas['PlaceShown'];
 /** One field that finds sites, addresses, MACs and names; `/` leads to it from anywhere. */
 export function GoTo() {
   const [text, setText] = useState('');
+  const [opened, setOpened] = useState(false);
   const answer = useGoTo(useDeferredValue(text));
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
@@ -36,17 +37,17 @@ export function GoTo() {
   };
 
   return (
-    <Autocomplete<Place, false, false, true>
-      freeSolo
+    <Autocomplete<Place>
       autoHighlight
+      forcePopupIcon={false}
+      open={opened && text.trim() !== '' && answer.data !== undefined}
+      onOpen={() => setOpened(true)}
+      onClose={() => setOpened(false)}
+      noOptionsText={answer.data?.understood || 'Looking…'}
       options={text.trim() ? (answer.data?.places ?? []) : []}
       filterOptions={(places) => places}
-      getOptionLabel={(place) => (typeof place === 'string' ? place : place.name)}
-      getOptionKey={(place) =>
-        typeof place === 'string'
-          ? place
-          : `${place.customer}/${place.site}${place.path}${place.kind}${place.addresses}`
-      }
+      getOptionLabel={(place) => place.name}
+      getOptionKey={(place) => `${place.customer}/${place.site}${place.path}${place.kind}${place.addresses}`}
       groupBy={() => answer.data?.understood ?? ''}
       renderGroup={(group) => (
         <li key={group.key}>
@@ -57,7 +58,7 @@ export function GoTo() {
       inputValue={text}
       value={null}
       onInputChange={(_, value, reason) => reason !== 'reset' && setText(value)}
-      onChange={(_, place) => place !== null && typeof place !== 'string' && go(place)}
+      onChange={(_, place) => place && go(place)}
       slotProps={{
         paper: { className: styles.paper ?? '' },
         popper: { style: { width: 520 }, placement: 'bottom-start' },
@@ -91,11 +92,6 @@ export function GoTo() {
             className={styles.input}
           />
           <Key>/</Key>
-          {text.trim() && answer.data && answer.data.places.length === 0 && (
-            <div className={styles.nothing} role="status">
-              {answer.data.understood}
-            </div>
-          )}
         </div>
       )}
     />

@@ -76,7 +76,6 @@ export function Key({ children }: { children: string }) {
         borderRadius: 3,
         font: '11px/14px var(--mono)',
         padding: '0 4px',
-        opacity: 0.8,
       }}
     >
       {children}

@@ -37,7 +37,9 @@ export function TypedField({
   const [text, setText] = useState<string | null>(null);
   const [echo, setEcho] = useState('');
   const [problem, setProblem] = useState('');
-  const [clash, setClash] = useState<{ clash: Clash; by: string; operations: Operation[] } | null>(null);
+  const [clash, setClash] = useState<{ clash: Clash; failure: Failure; operations: Operation[] } | null>(
+    null,
+  );
   const base = useRef(desk.revision.number);
   const asked = useRef(0);
 
@@ -75,15 +77,20 @@ export function TypedField({
     } catch (error) {
       const failure = error as Failure;
       const first = failure.clashes[0];
-      if (first) setClash({ clash: first, by: failure.by, operations });
+      if (first) setClash({ clash: first, failure, operations });
       else setProblem(failure.message);
     }
   };
   const keepMine = async () => {
     if (!clash) return;
-    await revise.mutateAsync({ operations: clash.operations, revision: desk.revision.number });
-    reset();
-    onSaved?.();
+    try {
+      await revise.mutateAsync({ operations: clash.operations, revision: clash.failure.revision });
+      reset();
+      onSaved?.();
+    } catch (error) {
+      setClash(null);
+      setProblem((error as Failure).message);
+    }
   };
 
   const shown = text ?? value;
@@ -141,8 +148,8 @@ export function TypedField({
           aria-label="Changed by somebody else"
           style={{ padding: 8, background: 'var(--warn-ground)' }}
         >
-          {clash.by} changed this from <Value of={clash.clash.base} /> to <Value of={clash.clash.theirs} />{' '}
-          while you wrote <Value of={clash.clash.yours} />.
+          {clash.failure.by} changed this from <Value of={clash.clash.base} /> to{' '}
+          <Value of={clash.clash.theirs} /> while you wrote <Value of={clash.clash.yours} />.
           <div style={{ display: 'flex', gap: 8, marginTop: 4 }}>
             <Button variant="outlined" onClick={reset}>
               Take theirs
