@@ -199,16 +199,11 @@ def _listen(host: str, port: int) -> socket.socket:
 
 
 def _demo(plans: Plans, accounts: Accounts) -> None:
-    import secrets
     from datetime import date
 
     from octaplan import demo
 
-    password = "-".join("".join(secrets.choice("abcdefghkmnpqrstuvwxyz23456789") for _ in range(4)) for _ in range(4))
-    if len(plans) == 0 and not accounts.any():
-        people = demo.load(plans, accounts, password, date.today())  # noqa: DTZ011  (the bench's own calendar)
-    else:
-        people = accounts.renew_demo(password)
+    people, password = demo.prepare(plans, accounts, date.today())  # noqa: DTZ011  (the bench's own calendar)
     if not people:
         print("The data folder is not empty and holds no demo: nothing was loaded")
     for person in people:

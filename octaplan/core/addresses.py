@@ -159,9 +159,17 @@ class Mac(NamedTuple):
         return ":".join(f"{self.value >> shift & 255:02x}" for shift in range(40, -8, -8))
 
 
+_USUAL_IPV4 = re.compile(r"\.".join([r"(0|[1-9][0-9]{0,2})"] * 4)).fullmatch
+
+
 def parse_address(text: str) -> Address:
     """Read one address, IPv4 in dotted form or IPv6 (RFC 4291). Raises `AddressError`."""
     typed = text.strip()
+    usual = _USUAL_IPV4(typed)
+    if usual is not None:
+        a, b, c, d = map(int, usual.groups())
+        if a < 256 and b < 256 and c < 256 and d < 256:
+            return Address(4, a << 24 | b << 16 | c << 8 | d)
     if ":" in typed:
         return _parse_ipv6(typed)
     parts = typed.split(".")
@@ -327,17 +335,23 @@ def counted(first: Address, count: str) -> Span:
         raise RangeError(f"{digits} addresses from {first} go past the last address there is") from None
 
 
+_USUAL_MACS = tuple(
+    re.compile(pattern).fullmatch
+    for pattern in (
+        r"[0-9a-fA-F]{1,2}([:-])(?:[0-9a-fA-F]{1,2}\1){4}[0-9a-fA-F]{1,2}",
+        r"[0-9a-fA-F]{4}\.[0-9a-fA-F]{4}\.[0-9a-fA-F]{4}",
+        r"[0-9a-fA-F]{6}[:-]?[0-9a-fA-F]{6}",
+    )
+)
+
+
 def parse_mac(text: str) -> Mac:
     """Read a 48-bit MAC as `02:40:08:aa:bb:cc`, `02-40-08-…`, `0240.08aa.bbcc` or bare. Raises `MacError`."""
     typed = text.strip()
-    for pattern in (
-        r"([0-9a-fA-F]{1,2})([:-])(?:[0-9a-fA-F]{1,2}\2){4}[0-9a-fA-F]{1,2}",
-        r"[0-9a-fA-F]{4}\.[0-9a-fA-F]{4}\.[0-9a-fA-F]{4}",
-        r"[0-9a-fA-F]{6}[:-]?[0-9a-fA-F]{6}",
-    ):
-        if re.fullmatch(pattern, typed):
-            parts = re.split(r"[:.-]", typed)
-            return Mac(int("".join(p.zfill(2) for p in parts), 16))
+    if any(usual(typed) for usual in _USUAL_MACS):
+        if len(typed) in (12, 13, 14, 17):
+            return Mac(int(typed.replace(":", "").replace("-", "").replace(".", ""), 16))
+        return Mac(int("".join(part.zfill(2) for part in re.split(r"[:.-]", typed)), 16))
     raise MacError(f"{_quote(typed)} is not a MAC: write twelve hexadecimal digits, such as 02:40:08:aa:bb:cc")
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Container
 from datetime import date
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import (
@@ -34,6 +35,7 @@ from octaplan.core.plan import (
 
 
 def text_of(most: int) -> Callable[[str], str]:
+    @lru_cache(10_000)
     def read(cell: str) -> str:
         text = " ".join(cell.split())
         if len(text) > most:
@@ -45,6 +47,7 @@ def text_of(most: int) -> Callable[[str], str]:
     return read
 
 
+@lru_cache(10_000)
 def read_code(cell: str) -> str:
     code = text_of(40)(cell)
     if "/" in code:

@@ -1,10 +1,13 @@
-"""The demo portfolio: a made-up provider, its made-up customers, and a dozen believable mistakes."""
+"""The demo portfolio: the made-up provider Tern & Tide Managed IT, its made-up customers, and a dozen believable
+mistakes."""
 
 from __future__ import annotations
 
+import secrets
 from datetime import date, timedelta
 from pathlib import Path
 
+from octaplan.core.findings import Severity
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import open_folder
 from octaplan.store.accounts import Accounts, Person
@@ -15,8 +18,6 @@ TABLES = Path(__file__).parent / "tables"
 
 #: The Monday that the ship dates in the tables count from; they are moved to the week of loading.
 WRITTEN_IN_WEEK_OF = date(2026, 3, 2)
-
-PROVIDER = "Tern & Tide Managed IT"
 
 CUSTOMERS = {
     "FERN": "Fernhollow Garden Centres",
@@ -34,8 +35,21 @@ CLEARED = ("paws/heron", "libr/canal")
 ACCEPTED = {"harb/high": "The customer knows that nothing reaches the shop from outside, and wants it so"}
 
 
-def load(plans: Plans, accounts: Accounts, password: str, today: date) -> list[Person]:
-    """Fill empty records with the demo portfolio, ship dates around today; returns who may sign in."""
+def prepare(plans: Plans, accounts: Accounts, today: date) -> tuple[list[Person], str]:
+    """Fill empty records with the demo portfolio, and give the demo accounts a fresh password.
+
+    Returns who may sign in, nobody when the records are somebody's own, and the password.
+    """
+    letters = "abcdefghkmnpqrstuvwxyz23456789"
+    password = "-".join("".join(secrets.choice(letters) for _ in range(4)) for _ in range(4))
+    if len(plans) == 0 and not accounts.any():
+        _load(plans, today)
+        for name, full_name, role in ACCOUNTS:
+            accounts.add(name, full_name, password, role, demo=True)
+    return accounts.renew_demo(password), password
+
+
+def _load(plans: Plans, today: date) -> None:
     shift = today - timedelta(days=today.weekday()) - WRITTEN_IN_WEEK_OF
     intake = read_intake(open_folder(TABLES))
     moved = [
@@ -46,10 +60,7 @@ def load(plans: Plans, accounts: Accounts, password: str, today: date) -> list[P
     for key, reason in ACCEPTED.items():
         for judged in plans.judged(key):
             finding = judged.finding
-            if finding.severity == "warn":
+            if finding.severity is Severity.WARN:
                 plans.accept(key, finding.rule, finding.path, finding.addresses, reason, "Ines Aldering")
     for key in CLEARED:
         plans.sign(key, plans.saved(key).number, "Ines Aldering")
-    for name, full_name, role in ACCOUNTS:
-        accounts.add(name, full_name, password, role, demo=True)
-    return accounts.renew_demo(password)

@@ -404,13 +404,14 @@ class _Reader:
         draft = self._draft(values)
         name = values["name"]
         key = draft.host_ids.get((segment, name.casefold()))
-        before = draft.hosts[key] if key else Host(segment=segment, name=name)
+        update: dict[str, Any] = {c: values[c] for c in ("kind", "address", "mac", "method") if c in values}
         if key is None:
             _room("name", draft.hosts, MAX_HOSTS)
             key = new_id(f"host {values['segment']} {name}", draft.hosts)
             draft.host_ids[(segment, name.casefold())] = key
-        update: dict[str, Any] = {c: values[c] for c in ("kind", "address", "mac", "method") if c in values}
-        draft.hosts[key] = before.model_copy(update=update)
+            draft.hosts[key] = Host(segment=segment, name=name, **update)
+        else:
+            draft.hosts[key] = draft.hosts[key].model_copy(update=update)
 
 
 def _room(column: str, members: Mapping[str, object], most: int) -> None:

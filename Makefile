@@ -1,0 +1,70 @@
+# The two commands of a newcomer: `make demo` and `make test`. Both install what they need, and are quick again.
+
+SHELL := /bin/bash
+PYTHON ?= python3
+BIN := .venv/bin
+PORT ?= 8321
+SITE := octaplan/server/site/index.html
+SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
+
+.PHONY: demo test lint unit browser front dev build bench docs api screenshots clean
+
+demo: $(SITE) ## Build everything and serve the demo portfolio
+	$(BIN)/octaplan serve --demo --data demo-data --port $(PORT)
+
+test: lint front unit browser ## All linters and tests
+
+.venv/installed: requirements.lock pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@
+
+frontend/node_modules/installed: frontend/package-lock.json
+	cd frontend && npm ci --no-audit --no-fund
+	touch $@
+
+$(SITE): .venv/installed frontend/node_modules/installed $(SOURCES)
+	cd frontend && npm run --silent build
+	touch $@
+
+build: $(SITE)
+
+lint: .venv/installed frontend/node_modules/installed
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy octaplan
+	$(BIN)/lint-imports --no-logo
+	cd frontend && npm run --silent lint && npx tsc --noEmit
+
+front: frontend/node_modules/installed
+	cd frontend && npm run --silent test
+
+unit: .venv/installed
+	$(BIN)/python -m unittest tests.test_cli tests.test_docs
+	for part in core formats store server; do $(BIN)/python -m unittest discover -s tests/$$part -t . || exit 1; done
+
+browser: $(SITE)
+	@command -v chromium > /dev/null || (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium)
+	$(BIN)/python -m unittest discover -s tests/browser -t .
+
+dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; the pages are at port 5173
+	trap 'kill 0' EXIT; \
+	$(BIN)/uvicorn --factory octaplan.server.dev:create --reload --reload-dir octaplan --port 8321 & \
+	cd frontend && npm run --silent dev
+
+bench: .venv/installed ## The core's speed beside an alternative, measured in the same run
+	$(BIN)/python -m benchmarks.check
+
+docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code
+	$(BIN)/python tools/docs.py
+
+api: .venv/installed frontend/node_modules/installed ## Write the API's description and the types made from it
+	$(BIN)/python -m octaplan.server.openapi > frontend/openapi.json
+	cd frontend && npm run --silent api
+
+screenshots: $(SITE) ## Take the pictures of docs/screenshots again
+	$(BIN)/python tools/screenshots.py
+
+clean:
+	rm -rf .venv frontend/node_modules octaplan/server/site demo-data
