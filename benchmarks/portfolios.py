@@ -21,7 +21,7 @@ def portfolio(sites: int, *, hosts: int = 8, planted: int = 0, seed: int = 1) ->
         first = (1 + customer % 8) << 16 | place << 3 | (customer // 8 % 32) << 11
         subnets = [f"10.{(first + k) >> 8 & 255}.{(first + k) & 255}" for k in range(len(ROLES))]
         plans.append(_site(f"C{customer:03}", f"S{place:03}", number, subnets, hosts))
-    rng = random.Random(seed)  # noqa: S311
+    rng = random.Random(seed)
     for one, other in _pairs(sites, planted, rng):
         victim = plans[other].segments["seg2"].model_copy(update={"subnet": plans[one].segments["seg2"].subnet})
         moved = {key: host for key, host in plans[other].hosts.items() if host.segment != "seg2"}
