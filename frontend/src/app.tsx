@@ -8,7 +8,7 @@ import { HandoverPage } from './desk/handover/HandoverPage';
 import { Frame } from './frame/Frame';
 import { OutboundPage } from './outbound/OutboundPage';
 import { Notice } from './parts/Notice';
-import { SignInPage } from './sign-in/SignInPage';
+import { SignInAgain, SignInPage } from './sign-in/SignInPage';
 
 export function App() {
   const person = usePerson();
@@ -17,6 +17,7 @@ export function App() {
   if (!person.data) return <Notice title="Octaplan does not answer" detail={String(person.error?.message)} />;
   return (
     <BrowserRouter>
+      <SignInAgain />
       <Routes>
         <Route element={<Frame person={person.data} />}>
           <Route index element={<Navigate to="/outbound" replace />} />

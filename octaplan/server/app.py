@@ -65,7 +65,8 @@ def create_app(database: Database) -> FastAPI:
     app.state.plans = Plans(database)
     app.state.imports = Imports(database, app.state.plans)
     app.state.accounts = Accounts(database)
-    app.state.tries = Tries()
+    app.state.tries = Tries(most=5)
+    app.state.tries_from = Tries(most=30)
     app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
     problems.install(app)
     for module in (session, outbound, desk, imports, goto):

@@ -90,7 +90,7 @@ def _protect(headers: MutableHeaders, path: str) -> None:
 class Tries:
     """Counts failures by key in a sliding window. Holds at most 10,000 keys."""
 
-    def __init__(self, most: int = 5, window: float = 300) -> None:
+    def __init__(self, most: int, window: float = 300) -> None:
         self.most = most
         self.window = window
         self._failures: OrderedDict[str, list[float]] = OrderedDict()

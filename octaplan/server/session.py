@@ -55,8 +55,7 @@ def _signed_in(person: Person) -> SignedIn:
     return SignedIn(name=person.name, full_name=person.full_name, role=person.role, may=may)
 
 
-def _limited(request: Request, *keys: str) -> None:
-    wait = max(request.app.state.tries.wait(key) for key in keys)
+def _limited(wait: int) -> None:
     if wait:
         minutes = -(-wait // 60)
         detail = f"Too many tries: wait {minutes} minute{'' if minutes == 1 else 's'}, then try again"
@@ -96,13 +95,13 @@ def session(person: Looking) -> SignedIn:
 def sign_in(credentials: Credentials, request: Request, response: Response) -> SignedIn:
     """Sign in."""
     state = request.app.state
-    who = f"name {credentials.name.strip().casefold()}"
-    where = f"from {request.client.host if request.client else ''}"
-    _limited(request, who, where)
+    who = credentials.name.strip().casefold()
+    where = request.client.host if request.client else ""
+    _limited(max(state.tries.wait(who), state.tries_from.wait(where)))
     token = state.accounts.sign_in(credentials.name, credentials.password)
     if token is None:
         state.tries.failed(who)
-        state.tries.failed(where)
+        state.tries_from.failed(where)
         raise Problem(HTTPStatus.UNAUTHORIZED, "Name and password do not fit: check both, capital letters matter")
     state.tries.succeeded(who)
     _begin(request, response, token)
@@ -122,9 +121,9 @@ def sign_out(request: Request, response: Response) -> None:
 def setup(first: FirstAdministrator, request: Request, response: Response) -> SignedIn:
     """Make the first administrator, with the one-time code that the console shows."""
     state = request.app.state
-    _limited(request, "setup")
+    _limited(state.tries_from.wait("setup"))
     if state.setup_code is None or not hmac.compare_digest(state.setup_code.encode(), first.code.strip().encode()):
-        state.tries.failed("setup")
+        state.tries_from.failed("setup")
         raise Problem(HTTPStatus.FORBIDDEN, "The code does not fit: copy it from the console that runs Octaplan")
     state.accounts.add(first.name, first.full_name, first.password, Role.ADMINISTRATOR)
     state.setup_code = None

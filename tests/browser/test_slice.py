@@ -165,6 +165,22 @@ class Editing(InBrowser):
         self.desk("FERN/MILL")
         expect(rail.get_by_role("heading", name="Nothing in the way")).to_be_visible()
 
+    def test_a_session_that_ends_takes_nothing_typed_with_it(self) -> None:
+        page = self.desk("QUAY/STEPS")
+        self.open_segment("Office")
+        field = page.get_by_label("VLAN", exact=True)
+        page.context.clear_cookies()
+        field.fill("77")
+        again = page.get_by_role("dialog", name="Sign in again")
+        again.get_by_label("Name").fill("ines")
+        again.get_by_label("Password").fill(self.password)
+        again.get_by_role("button", name="Sign in").click()
+        expect(again).to_have_count(0)
+        expect(field).to_have_value("77")
+        field.focus()
+        field.press("Enter")
+        expect(page.get_by_text("Office VLAN 10 → 77").first).to_be_visible()
+
     def test_two_people_at_one_value_see_both_and_choose(self) -> None:
         mine, theirs = self.page, self.visit("marek")
         for page in (mine, theirs):

@@ -41,12 +41,17 @@ export async function failureOf(response: Response): Promise<Failure> {
   return new Failure(response.status, detail, problem.clashes, problem.by, problem.revision);
 }
 
+/** The event on `window` that tells that the session has ended under an open page. */
+export const ENDED = 'octaplan-session-ended';
+
 const own: Middleware = {
   onRequest({ request }) {
     request.headers.set('X-Octaplan', '1');
     return request;
   },
   async onResponse({ response }) {
+    if (response.status === 401 && !response.url.endsWith('/api/session'))
+      window.dispatchEvent(new Event(ENDED));
     if (!response.ok) throw await failureOf(response);
   },
   onError({ error }) {

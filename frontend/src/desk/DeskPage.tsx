@@ -1,10 +1,10 @@
 import { useEffect, useMemo, useState } from 'react';
 import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
-import { useDesk } from '../api/queries';
+import { useDesk, useRevise } from '../api/queries';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
 import { deskPath } from '../parts/words';
-import { DeskContext } from './context';
+import { DeskContext, LightContext } from './context';
 import styles from './desk.module.css';
 import { DeskHeader, STAGES } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
@@ -39,23 +39,27 @@ export function DeskPage() {
     element?.scrollIntoView({ block: 'center' });
   }, [hash, ready, pathname]);
 
+  const save = useRevise(name).mutateAsync;
   const state = useMemo(
-    () => desk.data && { name, desk: desk.data, mayPlan, lit: lit ?? (hash.slice(1) || null), light },
-    [name, desk.data, mayPlan, lit, hash],
+    () => desk.data && { name, desk: desk.data, mayPlan, save },
+    [name, desk.data, mayPlan, save],
   );
+  const lights = useMemo(() => ({ lit: lit ?? (hash.slice(1) || null), light }), [lit, hash]);
   if (desk.error && !desk.data) {
     return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
   }
   if (!state) return null;
   return (
     <DeskContext value={state}>
-      <DeskHeader />
-      <div className={styles.body}>
-        <div className={styles.left}>
-          <Outlet />
+      <LightContext value={lights}>
+        <DeskHeader />
+        <div className={styles.body}>
+          <div className={styles.left}>
+            <Outlet />
+          </div>
+          <FindingsRail />
         </div>
-        <FindingsRail />
-      </div>
+      </LightContext>
     </DeskContext>
   );
 }

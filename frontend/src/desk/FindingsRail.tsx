@@ -6,7 +6,7 @@ import type { Finding } from '../api/client';
 import { useAccept, useWithdraw } from '../api/queries';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
-import { useDeskState } from './context';
+import { useDeskState, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 
@@ -97,7 +97,8 @@ function Verdict() {
 }
 
 function OneFinding({ finding, onGo }: { finding: Finding; onGo: (finding: Finding) => void }) {
-  const { light, mayPlan } = useDeskState();
+  const { mayPlan } = useDeskState();
+  const { light } = useLight();
   const on = () => light(finding.path);
   const off = () => light(null);
   return (

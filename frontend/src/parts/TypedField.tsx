@@ -1,11 +1,9 @@
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import { useRef, useState } from 'react';
-import { Failure, type Clash, type Operation } from '../api/client';
-import { understand, useRevise } from '../api/queries';
 import { useDeskState } from '../desk/context';
 import { mono } from '../theme';
 import styles from './typed.module.css';
+import { useTyped, type Typing } from './useTyped';
 
 interface Props {
   path: string;
@@ -13,112 +11,28 @@ interface Props {
   value: string;
   /** The choices, for a field that is not free text. */
   choices?: readonly (readonly [value: string, words: string])[];
-  hideLabel?: boolean;
   autoFocus?: boolean;
   onSaved?: () => void;
 }
 
-/**
- * One value of the plan, typed in place: what the server understands is said back while one types, Enter or
- * leaving the field saves it, Escape puts it back. What cannot be read is kept and explained; what somebody else
- * changed meanwhile is shown beside one's own.
- */
-export function TypedField({
-  path,
-  label,
-  value,
-  choices,
-  hideLabel = false,
-  autoFocus = false,
-  onSaved,
-}: Props) {
-  const { name, desk, mayPlan } = useDeskState();
-  const revise = useRevise(name);
-  const [text, setText] = useState<string | null>(null);
-  const [echo, setEcho] = useState('');
-  const [problem, setProblem] = useState('');
-  const [clash, setClash] = useState<{ clash: Clash; failure: Failure; operations: Operation[] } | null>(
-    null,
-  );
-  const base = useRef(desk.revision.number);
-  const asked = useRef(0);
-
-  const reset = () => {
-    asked.current += 1;
-    setText(null);
-    setEcho('');
-    setProblem('');
-    setClash(null);
-  };
-  const type = async (typed: string) => {
-    if (text === null) base.current = desk.revision.number;
-    setText(typed);
-    setProblem('');
-    const question = (asked.current += 1);
-    try {
-      const understood = await understand(name, path, typed);
-      if (question === asked.current) setEcho(understood.echo);
-    } catch (error) {
-      if (question === asked.current) {
-        setEcho('');
-        setProblem((error as Failure).message);
-      }
-    }
-  };
-  const save = async (typed: string | null) => {
-    if (typed === null || typed === value) return reset();
-    asked.current += 1;
-    let operations: Operation[] = [];
-    try {
-      operations = (await understand(name, path, typed)).operations;
-      if (operations.length > 0) await revise.mutateAsync({ operations, revision: base.current });
-      reset();
-      onSaved?.();
-    } catch (error) {
-      const failure = error as Failure;
-      const first = failure.clashes[0];
-      if (first) setClash({ clash: first, failure, operations });
-      else setProblem(failure.message);
-    }
-  };
-  const keepMine = async () => {
-    if (!clash) return;
-    try {
-      await revise.mutateAsync({ operations: clash.operations, revision: clash.failure.revision });
-      reset();
-      onSaved?.();
-    } catch (error) {
-      setClash(null);
-      setProblem((error as Failure).message);
-    }
-  };
-
-  const shown = text ?? value;
+/** One value of the plan with its label, typed in place. */
+export function TypedField({ path, label, value, choices, autoFocus = false, onSaved }: Props) {
+  const { mayPlan } = useDeskState();
+  const typed = useTyped(path, value, onSaved);
   return (
-    <div className={hideLabel ? styles.bare : ''}>
+    <div>
       <TextField
         fullWidth
-        label={hideLabel ? undefined : label}
-        value={shown}
+        label={label}
+        value={typed.shown}
         disabled={!mayPlan}
         select={choices !== undefined}
         autoFocus={autoFocus}
-        error={problem !== ''}
-        helperText={problem || (text !== null && echo) || undefined}
-        onFocus={() => {
-          if (text === null) base.current = desk.revision.number;
-        }}
-        onChange={(event) => void (choices ? save(event.target.value) : type(event.target.value))}
-        onBlur={() => {
-          if (!choices && !problem && !clash) void save(text);
-        }}
-        onKeyDown={(event) => {
-          if (event.key === 'Enter' && !choices) void save(text);
-          if (event.key === 'Escape' && text !== null) {
-            event.stopPropagation();
-            reset();
-          }
-        }}
+        error={typed.wrong}
+        helperText={typed.message || undefined}
+        {...(choices
+          ? { onChange: (event: { target: { value: string } }) => typed.choose(event.target.value) }
+          : typed.typing)}
         slotProps={{
           select: { native: true },
           inputLabel: { shrink: true },
@@ -133,7 +47,7 @@ export function TypedField({
               padding: choices ? '6px 28px 6px 10px' : '6px 10px',
             },
           },
-          formHelperText: { role: problem ? 'alert' : 'status', sx: { mx: 0.5, my: 0.25 } },
+          formHelperText: { role: typed.wrong ? 'alert' : 'status', sx: { mx: 0.5, my: 0.25 } },
         }}
       >
         {choices?.map(([choice, words]) => (
@@ -142,32 +56,73 @@ export function TypedField({
           </option>
         ))}
       </TextField>
-      {clash && (
-        <div
-          role="alertdialog"
-          aria-label="Changed by somebody else"
-          style={{ padding: 8, background: 'var(--warn-ground)' }}
-        >
-          {clash.failure.by} changed this from <Value of={clash.clash.base} /> to{' '}
-          <Value of={clash.clash.theirs} /> while you wrote <Value of={clash.clash.yours} />.
-          <div style={{ display: 'flex', gap: 8, marginTop: 4 }}>
-            <Button variant="outlined" onClick={reset}>
-              Take theirs
-            </Button>
-            <Button variant="outlined" onClick={() => void keepMine()}>
-              Keep mine
-            </Button>
-          </div>
+      <ClashChoice typed={typed} />
+    </div>
+  );
+}
+
+/** The same as a cell of a table: plain until it is pointed at or typed in, and light enough for hundreds. */
+export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocus' | 'onSaved'>) {
+  const { mayPlan } = useDeskState();
+  const typed = useTyped(path, value);
+  const common = { 'aria-label': label, 'data-field': path, disabled: !mayPlan };
+  if (choices) {
+    return (
+      <select
+        {...common}
+        className={styles.cell}
+        value={typed.shown}
+        onChange={(event) => typed.choose(event.target.value)}
+      >
+        {choices.map(([choice, words]) => (
+          <option key={choice} value={choice}>
+            {words}
+          </option>
+        ))}
+      </select>
+    );
+  }
+  return (
+    <>
+      <input
+        {...common}
+        {...typed.typing}
+        className={`mono ${styles.cell}`}
+        value={typed.shown}
+        aria-invalid={typed.wrong}
+        spellCheck={false}
+        maxLength={1000}
+      />
+      {typed.message && (
+        <div role={typed.wrong ? 'alert' : 'status'} className={styles.message} data-wrong={typed.wrong}>
+          {typed.message}
         </div>
       )}
+      <ClashChoice typed={typed} />
+    </>
+  );
+}
+
+function ClashChoice({ typed }: { typed: Typing }) {
+  if (!typed.clashing) return null;
+  const { clash, failure } = typed.clashing;
+  return (
+    <div role="alertdialog" aria-label="Changed by somebody else" className={styles.clash}>
+      {failure.by} changed this from <Value of={clash.base} /> to <Value of={clash.theirs} /> while you wrote{' '}
+      <Value of={clash.yours} />.
+      <div style={{ display: 'flex', gap: 8, marginTop: 4 }}>
+        <Button variant="outlined" onClick={typed.takeTheirs}>
+          Take theirs
+        </Button>
+        <Button variant="outlined" onClick={typed.keepMine}>
+          Keep mine
+        </Button>
+      </div>
     </div>
   );
 }
 
 function Value({ of }: { of: unknown }) {
-  return (
-    <b className="mono">
-      {of === null || of === '' ? 'empty' : Array.isArray(of) ? of.join(' ') : String(of)}
-    </b>
-  );
+  const text = of === null || of === '' ? 'empty' : Array.isArray(of) ? of.join(' ') : String(of);
+  return <b className="mono">{text}</b>;
 }

@@ -23,12 +23,12 @@ export function count(number: number | bigint, noun: string, nouns = `${noun}s`)
   return `${number.toLocaleString('en-GB')} ${number === 1 || number === 1n ? noun : nouns}`;
 }
 
-/** The time of day, with the date when it is not today. */
-export function moment(iso: string): string {
+/** The time of day, with the date when it is not today, or always. */
+export function moment(iso: string, always = false): string {
   const at = new Date(iso);
   const time = at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
   const day = `${at.getFullYear()}-${String(at.getMonth() + 1).padStart(2, '0')}-${String(at.getDate()).padStart(2, '0')}`;
-  return at.toDateString() === new Date().toDateString() ? time : `${dated(day)} ${time}`;
+  return !always && at.toDateString() === new Date().toDateString() ? time : `${dated(day)} ${time}`;
 }
 
 /** Today where the browser is, as an ISO date. */

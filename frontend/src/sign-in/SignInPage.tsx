@@ -1,6 +1,8 @@
 import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
 import TextField from '@mui/material/TextField';
-import { useState, type FormEvent, type ReactNode } from 'react';
+import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
+import { ENDED } from '../api/client';
 import { useSetUp, useSignIn, useStart } from '../api/queries';
 import { Ticks } from '../frame/Frame';
 
@@ -8,15 +10,38 @@ import { Ticks } from '../frame/Frame';
 export function SignInPage() {
   const start = useStart();
   if (!start.data) return null;
-  return start.data.needs_setup ? <FirstAdministrator /> : <SignIn />;
+  return (
+    <main style={{ height: '100%', display: 'grid', placeItems: 'center', background: 'var(--paper)' }}>
+      {start.data.needs_setup ? <FirstAdministrator /> : <SignIn />}
+    </main>
+  );
 }
 
-function SignIn() {
+/** Signs in again over a page whose session has ended, so that nothing typed on it is lost. */
+export function SignInAgain() {
+  const [ended, setEnded] = useState(false);
+  useEffect(() => {
+    const end = () => setEnded(true);
+    window.addEventListener(ENDED, end);
+    return () => window.removeEventListener(ENDED, end);
+  }, []);
+  return (
+    <Dialog open={ended} slotProps={{ paper: { 'aria-label': 'Sign in again' } }}>
+      <SignIn title="The session has ended: sign in again" onDone={() => setEnded(false)} />
+    </Dialog>
+  );
+}
+
+function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => void }) {
   const signIn = useSignIn();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
   return (
-    <Card title="Sign in" error={signIn.error} onSubmit={() => signIn.mutate({ name, password })}>
+    <Card
+      title={title}
+      error={signIn.error}
+      onSubmit={() => signIn.mutate({ name, password }, { onSuccess: onDone })}
+    >
       <TextField
         label="Name"
         value={name}
@@ -70,31 +95,29 @@ function Card(props: { title: string; error: Error | null; onSubmit: () => void;
     props.onSubmit();
   };
   return (
-    <main style={{ height: '100%', display: 'grid', placeItems: 'center', background: 'var(--paper)' }}>
-      <form
-        onSubmit={submit}
-        style={{
-          width: 360,
-          display: 'grid',
-          gap: 16,
-          padding: 24,
-          background: 'var(--panel)',
-          border: '1px solid var(--line)',
-          borderRadius: 4,
-        }}
-      >
-        <div style={{ display: 'flex', gap: 10, alignItems: 'center', fontWeight: 700, fontSize: 18 }}>
-          <span style={{ background: 'var(--strip)', padding: '4px 5px 2px', borderRadius: 4 }}>
-            <Ticks />
-          </span>
-          octaplan
-        </div>
-        <h1 style={{ fontSize: 16 }}>{props.title}</h1>
-        {props.children}
-        <div role="alert" style={{ color: 'var(--stop)' }}>
-          {props.error?.message}
-        </div>
-      </form>
-    </main>
+    <form
+      onSubmit={submit}
+      style={{
+        width: 360,
+        display: 'grid',
+        gap: 16,
+        padding: 24,
+        background: 'var(--panel)',
+        border: '1px solid var(--line)',
+        borderRadius: 4,
+      }}
+    >
+      <div style={{ display: 'flex', gap: 10, alignItems: 'center', fontWeight: 700, fontSize: 18 }}>
+        <span style={{ background: 'var(--strip)', padding: '4px 5px 2px', borderRadius: 4 }}>
+          <Ticks />
+        </span>
+        octaplan
+      </div>
+      <h1 style={{ fontSize: 16 }}>{props.title}</h1>
+      {props.children}
+      <div role="alert" style={{ color: 'var(--stop)' }}>
+        {props.error?.message}
+      </div>
+    </form>
   );
 }

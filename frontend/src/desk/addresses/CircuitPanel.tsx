@@ -6,7 +6,7 @@ import { useRevise } from '../../api/queries';
 import { TypedField } from '../../parts/TypedField';
 import { BlockRuler, cellsOf, type Cell } from '../../ruler/BlockRuler';
 import { format, parse, subnet } from '../../ruler/addresses';
-import { useDeskState } from '../context';
+import { useDeskState, useLight } from '../context';
 import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { remove } from './edits';
@@ -32,7 +32,8 @@ export function handoffOf(circuit: Circuit): string | null {
 /** One circuit as its provider hands it off, and the values to type in place. */
 export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolean; onToggle: () => void }) {
   const { id, circuit, open, onToggle } = props;
-  const { desk: state, lit } = useDeskState();
+  const { desk: state } = useDeskState();
+  const { lit } = useLight();
   const path = `/circuits/${id}`;
   const handoff = handoffOf(circuit);
   const words = HANDOFFS.find(([value]) => value === (circuit.handoff ?? ''))?.[1];

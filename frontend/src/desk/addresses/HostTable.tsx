@@ -1,10 +1,10 @@
 import Button from '@mui/material/Button';
-import { useEffect, useState } from 'react';
+import { memo, useCallback, useEffect, useMemo, useState } from 'react';
 import type { Host, Segment } from '../../api/client';
 import { useRevise } from '../../api/queries';
-import { TypedField } from '../../parts/TypedField';
+import { TypedCell } from '../../parts/TypedField';
 import { parse } from '../../ruler/addresses';
-import { useDeskState } from '../context';
+import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
 import { freshId, remove } from './edits';
 
@@ -15,27 +15,35 @@ const METHODS = [
 
 /** The hosts of one segment by address, each value typed in place. */
 export function HostTable({ id, segment }: { id: string; segment: Segment }) {
-  const { name, desk, mayPlan, lit } = useDeskState();
+  const { name, desk, mayPlan } = useDeskState();
+  const { lit } = useLight();
   const revise = useRevise(name);
   const [added, setAdded] = useState<string | null>(null);
-  const hosts = Object.entries(desk.plan.hosts)
-    .filter(([, host]) => host.segment === id)
-    .sort(([, a], [, b]) =>
-      Number((parse(a.address)?.value ?? 1n << 130n) - (parse(b.address)?.value ?? 1n << 130n)),
-    );
+  const hosts = useMemo(() => {
+    const value = (host: Host) => parse(host.address)?.value ?? 1n << 130n;
+    return Object.entries(desk.plan.hosts)
+      .filter(([, host]) => host.segment === id)
+      .map(([key, host]) => ({ key, host, value: value(host) }))
+      .sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
+  }, [desk.plan.hosts, id]);
 
   useEffect(() => {
     if (added) document.querySelector<HTMLInputElement>(`[data-field="/hosts/${added}/address"]`)?.focus();
   }, [added, desk.revision.number]);
 
-  const send = (operation: Parameters<typeof revise.mutate>[0]['operations'][number]) =>
-    revise.mutate({ operations: [operation], revision: desk.revision.number });
+  const { mutate } = revise;
+  const revision = desk.revision.number;
+  const drop = useCallback(
+    (key: string) => mutate({ operations: [remove(`/hosts/${key}`)], revision }),
+    [mutate, revision],
+  );
   const add = () => {
     const key = freshId(desk.plan.hosts);
-    const names = new Set(hosts.map(([, host]) => host.name));
+    const names = new Set(hosts.map(({ host }) => host.name));
     let number = hosts.length + 1;
     while (names.has(`host ${number}`)) number += 1;
-    send({ op: 'add', path: `/hosts/${key}`, value: { segment: id, name: `host ${number}` } });
+    const value = { segment: id, name: `host ${number}` };
+    mutate({ operations: [{ op: 'add', path: `/hosts/${key}`, value }], revision });
     setAdded(key);
   };
   return (
@@ -52,13 +60,13 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
             </tr>
           </thead>
           <tbody>
-            {hosts.map(([key, host]) => (
+            {hosts.map(({ key, host }) => (
               <HostRow
                 key={key}
                 id={key}
                 host={host}
                 lit={lit === `/hosts/${key}`}
-                {...(mayPlan ? { onRemove: () => send(remove(`/hosts/${key}`)) } : {})}
+                onRemove={mayPlan ? drop : undefined}
               />
             ))}
           </tbody>
@@ -74,15 +82,15 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   );
 }
 
-function HostRow(props: { id: string; host: Host; lit: boolean; onRemove?: () => void }) {
+const HostRow = memo(function HostRow(props: {
+  id: string;
+  host: Host;
+  lit: boolean;
+  onRemove: ((id: string) => void) | undefined;
+}) {
   const { id, host, lit, onRemove } = props;
   const field = (key: 'name' | 'kind' | 'address' | 'mac', label: string) => (
-    <TypedField
-      hideLabel
-      path={`/hosts/${id}/${key}`}
-      label={`${label} of ${host.name}`}
-      value={host[key] ?? ''}
-    />
+    <TypedCell path={`/hosts/${id}/${key}`} label={`${label} of ${host.name}`} value={host[key] ?? ''} />
   );
   return (
     <tr data-path={`/hosts/${id}`} className={lit ? styles.lit : ''}>
@@ -91,8 +99,7 @@ function HostRow(props: { id: string; host: Host; lit: boolean; onRemove?: () =>
       <td>{field('address', 'Address')}</td>
       <td>{field('mac', 'MAC')}</td>
       <td>
-        <TypedField
-          hideLabel
+        <TypedCell
           path={`/hosts/${id}/method`}
           label={`Method of ${host.name}`}
           value={host.method}
@@ -101,11 +108,11 @@ function HostRow(props: { id: string; host: Host; lit: boolean; onRemove?: () =>
       </td>
       <td>
         {onRemove && (
-          <Button color="error" aria-label={`Remove ${host.name}`} onClick={onRemove}>
+          <button className={styles.remove} aria-label={`Remove ${host.name}`} onClick={() => onRemove(id)}>
             Remove
-          </Button>
+          </button>
         )}
       </td>
     </tr>
   );
-}
+});

@@ -8,7 +8,7 @@ import { count, lease } from '../../parts/words';
 import { parse, short } from '../../ruler/addresses';
 import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
-import { useDeskState } from '../context';
+import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
 import { removeSegment } from './edits';
 import { HostTable } from './HostTable';
@@ -18,7 +18,8 @@ const ROLE_CHOICES = Object.entries(ROLES).map(([role, { word }]) => [role, word
 /** One segment: its exact facts at the left, its ruler, and opened in place its values and hosts. */
 export function SegmentRow(props: { id: string; segment: Segment; open: boolean; onToggle: () => void }) {
   const { id, segment, open, onToggle } = props;
-  const { desk, lit, light } = useDeskState();
+  const { desk } = useDeskState();
+  const { lit, light } = useLight();
   const path = `/segments/${id}`;
   const picture = useMemo(
     () => pictureOf(desk.plan, id, segment, desk.findings),

@@ -44,9 +44,13 @@ export function HandoverPage() {
               </b>
             )}
             <div>
-              Revision {revision.number}, {moment(revision.at)}
+              Revision {revision.number}, {moment(revision.at, true)}
             </div>
-            {summary.clear && clearance && <div>Signed by {clearance.by}</div>}
+            {summary.clear && clearance && (
+              <div>
+                Signed by {clearance.by}, {moment(clearance.at, true)}
+              </div>
+            )}
           </div>
         </header>
         <Values
