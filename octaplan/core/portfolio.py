@@ -114,10 +114,13 @@ class Portfolio:
 
 @dataclass(frozen=True, slots=True)
 class SharedClaims:
-    """The four sorts of claims that can collide between sites."""
+    """The sorts of claims that can collide between sites. `lines` are hand-off subnets, with the label of each in
+    `line_labels`; `twins` are the same under their labels."""
 
     subnets: Shared
     lines: Shared
+    line_labels: Numbers
+    twins: Shared
     addresses: Shared
     macs: Shared
 
@@ -125,12 +128,16 @@ class SharedClaims:
     def of(cls, portfolio: Portfolio, claims: Claims) -> SharedClaims:
         rows, groups = reaching(portfolio, portfolio.plans, claims.segments)
         subnets = claims.segments[rows]
-        lines = claims.circuits[known(claims.circuits["first"])]
+        handed = known(claims.circuits["first"])
+        lines, labels = claims.circuits[handed], line_labels(portfolio, portfolio.plans)[handed]
+        named = labels >= 0
         own = claims.circuits[known(claims.circuits["address"])]
         macs = claims.hosts[known(claims.hosts["mac"])]
         return cls(
             _share(subnets, groups, "first", "last"),
             _share(lines, None, "first", "last"),
+            labels,
+            _share(lines[named], labels[named], "first", "last"),
             _share(own, None, "address", "address"),
             _share(macs, None, "mac", "mac"),
         )
@@ -140,6 +147,12 @@ def _share(rows: Rows, labels: Numbers | None, first: str, last: str) -> Shared:
     if labels is None:
         labels = np.zeros(len(rows), np.int64)
     return Shared(rows["site"].astype(np.int64), rows["item"], labels, rows[first], rows[last])
+
+
+def line_labels(portfolio: Portfolio, plans: dict[int, SitePlan]) -> Numbers:
+    """For each circuit of some plans the label of its line, or -1."""
+    circuits = (circuit for plan in plans.values() for circuit in plan.circuits.values())
+    return np.array([portfolio.line_label(circuit) for circuit in circuits], np.int64)
 
 
 def reaching(portfolio: Portfolio, plans: dict[int, SitePlan], segments: Rows) -> tuple[Numbers, Numbers]:
@@ -229,12 +242,6 @@ class View:
             found.append(Other(plan.customer, plan.site, _name(self._member(site, kind, int(shared.items[row]))[1])))
         return tuple(sorted(found))
 
-    def circuit_elsewhere(self, shared: Shared, row: int) -> Circuit:
-        """The circuit behind a row of something shared."""
-        member = self._member(int(shared.sites[row]), "circuits", int(shared.items[row]))[1]
-        assert isinstance(member, Circuit)  # noqa: S101
-        return member
-
     def anywhere(
         self, rows: Rows, column: str, question: tuple[Shared, Numbers, Overlaps]
     ) -> Iterator[tuple[int, tuple[Other, ...], int]]:
@@ -275,6 +282,16 @@ class View:
     @cached_property
     def lines_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
         return self._ask_all(self.portfolio.shared.lines, self.circuits, "first", "last")
+
+    @cached_property
+    def line_labels(self) -> Numbers:
+        """For each circuit here the label of its line, or -1."""
+        return line_labels(self.portfolio, self.plans)
+
+    @cached_property
+    def twins_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
+        every = np.arange(len(self.circuits))
+        return self._ask(self.portfolio.shared.twins, self.circuits, every, self.line_labels, "first", "last")
 
     @cached_property
     def addresses_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:

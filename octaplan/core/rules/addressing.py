@@ -92,12 +92,9 @@ def wan_handoff_missing(view: View) -> Iterator[Hit]:
 
     Whether the provider hands the circuit off with a fixed address, PPPoE or DHCP is not known yet.
     """
-    for row in range(len(view.circuits)):
-        if view.circuits["static"][row]:
-            continue
-        if view.circuit(row).handoff is None:
-            subject = view.subject(view.circuits, row)
-            yield Hit(subject, f"How is {subject.name} handed off? Ask the provider: fixed address, PPPoE or DHCP.")
+    for row in where(~view.circuits["answered"]):
+        subject = view.subject(view.circuits, row)
+        yield Hit(subject, f"How is {subject.name} handed off? Ask the provider: fixed address, PPPoE or DHCP.")
 
 
 @rule("wan-address-missing", Severity.STOP, "circuit")

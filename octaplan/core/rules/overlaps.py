@@ -274,20 +274,17 @@ def overlap_wan_address(view: View) -> Iterator[Hit]:
         )
 
 
-def _lines(view: View, alike: bool) -> Iterator[tuple[Subject, tuple[Other, ...], int]]:
+def _lines(view: View, *, alike: bool) -> Iterator[tuple[Subject, tuple[Other, ...], int]]:
     """Circuits whose hand-off overlaps one at another site, on the same line (network and gateway) or not."""
-    shared, _, found = view.lines_elsewhere
-    portfolio = view.portfolio
-    for row in where(found.total):
-        label = portfolio.line_label(view.circuit(row))
-        rows = []
-        for stranger in found.rows(row):
-            circuit = view.circuit_elsewhere(shared, stranger)
-            if (label >= 0 and portfolio.line_label(circuit) == label) is alike:
-                rows.append(stranger)
-        if rows:
-            others = view.strangers(shared, "circuits", rows[:OTHERS_LISTED])
-            yield view.subject(view.circuits, row), others, len(rows)
+    every, _, met = view.lines_elsewhere
+    same, _, twins = view.twins_elsewhere
+    labels = view.portfolio.shared.line_labels
+    total = twins.total if alike else met.total - twins.total
+    for row in where(total):
+        own = view.line_labels[row]
+        rows = twins.rows(row) if alike else (other for other in met.rows(row) if own < 0 or labels[other] != own)
+        others = view.strangers(same if alike else every, "circuits", first_few(rows, OTHERS_LISTED))
+        yield view.subject(view.circuits, row), others, int(total[row])
 
 
 @rule("overlap-wan-block", Severity.STOP, "circuit")
