@@ -7,8 +7,9 @@ rule book.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -59,7 +60,10 @@ class Hit(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing wrong or doubtful, about one subject. `others` holds at most 20 of `others_total`."""
+    """One thing wrong or doubtful, about one subject. `others` holds at most 20 of `others_total`.
+
+    `path` is the subject's place in the plan, `field` the value under it that one would mend.
+    """
 
     rule: str
     severity: Severity
@@ -69,6 +73,7 @@ class Finding:
     addresses: str
     message: str
     path: str
+    field: str
     others: tuple[Other, ...] = ()
     others_total: int = 0
 
@@ -80,9 +85,10 @@ class Rule:
     id: str
     severity: Severity
     subject: str
+    field: str
     title: str
     prose: str
-    check: Callable[[View], Iterator[Hit]] = field(repr=False)
+    check: Callable[[View], Iterator[Hit]] = dataclasses.field(repr=False)
 
     def findings(self, view: View) -> Iterator[Finding]:
         for subject, message, others, total in self.check(view):
@@ -95,6 +101,7 @@ class Rule:
                 subject.addresses,
                 message,
                 subject.path,
+                "gateway" if self.field == "address" and subject.path.startswith("/segments/") else self.field,
                 others,
                 total,
             )
@@ -104,16 +111,19 @@ RULES: dict[str, Rule] = {}
 
 
 def rule(
-    rule_id: str, severity: Severity, subject: str
+    rule_id: str, severity: Severity, subject: str, field: str
 ) -> Callable[[Callable[[View], Iterator[Hit]]], Callable[[View], Iterator[Hit]]]:
-    """Enter a function in the rule book: its docstring is a title line, a blank line, and prose."""
+    """Enter a function in the rule book: its docstring is a title line, a blank line, and prose.
+
+    `field` is the value of the subject that one would mend.
+    """
 
     def enter(check: Callable[[View], Iterator[Hit]]) -> Callable[[View], Iterator[Hit]]:
         title, _, prose = (check.__doc__ or "").partition("\n\n")
         if rule_id in RULES or not prose.strip():
             raise ValueError(f"rule {rule_id!r} is entered twice, or lacks its prose")
         words = " ".join(prose.split())
-        RULES[rule_id] = Rule(rule_id, severity, subject, title.strip().rstrip("."), words, check)
+        RULES[rule_id] = Rule(rule_id, severity, subject, field, title.strip().rstrip("."), words, check)
         return check
 
     return enter

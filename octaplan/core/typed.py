@@ -131,12 +131,17 @@ def read_server(cell: str) -> Address | str:
 _UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
 
 
+_LEASE = re.compile(
+    r"(\d{1,10})\s*(?:(s|m|h|d|w)|(s)ec(?:ond)?s?|(m)in(?:ute)?s?|(h)(?:ou)?rs?|(d)ays?|(w)eeks?)?"
+).fullmatch
+
+
 def read_lease(cell: str) -> int:
     """A lease as seconds: `8h`, `30m`, `1d`, `2w`, or a number of seconds."""
-    match = re.fullmatch(r"(\d{1,10})\s*([smhdw]?)[a-z]*", cell.strip().casefold())
+    match = _LEASE(cell.strip().casefold())
     if match is None:
         raise ValueError(f"{cell.strip()[:40]!r} is not a lease: write 8h, 1d, 30m or a number of seconds")
-    seconds = int(match[1]) * _UNITS[match[2]]
+    seconds = int(match[1]) * _UNITS[match[match.lastindex or 1] if (match.lastindex or 1) > 1 else ""]
     if not 1 <= seconds <= MAX_LEASE:
         raise ValueError(f"A lease of {seconds} s is not permitted: write 1 to {MAX_LEASE} seconds")
     return seconds

@@ -37,6 +37,7 @@ class FindingShown(BaseModel):
     severity: Severity
     subject: str
     path: str
+    field: str
     addresses: str
     message: str
     others: list[OtherShown]
@@ -122,6 +123,7 @@ def _desk(plans: Plans, key: str) -> Desk:
                 severity=j.finding.severity,
                 subject=j.finding.subject,
                 path=j.finding.path,
+                field=j.finding.field,
                 addresses=j.finding.addresses,
                 message=j.finding.message,
                 others=[OtherShown(**other._asdict()) for other in j.finding.others],

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from octaplan.core.changes import changes, sentence
 from octaplan.core.plan import SitePlan, new_id
-from octaplan.core.typed import understand
+from octaplan.core.typed import lease_text, read_lease, understand
 from tests.core.test_portfolio import plans
 from tests.support import circuit, segment, site
 
@@ -151,3 +151,22 @@ class Typed(unittest.TestCase):
             with self.subTest(path=path, text=text[:20]), self.assertRaises(ValueError) as caught:
                 understand(self.plan, path, text)
             self.assertIn(words, str(caught.exception))
+
+
+class Leases(unittest.TestCase):
+    def test_people_write_them_in_many_ways(self) -> None:
+        for typed, seconds in {
+            "8h": 28800,
+            "8 hours": 28800,
+            "1d": 86400,
+            "30 min": 1800,
+            "45": 45,
+            "2w": 1209600,
+            "1 hr": 3600,
+        }.items():
+            self.assertEqual(read_lease(typed), seconds, typed)
+        for typed in ("1 month", "h", "1.5h", "0", "5000000000", "8 x"):
+            with self.subTest(typed), self.assertRaises(ValueError):
+                read_lease(typed)
+        for seconds in (1, 60, 90, 3600, 86400, 0xFFFFFFFF):
+            self.assertEqual(read_lease(lease_text(seconds)), seconds)

@@ -510,6 +510,8 @@ export interface components {
       accepted_by: string | null;
       /** Addresses */
       addresses: string;
+      /** Field */
+      field: string;
       /** Message */
       message: string;
       /** Others */

@@ -9,6 +9,11 @@ import styles from './desk.module.css';
 import { DeskHeader, STAGES } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
 
+/** The path of the member that a longer path leads into: `/segments/k3f9q/scope` is in `/segments/k3f9q`. */
+function memberOf(path: string): string {
+  return path.split('/').slice(0, 3).join('/');
+}
+
 /** One site: its header, the page of the stage, and the findings at the right. */
 export function DeskPage() {
   const { customer = '', site = '' } = useParams();
@@ -17,7 +22,7 @@ export function DeskPage() {
   const mayPlan = useMay('plan');
   const [lit, light] = useState<string | null>(null);
   const navigate = useNavigate();
-  const { hash, pathname } = useLocation();
+  const { hash, key } = useLocation();
   const ready = desk.data !== undefined;
 
   useEffect(() => {
@@ -35,16 +40,19 @@ export function DeskPage() {
 
   useEffect(() => {
     if (!ready || !hash) return;
-    const element = document.querySelector(`[data-path="${CSS.escape(hash.slice(1))}"]`);
-    element?.scrollIntoView({ block: 'center' });
-  }, [hash, ready, pathname]);
+    const place = decodeURIComponent(hash.slice(1));
+    const field = document.querySelector<HTMLElement>(`[data-field="${CSS.escape(place)}"]`);
+    const member = document.querySelector(`[data-path="${CSS.escape(memberOf(place))}"]`);
+    (field ?? member)?.scrollIntoView({ block: 'center' });
+    field?.focus({ preventScroll: true });
+  }, [hash, ready, key]);
 
   const save = useRevise(name).mutateAsync;
   const state = useMemo(
     () => desk.data && { name, desk: desk.data, mayPlan, save },
     [name, desk.data, mayPlan, save],
   );
-  const lights = useMemo(() => ({ lit: lit ?? (hash.slice(1) || null), light }), [lit, hash]);
+  const lights = useMemo(() => ({ lit: lit ?? (memberOf(hash.slice(1)) || null), light }), [lit, hash]);
   if (desk.error && !desk.data) {
     return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
   }

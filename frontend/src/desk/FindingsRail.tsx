@@ -3,7 +3,7 @@ import TextField from '@mui/material/TextField';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Finding } from '../api/client';
-import { useAccept, useWithdraw } from '../api/queries';
+import { useAccept, useWithdraw, type SiteName } from '../api/queries';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
 import { useDeskState, useLight } from './context';
@@ -12,13 +12,18 @@ import { KeyHints } from './DeskHeader';
 
 const GROUPS = ['stop', 'warn', 'note'] as const;
 
+/** Where the value stands that a finding would have mended. */
+export function placeOf(name: SiteName, finding: Finding): string {
+  return `${deskPath(name)}#${finding.path}/${finding.field}`;
+}
+
 /** What was found about the site, always in sight: worst first, with what can be done about it. */
 export function FindingsRail() {
   const { name, desk } = useDeskState();
   const rail = useRef<HTMLElement>(null);
   const { summary, findings } = desk;
   const navigate = useNavigate();
-  const go = (finding: Finding) => void navigate(`${deskPath(name)}#${finding.path}`);
+  const go = (finding: Finding) => void navigate(placeOf(name, finding));
 
   useEffect(() => {
     const step = (event: KeyboardEvent) => {

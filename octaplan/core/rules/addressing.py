@@ -24,7 +24,7 @@ def _usable(view: View, rows: str, column: str) -> Flags:
     return flags
 
 
-@rule("subnet-missing", Severity.STOP, "segment")
+@rule("subnet-missing", Severity.STOP, "segment", "subnet")
 def subnet_missing(view: View) -> Iterator[Hit]:
     """Segment without a subnet
 
@@ -35,7 +35,7 @@ def subnet_missing(view: View) -> Iterator[Hit]:
         yield Hit(subject, f"{subject.name} has no subnet yet: give it one, such as 10.40.8.0/24.")
 
 
-@rule("gateway-outside", Severity.STOP, "segment")
+@rule("gateway-outside", Severity.STOP, "segment", "gateway")
 def gateway_outside(view: View) -> Iterator[Hit]:
     """Gateway outside its subnet
 
@@ -53,7 +53,7 @@ def gateway_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("gateway-unusable", Severity.STOP, "segment")
+@rule("gateway-unusable", Severity.STOP, "segment", "gateway")
 def gateway_unusable(view: View) -> Iterator[Hit]:
     """Gateway on the network or broadcast address
 
@@ -73,7 +73,7 @@ def _end(address: object, subnet: object) -> str:
     return "network" if address == getattr(subnet, "first", None) else "broadcast"
 
 
-@rule("gateway-missing", Severity.STOP, "segment")
+@rule("gateway-missing", Severity.STOP, "segment", "gateway")
 def gateway_missing(view: View) -> Iterator[Hit]:
     """Segment without a gateway
 
@@ -86,7 +86,7 @@ def gateway_missing(view: View) -> Iterator[Hit]:
         yield Hit(subject, f"{subject.name} has no gateway, so nothing in it gets out: {hint}.")
 
 
-@rule("wan-handoff-missing", Severity.STOP, "circuit")
+@rule("wan-handoff-missing", Severity.STOP, "circuit", "handoff")
 def wan_handoff_missing(view: View) -> Iterator[Hit]:
     """Hand-off not answered
 
@@ -97,7 +97,7 @@ def wan_handoff_missing(view: View) -> Iterator[Hit]:
         yield Hit(subject, f"How is {subject.name} handed off? Ask the provider: fixed address, PPPoE or DHCP.")
 
 
-@rule("wan-address-missing", Severity.STOP, "circuit")
+@rule("wan-address-missing", Severity.STOP, "circuit", "address")
 def wan_address_missing(view: View) -> Iterator[Hit]:
     """Fixed address not known
 
@@ -111,7 +111,7 @@ def wan_address_missing(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-mask-missing", Severity.STOP, "circuit")
+@rule("wan-mask-missing", Severity.STOP, "circuit", "prefix")
 def wan_mask_missing(view: View) -> Iterator[Hit]:
     """Mask of the fixed address not known
 
@@ -127,7 +127,7 @@ def wan_mask_missing(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-address-unusable", Severity.STOP, "circuit")
+@rule("wan-address-unusable", Severity.STOP, "circuit", "address")
 def wan_address_unusable(view: View) -> Iterator[Hit]:
     """Own address on the network or broadcast address
 
@@ -143,7 +143,7 @@ def wan_address_unusable(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-gateway-missing", Severity.STOP, "circuit")
+@rule("wan-gateway-missing", Severity.STOP, "circuit", "gateway")
 def wan_gateway_missing(view: View) -> Iterator[Hit]:
     """Provider's gateway not known
 
@@ -157,7 +157,7 @@ def wan_gateway_missing(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-gateway-outside", Severity.STOP, "circuit")
+@rule("wan-gateway-outside", Severity.STOP, "circuit", "gateway")
 def wan_gateway_outside(view: View) -> Iterator[Hit]:
     """Provider's gateway outside the hand-off
 
@@ -174,7 +174,7 @@ def wan_gateway_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-gateway-self", Severity.STOP, "circuit")
+@rule("wan-gateway-self", Severity.STOP, "circuit", "gateway")
 def wan_gateway_self(view: View) -> Iterator[Hit]:
     """Gateway is the site's own address
 
@@ -190,7 +190,7 @@ def wan_gateway_self(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("wan-private", Severity.WARN, "circuit")
+@rule("wan-private", Severity.WARN, "circuit", "address")
 def wan_private(view: View) -> Iterator[Hit]:
     """Fixed address that is not public
 
@@ -207,7 +207,7 @@ def wan_private(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("inside-public", Severity.WARN, "segment")
+@rule("inside-public", Severity.WARN, "segment", "subnet")
 def inside_public(view: View) -> Iterator[Hit]:
     """Inside subnet from public space
 
@@ -223,7 +223,7 @@ def inside_public(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("host-outside", Severity.STOP, "host")
+@rule("host-outside", Severity.STOP, "host", "address")
 def host_outside(view: View) -> Iterator[Hit]:
     """Host outside its segment's subnet
 
@@ -240,7 +240,7 @@ def host_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("host-unusable", Severity.STOP, "host")
+@rule("host-unusable", Severity.STOP, "host", "address")
 def host_unusable(view: View) -> Iterator[Hit]:
     """Host on the network or broadcast address
 

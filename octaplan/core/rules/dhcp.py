@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from octaplan.core.portfolio import View
 
 
-@rule("scope-outside", Severity.STOP, "segment")
+@rule("scope-outside", Severity.STOP, "segment", "scope")
 def scope_outside(view: View) -> Iterator[Hit]:
     """DHCP range outside the subnet
 
@@ -41,7 +41,7 @@ def scope_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("scope-reversed", Severity.STOP, "segment")
+@rule("scope-reversed", Severity.STOP, "segment", "scope")
 def scope_reversed(view: View) -> Iterator[Hit]:
     """DHCP range back to front
 
@@ -58,7 +58,7 @@ def scope_reversed(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("scope-edge", Severity.STOP, "segment")
+@rule("scope-edge", Severity.STOP, "segment", "scope")
 def scope_edge(view: View) -> Iterator[Hit]:
     """DHCP range holds the network or broadcast address
 

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from octaplan.core.portfolio import View
 
 
-@rule("wan-dns-missing", Severity.STOP, "circuit")
+@rule("wan-dns-missing", Severity.STOP, "circuit", "resolvers")
 def wan_dns_missing(view: View) -> Iterator[Hit]:
     """Resolvers not known
 
@@ -29,7 +29,7 @@ def wan_dns_missing(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("vlan-duplicate", Severity.STOP, "segment")
+@rule("vlan-duplicate", Severity.STOP, "segment", "vlan")
 def vlan_duplicate(view: View) -> Iterator[Hit]:
     """VLAN used twice
 
@@ -52,7 +52,7 @@ def vlan_duplicate(view: View) -> Iterator[Hit]:
             )
 
 
-@rule("mac-duplicate", Severity.STOP, "host")
+@rule("mac-duplicate", Severity.STOP, "host", "mac")
 def mac_duplicate(view: View) -> Iterator[Hit]:
     """MAC used twice
 

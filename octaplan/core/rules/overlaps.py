@@ -24,7 +24,7 @@ def _address(row: Rows) -> Address:
     return Address(family, hi << 64 | lo)
 
 
-@rule("overlap-address", Severity.STOP, "address")
+@rule("overlap-address", Severity.STOP, "address", "address")
 def overlap_address(view: View) -> Iterator[Hit]:
     """Address used twice
 
@@ -59,7 +59,7 @@ def overlap_address(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-segment", Severity.STOP, "segment")
+@rule("overlap-segment", Severity.STOP, "segment", "subnet")
 def overlap_segment(view: View) -> Iterator[Hit]:
     """Two segments overlap
 
@@ -81,7 +81,7 @@ def overlap_segment(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-reach", Severity.STOP, "segment")
+@rule("overlap-reach", Severity.STOP, "segment", "subnet")
 def overlap_reach(view: View) -> Iterator[Hit]:
     """Same addresses as another site it can reach
 
@@ -112,7 +112,7 @@ def overlap_reach(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-scope", Severity.STOP, "segment")
+@rule("overlap-scope", Severity.STOP, "segment", "scope")
 def overlap_scope(view: View) -> Iterator[Hit]:
     """Two DHCP ranges overlap
 
@@ -155,7 +155,7 @@ def _mend(span: Span, address: Address) -> str:
     return "Move the range"
 
 
-@rule("overlap-scope-static", Severity.STOP, "host")
+@rule("overlap-scope-static", Severity.STOP, "host", "address")
 def overlap_scope_static(view: View) -> Iterator[Hit]:
     """Fixed host inside a DHCP range
 
@@ -180,7 +180,7 @@ def overlap_scope_static(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-scope-gateway", Severity.STOP, "segment")
+@rule("overlap-scope-gateway", Severity.STOP, "segment", "scope")
 def overlap_scope_gateway(view: View) -> Iterator[Hit]:
     """Gateway inside a DHCP range
 
@@ -201,7 +201,7 @@ def overlap_scope_gateway(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("scope-reserved-inside", Severity.NOTE, "host")
+@rule("scope-reserved-inside", Severity.NOTE, "host", "address")
 def scope_reserved_inside(view: View) -> Iterator[Hit]:
     """Reservation inside the range
 
@@ -222,7 +222,7 @@ def scope_reserved_inside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-wan-inside", Severity.STOP, "circuit")
+@rule("overlap-wan-inside", Severity.STOP, "circuit", "address")
 def overlap_wan_inside(view: View) -> Iterator[Hit]:
     """Internet side overlaps an inside segment
 
@@ -255,7 +255,7 @@ def overlap_wan_inside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-wan-address", Severity.STOP, "circuit")
+@rule("overlap-wan-address", Severity.STOP, "circuit", "address")
 def overlap_wan_address(view: View) -> Iterator[Hit]:
     """Public address used twice
 
@@ -287,7 +287,7 @@ def _lines(view: View, *, alike: bool) -> Iterator[tuple[Subject, tuple[Other, .
         yield view.subject(view.circuits, row), others, int(total[row])
 
 
-@rule("overlap-wan-block", Severity.STOP, "circuit")
+@rule("overlap-wan-block", Severity.STOP, "circuit", "address")
 def overlap_wan_block(view: View) -> Iterator[Hit]:
     """Hand-off overlaps that of another site
 
@@ -304,7 +304,7 @@ def overlap_wan_block(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("shared-wan-block", Severity.NOTE, "circuit")
+@rule("shared-wan-block", Severity.NOTE, "circuit", "address")
 def shared_wan_block(view: View) -> Iterator[Hit]:
     """Hand-off shared with another site
 
@@ -321,7 +321,7 @@ def shared_wan_block(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("common-default", Severity.WARN, "segment")
+@rule("common-default", Severity.WARN, "segment", "subnet")
 def common_default(view: View) -> Iterator[Hit]:
     """Subnet that everybody else uses
 

@@ -7,7 +7,7 @@ import { SeverityMark } from '../../parts/Marks';
 import { count, dated, deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
-import { Accepted, AcceptWarn } from '../FindingsRail';
+import { Accepted, AcceptWarn, placeOf } from '../FindingsRail';
 import styles from './clearance.module.css';
 
 /** What stands in the way of shipping, what was accepted and why, and the signature. */
@@ -52,7 +52,7 @@ function Way({ finding }: { finding: Finding }) {
         <div>{finding.message}</div>
         {finding.severity === 'warn' && mayPlan && <AcceptWarn finding={finding} />}
       </div>
-      <Link to={`${deskPath(name)}#${finding.path}`}>Go there</Link>
+      <Link to={placeOf(name, finding)}>Go there</Link>
     </div>
   );
 }
