@@ -51,33 +51,42 @@ export function OutboundPage() {
       onDragLeave={(event) => event.currentTarget.contains(event.relatedTarget as Node) || setDragging(false)}
       onDrop={drop}
     >
-      <h1 className={styles.sentence}>
-        Show <ChoiceWord label="Sites" choices={STATES} value={filters.state} onChoose={choose('state')} /> of{' '}
-        <ChoiceWord
-          label="Customer"
-          choices={customers(sites)}
-          value={filters.customer}
-          onChoose={choose('customer')}
-        />{' '}
-        for{' '}
-        <ChoiceWord
-          label="Technician"
-          choices={technicians(sites)}
-          value={filters.technician}
-          onChoose={choose('technician')}
-        />
-        , shipping{' '}
-        <ChoiceWord
-          label="Shipping"
-          choices={SHIPPING}
-          value={filters.shipping}
-          onChoose={choose('shipping')}
-        />
-        , with{' '}
-        <ChoiceWord label="Trouble" choices={TROUBLE} value={filters.trouble} onChoose={choose('trouble')} />.
-      </h1>
+      {sites.length > 0 && (
+        <h1 className={styles.sentence}>
+          Show <ChoiceWord label="Sites" choices={STATES} value={filters.state} onChoose={choose('state')} />{' '}
+          of{' '}
+          <ChoiceWord
+            label="Customer"
+            choices={customers(sites)}
+            value={filters.customer}
+            onChoose={choose('customer')}
+          />{' '}
+          for{' '}
+          <ChoiceWord
+            label="Technician"
+            choices={technicians(sites)}
+            value={filters.technician}
+            onChoose={choose('technician')}
+          />
+          , shipping{' '}
+          <ChoiceWord
+            label="Shipping"
+            choices={SHIPPING}
+            value={filters.shipping}
+            onChoose={choose('shipping')}
+          />
+          , with{' '}
+          <ChoiceWord
+            label="Trouble"
+            choices={TROUBLE}
+            value={filters.trouble}
+            onChoose={choose('trouble')}
+          />
+          .
+        </h1>
+      )}
       <div className={styles.counts}>
-        <span role="status">{totals(shown)}</span>
+        {sites.length > 0 && <span role="status">{totals(shown)}</span>}
         {mayPlan && (
           <>
             <Button onClick={() => picker.current?.click()}>Load intake tables</Button>

@@ -1,5 +1,5 @@
 import { describe as suite, expect, test } from 'vitest';
-import type { Plan, Segment } from '../api/client';
+import type { Finding, Plan, Segment } from '../api/client';
 import { format, parse, short, spanOf, subnet, usable } from './addresses';
 import { describe, leasable, pictureOf, scaleOf, stagger, ticks, valueAt, x } from './geometry';
 
@@ -117,6 +117,22 @@ suite('picture of a segment', () => {
     expect(picture?.leased).toBe(234n);
     expect(picture?.free).toBe(254n - 234n - 1n);
     expect(picture?.hosts.map((host) => host.name)).toEqual(['phone system']);
+  });
+
+  test('collisions are notched where they are, and only those that are about addresses', () => {
+    const finding = (field: string, addresses: string, path = '/segments/k3f9q', severity = 'stop') =>
+      ({ field, addresses, path, severity, message: '', acceptance: null }) as unknown as Finding;
+    const notches = (...found: Finding[]) =>
+      pictureOf(plan, 'k3f9q', segment, found)?.notches.map(({ span }) => [
+        Number(span.first & 255n),
+        Number(span.last & 255n),
+      ]);
+    expect(notches(finding('address', '10.40.9.250', '/hosts/aaaa1'))).toEqual([[250, 250]]);
+    expect(notches(finding('subnet', '10.40.0.0/16'))).toEqual([[0, 255]]);
+    expect(notches(finding('scope', '10.40.9.199–10.40.9.20'))).toEqual([[20, 199]]);
+    expect(notches(finding('vlan', '10.40.9.0/24'), finding('gateway', '10.40.9.0/24'))).toEqual([]);
+    expect(notches(finding('subnet', '10.40.9.0/24', '/segments/other'))).toEqual([]);
+    expect(notches(finding('address', '10.40.9.30', '/hosts/aaaa1', 'note'))).toEqual([]);
   });
 
   test('says what an address is', () => {

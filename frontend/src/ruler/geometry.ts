@@ -94,6 +94,19 @@ export interface SegmentPicture {
   free: bigint;
 }
 
+/** Whether a finding is about a segment or one of its hosts. */
+export function isAt(finding: Finding, plan: Plan, segment: string): boolean {
+  const [, kind, key] = finding.path.split('/');
+  return kind === 'hosts'
+    ? plan.hosts[key ?? '']?.segment === segment
+    : finding.path === `/segments/${segment}`;
+}
+
+/** Whether a finding is about the very addresses it names: a VLAN, a MAC or a missing gateway has no place here. */
+function standsOnRuler({ field, addresses }: Finding): boolean {
+  return field !== 'vlan' && field !== 'mac' && !(field === 'gateway' && addresses.includes('/'));
+}
+
 export function pictureOf(
   plan: Plan,
   id: string,
@@ -122,10 +135,7 @@ export function pictureOf(
     .filter((piece) => piece !== undefined);
   const notches: Notch[] = [];
   for (const finding of findings) {
-    const [, kind, key] = finding.path.split('/');
-    const here =
-      kind === 'hosts' ? plan.hosts[key ?? '']?.segment === id : finding.path === `/segments/${id}`;
-    const span = here && spanOf(finding.addresses);
+    const span = isAt(finding, plan, id) && standsOnRuler(finding) && spanOf(finding.addresses);
     const part = span && overlap(span, net);
     if (part && finding.severity !== 'note' && !finding.acceptance) {
       notches.push({ span: part, severity: finding.severity, path: finding.path, message: finding.message });

@@ -6,7 +6,7 @@ import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { TypedField } from '../../parts/TypedField';
 import { count, lease } from '../../parts/words';
 import { parse, short } from '../../ruler/addresses';
-import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
+import { isAt, pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
 import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
@@ -25,7 +25,9 @@ export function SegmentRow(props: { id: string; segment: Segment; open: boolean;
     () => pictureOf(desk.plan, id, segment, desk.findings),
     [desk.plan, desk.findings, id, segment],
   );
-  const stops = picture?.notches.filter((notch) => notch.severity === 'stop').length ?? 0;
+  const stopped = desk.findings.some(
+    (finding) => finding.severity === 'stop' && isAt(finding, desk.plan, id),
+  );
   return (
     <section
       className={`${styles.segment} ${lit === path ? styles.lit : ''}`}
@@ -42,7 +44,7 @@ export function SegmentRow(props: { id: string; segment: Segment; open: boolean;
         </button>
         <div className={styles.subnet}>
           <span className="mono">{segment.subnet ?? 'no subnet yet'}</span>
-          {stops > 0 && <SeverityMark of="stop" />}
+          {stopped && <SeverityMark of="stop" />}
         </div>
         <div className={styles.facts}>
           gateway <span className="mono">{gatewayText(segment, picture)}</span>
