@@ -218,7 +218,7 @@ def understand(plan: SitePlan, path: str, text: str) -> Understood:
         "kind": text_of(200),
         "address": lambda cell: parse_near(cell, subnet),
         "mac": parse_mac,
-        "method": choice(Method),
+        "method": _needed(choice(Method)),
     }
     return _simple(path, typed, _field(readers, field, path))
 
@@ -254,7 +254,7 @@ def _simple(path: str, typed: str, read: Callable[[str], Any]) -> Understood:
 def _needed(read: Callable[[str], Any]) -> Callable[[str], Any]:
     def reading(cell: str) -> Any:
         if not cell:
-            raise ValueError("It cannot be empty: write a name")
+            raise ValueError("It cannot be empty: write something, or press Escape to put it back")
         return read(cell)
 
     reading.needed = True  # type: ignore[attr-defined]

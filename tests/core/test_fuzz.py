@@ -1,0 +1,132 @@
+"""Nothing that anybody types, in any field, does more than be refused in words."""
+
+from __future__ import annotations
+
+import string
+import unittest
+from typing import Any
+
+import jsonpatch
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from octaplan.core.addresses import parse_address, parse_mac, parse_mask, parse_network, parse_range
+from octaplan.core.claims import ADDRESS, CIRCUIT, HOST, SEGMENT, Claims
+from octaplan.core.plan import SitePlan
+from octaplan.core.typed import understand
+from octaplan.formats.intake import COLUMNS
+from tests.core.test_portfolio import plans
+from tests.support import circuit, found, segment, site
+
+text = st.one_of(
+    st.text(max_size=40),
+    st.text(alphabet=string.digits + ".:/-+ ;,xabcdef", max_size=40),
+    st.sampled_from(
+        ["::", "/", "-", "0", "1.1.1.1/", "/33", "1.1.1.1 - ", "999999999999", "gateway gateway", "\x00", "٣"]
+    ),
+)
+
+PLAN = site(
+    segments=[segment(), segment("Six", "2001:db8::/64")], hosts=[("Office", "p", "10.40.8.9")], circuits=[circuit()]
+)
+PATHS = [
+    *(f"/segments/seg{n}/{field}" for n in (0, 1) for field in (
+        "label", "role", "vlan", "vrf", "reach", "subnet", "gateway", "scope", "scope/excluded", "scope/server",
+        "scope/lease", "resolvers", "domain", "expected_hosts", "",
+    )),
+    *(f"/circuits/circ0/{field}" for field in (
+        "label", "handoff", "address", "prefix", "gateway", "resolvers", "vlan", "routed_blocks", "priority", "uses/x",
+    )),
+    *(f"/hosts/host0/{field}" for field in ("name", "kind", "address", "mac", "method", "segment")),
+    "/name", "/time_zone", "/ship_date", "/reach_groups", "/schema", "", "/",
+]  # fmt: skip
+
+
+class Readers(unittest.TestCase):
+    @given(text)
+    @settings(max_examples=400)
+    def test_readers_of_addresses_raise_only_their_own_errors(self, typed: str) -> None:
+        for read in (parse_address, parse_mask, parse_network, parse_range, parse_mac):
+            try:
+                read(typed)
+            except ValueError as error:
+                self.assertGreater(len(str(error)), 10)
+
+    @given(st.sampled_from([(t, c) for t, columns in COLUMNS.items() for c in columns]), text)
+    @settings(max_examples=600)
+    def test_every_column_reads_or_refuses(self, column: tuple[str, str], typed: str) -> None:
+        table, name = column
+        try:
+            COLUMNS[table][name](typed)
+        except ValueError as error:
+            self.assertGreater(len(str(error)), 10)
+
+    @given(st.sampled_from(PATHS), text)
+    @settings(max_examples=600, deadline=None)
+    def test_what_a_field_understands_can_be_applied(self, path: str, typed: str) -> None:
+        try:
+            understood = understand(PLAN, path, typed)
+        except ValueError as error:
+            self.assertGreater(len(str(error)), 10)
+            return
+        patched = jsonpatch.apply_patch(PLAN.document(), understood.operations)
+        try:
+            revised = SitePlan.model_validate(patched)
+        except ValueError as error:  # only what a field alone cannot know: the mask of one family at the other
+            self.assertIn("too long for", str(error))
+            return
+        self.assertTrue(understood.echo)
+        found(revised)
+
+
+values = st.one_of(
+    st.none(), st.booleans(), st.integers(-2, 5000), text, st.just([]), st.just({}), st.just(["10.0.0.1"])
+)
+
+
+class Documents(unittest.TestCase):
+    @given(st.sampled_from(PATHS), values)
+    @settings(max_examples=400, deadline=None)
+    def test_a_plan_with_any_value_anywhere_is_refused_or_checked(self, path: str, value: Any) -> None:
+        document = PLAN.document()
+        place: Any = document
+        *parents, last = path.split("/")[1:] or [""]
+        for part in parents:
+            place = place.get(part, {}) if isinstance(place, dict) else {}
+        if isinstance(place, dict):
+            place[last] = value
+        try:
+            plan = SitePlan.model_validate(document)
+        except ValueError:
+            return
+        found(plan)
+
+
+class ClaimsOfPlans(unittest.TestCase):
+    @given(st.lists(plans(), max_size=4))
+    @settings(max_examples=60, deadline=None)
+    def test_joined_claims_keep_every_row_and_point_at_the_same_members(self, every: list[SitePlan]) -> None:
+        parts = [Claims.of(plan, number) for number, plan in enumerate(every)]
+        joined = Claims.join(parts)
+        for name, dtype in (("segments", SEGMENT), ("hosts", HOST), ("circuits", CIRCUIT)):
+            rows = getattr(joined, name)
+            self.assertEqual((len(rows), rows.dtype), (sum(len(getattr(part, name)) for part in parts), dtype))
+        for host in joined.hosts:
+            plan = every[host["site"]]
+            member = list(plan.hosts.values())[host["item"]]
+            owner = joined.segments[host["segment"]]
+            self.assertEqual(owner["site"], host["site"])
+            self.assertEqual(list(plan.segments)[owner["item"]], member.segment)
+            family, hi, lo = host["address"].tolist()
+            expected = member.address or (0, 0)
+            self.assertEqual((family, hi << 64 | lo), tuple(expected))
+        for piece in joined.ranges:
+            owner = joined.segments[piece["segment"]]
+            self.assertEqual((owner["site"], owner["table"]), (piece["site"], piece["table"]))
+
+    def test_addresses_are_two_exact_words(self) -> None:
+        self.assertEqual(ADDRESS["hi"].itemsize + ADDRESS["lo"].itemsize, 16)
+        last = "ffff:ffff:ffff:ffff:ffff:ffff:ffff:ffff"
+        claims = Claims.of(site(segments=[segment("Six", "::/0", gateway=last)]), 0)
+        self.assertEqual(claims.segments["gateway"]["lo"].tolist(), [2**64 - 1])
+        self.assertEqual(claims.segments["last"].tolist(), claims.segments["gateway"].tolist())

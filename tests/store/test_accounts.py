@@ -1,0 +1,101 @@
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import select, update
+
+from octaplan import demo
+from octaplan.store.accounts import AccountError, Accounts
+from octaplan.store.database import Database
+from octaplan.store.models import Account, Role, SignIn
+from octaplan.store.plans import Plans
+from tests.support import InFolder
+
+PASSWORD = "correct horse 9"
+
+
+class WithAccounts(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.database = Database(self.folder)
+        self.addCleanup(self.database.close)
+        self.accounts = Accounts(self.database)
+
+    def test_a_session_is_known_by_its_token_until_it_ends(self) -> None:
+        self.accounts.add("Ines", "Ines Aldering", PASSWORD, Role.TECHNICIAN)
+        token = self.accounts.sign_in(" INES ", PASSWORD)
+        assert token
+        person = self.accounts.person(token)
+        assert person
+        self.assertEqual((person.name, person.full_name, person.role), ("ines", "Ines Aldering", Role.TECHNICIAN))
+        with self.database.session() as session:
+            session.execute(update(SignIn).values(ends=datetime.now(UTC) - timedelta(seconds=1)))
+        self.assertIsNone(self.accounts.person(token))
+        self.accounts.sign_in("ines", PASSWORD)
+        with self.database.session() as session:
+            self.assertEqual(len(session.scalars(select(SignIn)).all()), 1)
+
+    def test_neither_passwords_nor_tokens_are_kept(self) -> None:
+        self.accounts.add("ines", "Ines", PASSWORD, Role.TECHNICIAN)
+        token = self.accounts.sign_in("ines", PASSWORD)
+        assert token
+        self.database.engine.dispose()
+        for path in self.folder.iterdir():
+            content = path.read_bytes()
+            self.assertNotIn(PASSWORD.encode(), content, path.name)
+            self.assertNotIn(token.encode(), content, path.name)
+
+    def test_wrong_names_and_passwords_sign_nobody_in(self) -> None:
+        self.accounts.add("ines", "Ines", PASSWORD, Role.TECHNICIAN)
+        for name, password in (("ines", "wrong"), ("ines", ""), ("nobody", PASSWORD), ("", "")):
+            self.assertIsNone(self.accounts.sign_in(name, password))
+        self.assertIsNone(self.accounts.person("made up"))
+
+    def test_accounts_that_cannot_be_made_say_why(self) -> None:
+        self.accounts.add("ines", "Ines", PASSWORD, Role.VIEWER)
+        for name, password, words in (
+            ("ines", PASSWORD, "an account ines already"),
+            ("a", PASSWORD, "2 to 40"),
+            ("has space", PASSWORD, "2 to 40"),
+            ("x" * 41, PASSWORD, "2 to 40"),
+            ("tom", "short", "at least 12"),
+            ("tom", "aaaaaaaaaaaaaaaa", "not all alike"),
+            ("tom", "x1y2z" * 41, "at least 12"),
+        ):
+            with self.subTest(name), self.assertRaises(AccountError) as caught:
+                self.accounts.add(name, name, password, Role.VIEWER)
+            self.assertIn(words, str(caught.exception))
+
+
+class Demo(InFolder):
+    def test_the_demo_stands_around_today_with_its_stages(self) -> None:
+        database = Database(self.folder)
+        self.addCleanup(database.close)
+        plans, accounts = Plans(database), Accounts(database)
+        today = datetime(2031, 5, 8, tzinfo=UTC).date()
+        people, password = demo.prepare(plans, accounts, today)
+        self.assertEqual([person.name for person in people], ["ines", "marek"])
+        self.assertIsNotNone(accounts.sign_in("marek", password))
+        every = plans.all()
+        dates = sorted(plan.ship_date for plan in every.values() if plan.ship_date)
+        self.assertEqual((len(every), dates[0].isoformat()), (24, "2031-05-07"))
+        self.assertEqual({c for plan in every.values() for c in [plan.customer]}, set(demo.CUSTOMERS))
+        for key in demo.CLEARED:
+            signature = plans.signature(key)
+            assert signature
+            self.assertIsNone(signature.void)
+        again, fresh = demo.prepare(plans, accounts, today)
+        self.assertEqual(len(plans.all()), 24)
+        self.assertIsNone(accounts.sign_in("marek", password))
+        self.assertIsNotNone(accounts.sign_in("marek", fresh))
+        self.assertEqual([p.name for p in again], ["ines", "marek"])
+
+    def test_records_of_somebody_are_not_touched(self) -> None:
+        database = Database(self.folder)
+        self.addCleanup(database.close)
+        plans, accounts = Plans(database), Accounts(database)
+        accounts.add("ada", "Ada", PASSWORD, Role.ADMINISTRATOR)
+        people, _ = demo.prepare(plans, accounts, datetime.now(UTC).date())
+        self.assertEqual((people, len(plans)), ([], 0))
+        with database.session() as session:
+            self.assertFalse(session.scalars(select(Account.demo)).one())
