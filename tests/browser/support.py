@@ -17,6 +17,9 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
 
+expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
+
+
 class InBrowser(unittest.TestCase):
     """Each class of tests has a server with fresh demo data, each test a fresh page that is signed in as Ines."""
 
@@ -60,7 +63,7 @@ class InBrowser(unittest.TestCase):
         context = self.browser.new_context(base_url=self.url, viewport={"width": 1280, "height": 800})
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))
         page.goto("/")
         return page
