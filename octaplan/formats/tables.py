@@ -19,6 +19,7 @@ from octaplan.errors import OctaplanError
 NAMES = ("sites", "circuits", "segments", "hosts")
 
 MAX_BYTES = 256 << 20
+MAX_UNPACKED = 512 << 20
 MAX_COLUMNS = 200
 MAX_ROWS = 2_000_000
 MAX_CELL = 1_000
@@ -125,7 +126,13 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
     import openpyxl  # slow to import, and most tables are CSV
 
     try:
+        with zipfile.ZipFile(path) as archive:
+            unpacked = sum(member.file_size for member in archive.infolist())
+        if unpacked > MAX_UNPACKED:
+            raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+    except TableError:
+        raise
     except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
         raise TableError(f"{label} is not an XLSX workbook ({error})") from None
     sheets = {sheet.title.strip().casefold(): sheet for sheet in book.worksheets}

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import unittest
+import zipfile
 from pathlib import Path
 
 import openpyxl
@@ -9,7 +10,7 @@ from hypothesis import given, settings
 from octaplan.core.plan import SitePlan
 from octaplan.formats.intake import COLUMNS, Intake, table_rows
 from octaplan.formats.sources import load_files, load_paths
-from octaplan.formats.tables import TableError, csv_text
+from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text
 from tests.core.test_portfolio import plans
 from tests.support import InFolder
 
@@ -257,6 +258,15 @@ class Folders(InFolder):
         path = self.folder / "intake.xlsx"
         book.save(path)
         self.assertEqual(load_paths([path]).plans, read(sites=SITES, segments=SEGMENTS).plans)
+
+    def test_a_workbook_that_unpacks_to_far_more_than_it_holds(self) -> None:
+        path = self.folder / "bomb.xlsx"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive, archive.open("xl/a.xml", "w") as member:
+            for _ in range((MAX_UNPACKED >> 20) + 1):
+                member.write(bytes(1 << 20))
+        self.assertLess(path.stat().st_size, 1 << 20)
+        with self.assertRaisesRegex(TableError, "unpacks to more than 512 MB"):
+            load_paths([path])
 
     def test_not_a_workbook(self) -> None:
         path = self.write("intake.xlsx", b"PK but not really")
