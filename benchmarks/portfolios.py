@@ -18,16 +18,16 @@ def portfolio(sites: int, *, hosts: int = 8, planted: int = 0, seed: int = 1) ->
     plans = []
     for number in range(sites):
         customer, place = divmod(number, SITES_A_CUSTOMER)
-        first = (1 + customer % 8) << 16 | place << 3 | (customer // 8 % 32) << 11
-        subnets = [f"10.{(first + k) >> 8 & 255}.{(first + k) & 255}" for k in range(len(ROLES))]
+        first = (16 << 8) + place * 8  # customers do not reach each other, so each starts anew
+        subnets = [f"10.{(first + k) >> 8}.{(first + k) & 255}" for k in range(len(ROLES))]
         plans.append(_site(f"C{customer:03}", f"S{place:03}", number, subnets, hosts))
     rng = random.Random(seed)
     for one, other in _pairs(sites, planted, rng):
-        victim = plans[other].segments["seg2"].model_copy(update={"subnet": plans[one].segments["seg2"].subnet})
+        source = plans[one].segments["seg2"]
+        same = {"subnet": source.subnet, "gateway": source.gateway, "scope": source.scope}
+        victim = plans[other].segments["seg2"].model_copy(update=same)
         moved = {key: host for key, host in plans[other].hosts.items() if host.segment != "seg2"}
-        segments = plans[other].segments | {
-            "seg2": victim.model_copy(update={"gateway": plans[one].segments["seg2"].gateway})
-        }
+        segments = plans[other].segments | {"seg2": victim}
         plans[other] = plans[other].model_copy(update={"segments": segments, "hosts": moved})
     return plans
 
