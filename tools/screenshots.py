@@ -15,10 +15,6 @@ from playwright.sync_api import Page, sync_playwright
 ROOT = Path(__file__).parent.parent
 
 
-def sign_in(page: Page) -> None:
-    pass
-
-
 def outbound(page: Page) -> None:
     page.goto("/outbound")
     page.get_by_role("list", name="Sites by ship week").wait_for()

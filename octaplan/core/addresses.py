@@ -108,9 +108,6 @@ class Network(NamedTuple):
     def holds(self, address: Address) -> bool:
         return address.family == self.family and self.value <= address.value <= self.last.value
 
-    def overlaps(self, other: Network) -> bool:
-        return self.family == other.family and self.value <= other.last.value and other.value <= self.last.value
-
 
 class Span(NamedTuple):
     """A run of addresses of one family, both ends included. `first` may lie above `last`: then it is empty."""

@@ -111,10 +111,9 @@ class Intake:
 class _Unread(ValueError):
     """A row that is refused for one cell, told by column."""
 
-    def __init__(self, column: str, problem: str, value: str | None = None) -> None:
+    def __init__(self, column: str, problem: str) -> None:
         super().__init__(problem)
         self.column = column
-        self.value = value
 
 
 #: For each table its columns, in the order they are written, and how a cell of each is read.
@@ -221,6 +220,8 @@ class _Reader:
                 self.intake.ignored_columns.append(IgnoredColumn(table.file, name))
         nameless = {place for place, name in enumerate(table.header) if not name}
         take = getattr(self, f"_take_{table.name}")
+        if table.name == "sites" and self.named is None:
+            self.named = set()
         for row in table.rows:
             for place in sorted(nameless):
                 if place < len(row.cells) and row.cells[place].strip():
@@ -258,8 +259,7 @@ class _Reader:
                 take(table, row, values, typed)
                 return
             except _Unread as unread:
-                value = typed.get(unread.column, "") if unread.value is None else unread.value
-                faults.append(Fault(unread.column, value, str(unread)))
+                faults.append(Fault(unread.column, typed.get(unread.column, ""), str(unread)))
         if table.name == "segments" and {"customer", "site", "segment"} <= values.keys():
             key = (site_key(values["customer"], values["site"]), values["segment"].casefold())
             if key not in self.lost_segments and not self._has_segment(*key):
@@ -276,11 +276,9 @@ class _Reader:
         if not {"customer", "site"} <= values.keys():
             return
         key = site_key(values["customer"], values["site"])
-        if table.name == "sites":
-            self.named = self.named or set()
-            if key not in self.named:
-                self.named.add(key)
-                self._draft(values)
+        if table.name == "sites" and self.named is not None:
+            self.named.add(key)
+            self._draft(values)
         elif self.named is not None and key not in self.named:
             code = f"{values['customer']}/{values['site']}"
             problem = f"Site {code} is not in the sites table: correct the code, or add the site there"

@@ -141,8 +141,9 @@ class Networks(unittest.TestCase):
         with self.assertRaisesRegex(MaskError, "too long"):
             parse_network("10.0.0.0/64")
 
-    def test_families_never_overlap(self) -> None:
-        self.assertFalse(parse_network("0.0.0.0/0")[0].overlaps(parse_network("::/0")[0]))
+    def test_no_network_holds_an_address_of_the_other_family(self) -> None:
+        self.assertFalse(parse_network("::/0")[0].holds(parse_address("0.0.0.1")))
+        self.assertFalse(parse_network("0.0.0.0/0")[0].holds(parse_address("::1")))
 
 
 class Ranges(unittest.TestCase):

@@ -122,6 +122,8 @@ class Refusals(unittest.TestCase):
         segments = SEGMENTS + "FERN,DOCX,office,office,10,10.40.9.0/24,\n"
         self.assertEqual(self.faults(sites=SITES, segments=segments), [("segments.csv", 3, "site", "DOCX")])
         self.assertEqual(sorted(read(segments=segments).plans), ["fern/dock", "fern/docx"])
+        empty = read(sites="customer,site\n", segments=segments)
+        self.assertEqual((len(empty.refused), empty.plans), (2, {}))
 
     def test_rows_of_a_site_whose_own_row_was_refused_are_taken(self) -> None:
         intake = read(sites=SITES.replace("Europe/Paris", "Mars/Base"), segments=SEGMENTS)
