@@ -9,16 +9,12 @@ addresses, masks, VLANs and names that cannot be read are refused here, by pydan
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Container
+from collections.abc import Container
 from datetime import date, datetime
 from enum import StrEnum
-from functools import cache
-from typing import Annotated, Any, Literal, TypeVar
-from zoneinfo import available_timezones
+from typing import Annotated, Any, Literal
 
 from pydantic import (
-    AfterValidator,
-    BaseModel,
     ConfigDict,
     Field,
     PlainSerializer,
@@ -28,95 +24,28 @@ from pydantic import (
     model_validator,
 )
 
-from octaplan.core.addresses import (
-    BITS,
-    Address,
-    Mac,
-    Network,
-    Span,
-    parse_address,
-    parse_mac,
-    parse_network,
-    parse_range,
+from octaplan.core.addresses import BITS, Address, Network, Span, parse_address
+from octaplan.core.device import Device, NamedSlot, Wireless
+from octaplan.core.fields import (
+    AddressField,
+    Code,
+    Domain,
+    MacField,
+    MemberId,
+    Name,
+    NetworkField,
+    Part,
+    ResolverField,
+    SpanField,
+    Text,
+    TimeZone,
+    Vlan,
 )
 
 SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 
-T = TypeVar("T")
-
-
-def _reads(kind: type[T], parse: Callable[[str], T]) -> PlainValidator:
-    def validate(value: object) -> T:
-        if isinstance(value, kind):
-            return value
-        if isinstance(value, str) and len(value) <= 200:
-            return parse(value)
-        raise ValueError("write it as text")
-
-    return PlainValidator(validate)
-
-
-def _exact_network(text: str) -> Network:
-    return parse_network(text)[0]
-
-
-@cache
-def available_zones() -> frozenset[str]:
-    """The IANA time zones."""
-    return frozenset(available_timezones())
-
-
-def _known_zone(name: str) -> str:
-    if name not in available_zones():
-        raise ValueError(f"{name!r} is not an IANA time zone: write one such as Europe/Paris")
-    return name
-
-
-AddressField = Annotated[
-    Address,
-    _reads(Address, parse_address),
-    PlainSerializer(str, return_type=str),
-    WithJsonSchema({"type": "string", "description": "An IPv4 or IPv6 address", "examples": ["10.40.8.1"]}),
-]
-NetworkField = Annotated[
-    Network,
-    _reads(Network, _exact_network),
-    PlainSerializer(str, return_type=str),
-    WithJsonSchema({"type": "string", "description": "A subnet", "examples": ["10.40.8.0/24"]}),
-]
-SpanField = Annotated[
-    Span,
-    _reads(Span, parse_range),
-    PlainSerializer(lambda span: span.typed, return_type=str),
-    WithJsonSchema({"type": "string", "description": "An address or a run", "examples": ["10.40.8.60-10.40.8.69"]}),
-]
-MacField = Annotated[
-    Mac,
-    _reads(Mac, parse_mac),
-    PlainSerializer(str, return_type=str),
-    WithJsonSchema({"type": "string", "description": "A MAC", "examples": ["02:40:08:aa:bb:cc"]}),
-]
-ResolverField = Annotated[
-    Address | Literal["gateway"],
-    PlainValidator(lambda v: v if isinstance(v, Address) or v == "gateway" else parse_address(str(v)[:200])),
-    PlainSerializer(str, return_type=str),
-    WithJsonSchema({"type": "string", "description": "`gateway` or an address"}),
-]
-
-Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]+$")]
-Code = Annotated[
-    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40, pattern=r"^[^/\x00-\x1f]+$")
-]
-MemberId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{4,12}$")]
-Vlan = Annotated[int, Field(ge=1, le=4094, strict=True)]
-TimeZone = Annotated[str, AfterValidator(_known_zone)]
-Domain = Annotated[
-    str,
-    StringConstraints(max_length=253, pattern=r"^[A-Za-z0-9_][A-Za-z0-9_-]{0,62}(\.[A-Za-z0-9_-]{1,63})*\.?$"),
-]
-
-MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS = 64, 512, 20_000  # at one site
+MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS, MAX_DEVICES = 64, 512, 20_000, 256  # at one site
+OptionNumber = Annotated[str, StringConstraints(pattern=r"^(?:[1-9]|[1-9][0-9]|1[0-9]{2}|2[0-4][0-9]|25[0-4])$")]
 MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
 
 
@@ -157,11 +86,7 @@ class Method(StrEnum):
     RESERVED = "reserved"
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
-
-
-class Circuit(_Part):
+class Circuit(Part):
     """One line to the internet, as its provider hands it off."""
 
     label: Name
@@ -202,7 +127,7 @@ class Circuit(_Part):
         return Network.holding(self.anchor, self.prefix)
 
 
-class Scope(_Part):
+class Scope(Part):
     """What DHCP hands out on a segment. One run with parts excluded says any set of ranges."""
 
     server: Annotated[
@@ -215,6 +140,9 @@ class Scope(_Part):
     last: AddressField | None = None
     excluded: list[SpanField] = Field(default=[], max_length=256)
     lease: int | None = Field(None, ge=1, le=MAX_LEASE, description="Seconds")
+    options: dict[OptionNumber, Text] = Field(
+        default={}, max_length=64, description="Further options by their number (RFC 2132), as text"
+    )
 
     @property
     def span(self) -> Span | None:
@@ -229,7 +157,7 @@ class Scope(_Part):
         return self.span.without(self.excluded) if self.span else []
 
 
-class Segment(_Part):
+class Segment(Part):
     """One inside network of a site."""
 
     label: Name
@@ -252,7 +180,7 @@ class Segment(_Part):
         return self.reach is Reach.GROUP
 
 
-class Host(_Part):
+class Host(Part):
     """A printer, phone system, camera: anything with a fixed address."""
 
     segment: MemberId
@@ -263,7 +191,7 @@ class Host(_Part):
     method: Method = Method.STATIC
 
 
-class Acceptance(_Part):
+class Acceptance(Part):
     """A `warn` that somebody accepts, with the reason, for exactly the addresses it spoke of."""
 
     rule: Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,60}$")]
@@ -274,7 +202,7 @@ class Acceptance(_Part):
     at: datetime
 
 
-class SitePlan(_Part):
+class SitePlan(Part):
     """Everything planned for one site."""
 
     schema_: Literal["octaplan.site-plan/1"] = Field(SCHEMA, alias="schema")
@@ -292,6 +220,11 @@ class SitePlan(_Part):
     circuits: dict[MemberId, Circuit] = Field(default={}, max_length=MAX_CIRCUITS)
     segments: dict[MemberId, Segment] = Field(default={}, max_length=MAX_SEGMENTS)
     hosts: dict[MemberId, Host] = Field(default={}, max_length=MAX_HOSTS)
+    devices: dict[MemberId, Device] = Field(default={}, max_length=MAX_DEVICES)
+    wireless: dict[MemberId, Wireless] = Field(default={}, max_length=64)
+    slots: dict[MemberId, NamedSlot] = Field(
+        default={}, max_length=64, description="Secrets of the site that belong to no device, by what they are for"
+    )
     accepted: dict[MemberId, Acceptance] = Field(default={}, max_length=1_000)
 
     model_config = ConfigDict(populate_by_name=True)

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from octaplan.core import rules  # noqa: F401  (fills the rule book)
 from octaplan.core.addresses import Network, parse_network
+from octaplan.core.boxes import named
 from octaplan.core.claims import CIRCUIT, HOST, SEGMENT, Claims, Numbers, Rows, known
+from octaplan.core.credentials import Facts
+from octaplan.core.device import Device
 from octaplan.core.findings import OTHERS_LISTED, RULES, Finding, Other, Subject, in_order
+from octaplan.core.hardware import HardwareType
 from octaplan.core.overlap import Overlaps, Shared, among, first_few
 from octaplan.core.plan import Circuit, Host, Segment, SitePlan
 
@@ -30,11 +35,21 @@ class Organisation:
 class Portfolio:
     """Every site plan, with what sites share kept sorted.
 
-    Not safe for use by several threads at once: the caller takes turns.
+    `hardware` are the hardware types by key, and `facts` tells what is known of the secrets of a site by its
+    key; without them the rules that need them stay silent. Not safe for use by several threads at once: the
+    caller takes turns.
     """
 
-    def __init__(self, plans: Iterable[SitePlan] = (), organisation: Organisation | None = None) -> None:
+    def __init__(
+        self,
+        plans: Iterable[SitePlan] = (),
+        organisation: Organisation | None = None,
+        hardware: Mapping[str, HardwareType] | None = None,
+        facts: Callable[[str], Facts] | None = None,
+    ) -> None:
         self.organisation = organisation or Organisation()
+        self.hardware = hardware
+        self.facts = facts
         self.plans: dict[int, SitePlan] = {}
         self._numbers: dict[str, int] = {}
         self._claims: dict[int, Claims] = {}
@@ -166,6 +181,20 @@ def reaching(portfolio: Portfolio, plans: dict[int, SitePlan], segments: Rows) -
     return repeated, groups
 
 
+class Box(NamedTuple):
+    """A device in its plan. `type` is nothing when types are not at hand, or this one has been removed."""
+
+    plan: SitePlan
+    key: str
+    device: Device
+    type: HardwareType | None
+
+    def subject(self, addresses: object = "", place: str = "") -> Subject:
+        """The device as the subject of a finding; `place` leads to a part of it."""
+        path = f"/devices/{self.key}{place}"
+        return Subject(self.plan.customer, self.plan.site, named(self.device), path, str(addresses))
+
+
 class View:
     """What a rule looks at: the claims of one or many sites, and the portfolio around them.
 
@@ -253,6 +282,17 @@ class View:
             far = first_few(elsewhere.rows(row), OTHERS_LISTED - len(near))
             others = near + self.strangers(shared, _KINDS[rows.dtype], far)
             yield row, others, int(elsewhere.total[row] + here.total[row])
+
+    @cached_property
+    def boxes(self) -> list[Box]:
+        """Every device of the plans looked at, with its type where that is known."""
+        hardware = self.portfolio.hardware or {}
+        return [
+            Box(plan, key, device, hardware.get(device.type))
+            for plan in self.plans.values()
+            if plan.devices
+            for key, device in plan.devices.items()
+        ]
 
     def groups(self, row: int) -> list[int]:
         """The reach groups of the site of a segment."""

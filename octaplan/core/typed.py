@@ -23,6 +23,7 @@ from octaplan.core.addresses import (
     parse_network,
     parse_range,
 )
+from octaplan.core.fields import available_zones
 from octaplan.core.plan import (
     MAX_LEASE,
     Handoff,
@@ -30,7 +31,6 @@ from octaplan.core.plan import (
     Reach,
     Role,
     SitePlan,
-    available_zones,
 )
 
 

@@ -1,0 +1,156 @@
+"""What follows about a site's boxes from its plan: their addresses, who routes and who serves what."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from typing import NamedTuple
+
+from octaplan.core.addresses import Address, AddressError, Network, parse_address
+from octaplan.core.device import Device, DeviceRole, PortMode, PortUse, Route
+from octaplan.core.plan import Circuit, Segment, SitePlan
+
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?").fullmatch
+
+
+def is_host_name(name: str) -> bool:
+    """Whether a text is a host name of one or more labels (RFC 1123, section 2.1)."""
+    labels = name.split(".")
+    return len(name) <= 253 and all(map(_LABEL, labels)) and not labels[-1].isdigit()
+
+
+def host_name(site: str, role: DeviceRole, taken: Iterable[str]) -> str:
+    """A host name by convention, `SITE-edge`, `SITE-switch`, `SITE-switch2`, that is not yet taken."""
+    stem = re.sub(r"[^a-z0-9]+", "-", site.casefold()).strip("-") or "site"
+    short = {"access-point": "ap"}.get(role, str(role))
+    names = {name.casefold() for name in taken}
+    base = f"{stem[:40]}-{short}"
+    return next(n for n in (base, *(f"{base}{i}" for i in range(2, 10_000))) if n not in names)
+
+
+def own_address(plan: SitePlan, device: Device, segment: str) -> Address | None:
+    """The box's address in a segment: its own, or that of the host it is, or the gateway's when it routes."""
+    if segment in device.addresses:
+        return device.addresses[segment]
+    host = plan.hosts.get(device.host or "")
+    if host is not None and host.segment == segment and host.address is not None:
+        return host.address
+    where = plan.segments.get(segment)
+    if where is not None and device.routes_packets and segment in device.carried() and is_gateway(plan, device):
+        return where.gateway
+    return None
+
+
+def is_gateway(plan: SitePlan, device: Device) -> bool:
+    """Whether the segments' gateways are addresses of this box: the edge, or without one the first router."""
+    edges = [d for d in plan.devices.values() if d.role is DeviceRole.EDGE]
+    if edges:
+        return device.role is DeviceRole.EDGE
+    return next((d for d in plan.devices.values() if d.role is DeviceRole.ROUTER), None) is device
+
+
+class Interface(NamedTuple):
+    """An address of a box, in a segment or on a circuit."""
+
+    owner: str
+    address: Address
+    network: Network
+
+
+def interfaces(plan: SitePlan, device: Device) -> Iterator[Interface]:
+    """Every address of a box that the plan knows with its subnet."""
+    for key in dict.fromkeys([*device.carried(), *device.addresses]):
+        segment = plan.segments.get(key)
+        address = own_address(plan, device, key)
+        if segment is not None and segment.subnet is not None and address is not None:
+            yield Interface(f"/segments/{key}", address, segment.subnet)
+    for key, circuit in circuits_of(plan, device):
+        if circuit.address is not None and circuit.subnet is not None:
+            yield Interface(f"/circuits/{key}", circuit.address, circuit.subnet)
+
+
+def circuits_of(plan: SitePlan, device: Device) -> list[tuple[str, Circuit]]:
+    """The circuits on the box's ports, in the order of their priority."""
+    keys = {use.circuit for use in device.ports.values() if use.mode is PortMode.CIRCUIT and use.circuit}
+    found = [(key, circuit) for key, circuit in plan.circuits.items() if key in keys]
+    return sorted(found, key=lambda pair: 10_000 if pair[1].priority is None else pair[1].priority)
+
+
+def next_hop(plan: SitePlan, route: Route) -> Address | None:
+    """Where a route leads: its next hop, or the gateway of its circuit."""
+    if route.via is not None:
+        return route.via
+    circuit = plan.circuits.get(route.circuit or "")
+    return circuit.gateway if circuit else None
+
+
+def segment_of(plan: SitePlan, address: Address) -> tuple[str, Segment] | None:
+    """The segment whose subnet holds an address."""
+    for key, segment in plan.segments.items():
+        if segment.subnet is not None and segment.subnet.holds(address):
+            return key, segment
+    return None
+
+
+def held_addresses(plan: SitePlan) -> dict[Address, str]:
+    """Every address at which something is planned at the site, and what that is."""
+    held: dict[Address, str] = {}
+    for segment in plan.segments.values():
+        if segment.gateway is not None:
+            held.setdefault(segment.gateway, f"the gateway of {segment.label}")
+    for host in plan.hosts.values():
+        if host.address is not None:
+            held.setdefault(host.address, host.name)
+    for device in plan.devices.values():
+        for interface in interfaces(plan, device):
+            held.setdefault(interface.address, named(device))
+    return held
+
+
+def servers(plan: SitePlan, segment: str) -> list[tuple[str, Device]]:
+    """The boxes that serve DHCP on a segment when the edge is to serve it."""
+    if plan.segments[segment].scope.server != "edge":
+        return []
+    return [
+        (key, device)
+        for key, device in plan.devices.items()
+        if device.role is DeviceRole.EDGE and segment in device.carried()
+    ]
+
+
+def named(device: Device) -> str:
+    """A box by its host name, or while it has none by its role."""
+    return device.name or f"the {device.role.words}"
+
+
+def uses(device: Device) -> Iterator[tuple[str, PortUse]]:
+    """The ports that carry something."""
+    return ((name, use) for name, use in device.ports.items() if use.mode is not PortMode.UNUSED)
+
+
+def addresses_in(text: str) -> list[Address]:
+    """The addresses in a list written with commas or spaces; nothing when it is something else."""
+    found = []
+    for part in re.split(r"[\s,;]+", text.strip()):
+        try:
+            found.append(parse_address(part))
+        except AddressError:
+            return []
+    return found
+
+
+def free_address(plan: SitePlan, segment: str, taken: Mapping[Address, str] | None = None) -> Address | None:
+    """The lowest usable address of a segment that nothing has and DHCP does not lease."""
+    where = plan.segments[segment]
+    if where.subnet is None:
+        return None
+    held = held_addresses(plan) if taken is None else taken
+    address = where.subnet.usable.first
+    for _ in range(min(where.subnet.usable.size, 70_000)):
+        piece = next((piece for piece in where.scope.pieces if piece.holds(address)), None)
+        if piece is None and address not in held:
+            return address
+        address = (piece.last if piece else address).plus(1)
+        if not where.subnet.usable.holds(address):
+            return None
+    return None
