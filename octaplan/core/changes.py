@@ -28,7 +28,17 @@ _LABELS = {
     "scope/lease": "lease",
 }
 
-_KINDS = {"circuits": "circuit", "segments": "segment", "hosts": "host"}
+_KINDS = {
+    "circuits": "circuit",
+    "segments": "segment",
+    "hosts": "host",
+    "devices": "device",
+    "wireless": "Wi-Fi",
+    "slots": "secret",
+}
+
+#: Maps inside a member whose entries change one by one.
+_INNER = ("scope", "ports", "addresses", "routes", "translations", "allows", "access", "licences")
 
 
 class Change(NamedTuple):
@@ -79,33 +89,41 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
 
 def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
     flat_old, flat_new = dict(_flat(old)), dict(_flat(new))
-    for name, was in flat_old.items():
-        now = flat_new.get(name)
+    for name in [*flat_old, *(name for name in flat_new if name not in flat_old)]:
+        was, now = flat_old.get(name), flat_new.get(name)
         if was != now:
-            label = _LABELS.get(name, name.replace("_", " "))
+            label = _LABELS.get(name) or _label(name)
             yield Change(f"{path}/{name}", subject, label, _text(was), _text(now))
 
 
 def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
     for name, value in values.items():
-        if name == "scope":
-            yield from ((f"scope/{part}", inner) for part, inner in value.items())
+        if name in _INNER and isinstance(value, dict):
+            yield from ((f"{name}/{part}", inner) for part, inner in value.items())
         else:
             yield name, value
+
+
+def _label(name: str) -> str:
+    part, _, inner = name.partition("/")
+    noun = {"ports": "port", "licences": "licence", "addresses": "address"}.get(part, part.replace("_", " "))
+    return f"{noun} {inner}" if part in ("ports", "licences") else noun
 
 
 def _text(value: Any) -> str:
     if value is None:
         return ""
     if isinstance(value, dict):
-        return ", ".join(f"{key} {use}" for key, use in value.items())
+        if "mode" in value:
+            return str(value["mode"])
+        return ", ".join(f"{key} {use}" for key, use in value.items() if use not in (None, "", []))
     if isinstance(value, list):
         return " ".join(map(str, value))
     return str(value)
 
 
 def _name(member: Mapping[str, Any]) -> str:
-    return str(member.get("label") or member.get("name"))
+    return str(member.get("label") or member.get("name") or member.get("role"))
 
 
 def sentence(differences: list[Change], most: int = 3) -> str:

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
-from octaplan.core.addresses import Network, Span
+from octaplan.core.addresses import BITS, Network
 from octaplan.core.device import Service
 from octaplan.core.fields import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey
 
@@ -115,18 +115,24 @@ class Factory(Part):
             return None
         return Network.holding(self.address, self.prefix)
 
-    @property
-    def span(self) -> Span | None:
-        return self.leases
-
     @model_validator(mode="after")
     def _whole(self) -> Factory:
+        if self.address is not None and self.prefix is not None and self.prefix > BITS[self.address.family]:
+            raise ValueError(f"the mask /{self.prefix} is too long for {self.address}")
         if self.addressing is Addressing.FIXED and self.subnet is None:
             raise ValueError("a fixed factory address needs address and mask: write 192.168.77.1 and 24")
         if self.password is FirstPassword.KNOWN and not self.known_password:
             raise ValueError("the known first password is empty: write it as the leaflet has it")
-        if self.address is not None and self.prefix is not None and self.address.family == 4 and self.prefix > 32:
-            raise ValueError(f"the mask /{self.prefix} is too long for {self.address}")
+        if self.leases is not None and (self.address is None or self.subnet is None):
+            raise ValueError("what it leases is known, but not its own address: write that too")
+        if self.leases is not None and self.address is not None and self.subnet is not None:
+            usable, leases = self.subnet.usable, self.leases
+            if not leases.size or not (usable.holds(leases.first) and usable.holds(leases.last)):
+                raise ValueError(f"it leases {leases}, which is not within {usable}: correct one of the two")
+            if leases.holds(self.address):
+                raise ValueError(
+                    f"it leases {leases}, which holds its own address {self.address}: correct one of the two"
+                )
         return self
 
 
@@ -222,6 +228,7 @@ class HardwareType(Part):
     console: Console | None = None
     takes: Takes = Takes.AT_ONCE
     kept: Literal["always", "when saved"] = Field("always", description="Whether a change outlives a power cut")
+    radio: bool = Field(False, description="Whether it has Wi-Fi of its own")
     restart_needed: bool = Field(False, description="Whether it must be restarted for changes to hold")
     slots: dict[SlotName, SlotRule] = Field(default={}, max_length=16)
     firmware: Firmware = Firmware()

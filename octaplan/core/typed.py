@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Container
 from datetime import date
+from enum import StrEnum
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -23,6 +24,8 @@ from octaplan.core.addresses import (
     parse_network,
     parse_range,
 )
+from octaplan.core.boxes import is_host_name
+from octaplan.core.device import Band, DeviceRole, Security
 from octaplan.core.fields import available_zones
 from octaplan.core.plan import (
     MAX_LEASE,
@@ -65,7 +68,7 @@ def whole(low: int, high: int, what: str) -> Callable[[str], int]:
     return read
 
 
-def choice(kind: type[Handoff] | type[Role] | type[Reach] | type[Method]) -> Callable[[str], Any]:
+def choice(kind: type[StrEnum]) -> Callable[[str], Any]:
     def read(cell: str) -> Any:
         try:
             return kind(cell.strip().casefold())
@@ -205,6 +208,9 @@ def understand(plan: SitePlan, path: str, text: str) -> Understood:
         "circuits": plan.circuits,
         "segments": plan.segments,
         "hosts": plan.hosts,
+        "devices": plan.devices,
+        "wireless": plan.wireless,
+        "slots": plan.slots,
     }
     if key not in members.get(kind, ()):
         raise ValueError("It has been removed by somebody else")
@@ -212,6 +218,10 @@ def understand(plan: SitePlan, path: str, text: str) -> Understood:
         return _circuit_field(plan, path, key, field, typed)
     if kind == "segments":
         return _segment_field(plan, path, key, field, typed)
+    if kind == "devices":
+        return _device_field(plan, path, key, field, typed)
+    if kind in ("wireless", "slots"):
+        return _simple(path, typed, _field(_WIRELESS_FIELDS if kind == "wireless" else _SLOT_FIELDS, field, path))
     subnet = plan.segments[plan.hosts[key].segment].subnet
     readers: dict[str, Callable[[str], Any]] = {
         "name": _needed(text_of(80)),
@@ -238,16 +248,21 @@ def _plain(value: Any) -> Any:
         return [_plain(item) for item in value]
     if isinstance(value, Span):
         return value.typed
+    if isinstance(value, dict):
+        return value
     return value if value is None or isinstance(value, int | bool | str) else str(value)
 
 
 def _simple(path: str, typed: str, read: Callable[[str], Any]) -> Understood:
     needed = getattr(read, "needed", False)
     if not typed and not needed:
-        blank: Any = [] if path.rsplit("/", 1)[-1] in _LIST_FIELDS else None
+        last = path.rsplit("/", 1)[-1]
+        blank: Any = [] if last in _LIST_FIELDS else {} if last in _MAP_FIELDS else None
         return Understood([_set(path, blank)], "empty: not known yet")
     value = _plain(read(typed))
     echo = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    if isinstance(value, dict):
+        echo = "; ".join(f"option {number}: {text}" for number, text in value.items())
     return Understood([_set(path, value)], echo or "none")
 
 
@@ -261,7 +276,8 @@ def _needed(read: Callable[[str], Any]) -> Callable[[str], Any]:
     return reading
 
 
-_LIST_FIELDS = frozenset({"resolvers", "routed_blocks", "excluded"})
+_LIST_FIELDS = frozenset({"resolvers", "routed_blocks", "excluded", "macs", "time_servers", "forwarders"})
+_MAP_FIELDS = frozenset({"options"})
 
 _SITE_FIELDS: dict[str, Callable[[str], Any]] = {
     "name": text_of(200),
@@ -347,6 +363,7 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
         "gateway": lambda cell: parse_near(cell, subnet),
         "scope/lease": read_lease,
         "scope/excluded": read_excluded,
+        "scope/options": read_options,
         "resolvers": read_resolvers,
         "domain": read_domain,
         "expected_hosts": whole(0, 1 << 32, "Number of hosts"),
@@ -411,6 +428,120 @@ def _many(number: int, one: str, many: str) -> str:
 
 def _and(words: list[str]) -> str:
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _device_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -> Understood:
+    part, _, inner = field.partition("/")
+    if part == "addresses" and inner in plan.segments:
+        if not typed:
+            gone = [{"op": "remove", "path": path}] if inner in plan.devices[key].addresses else []
+            return Understood(gone, "no address of its own here")
+        return _simple(path, typed, lambda cell: parse_near(cell, plan.segments[inner].subnet))
+    if part == "licences" and inner:
+        if not typed:
+            gone = [{"op": "remove", "path": path}] if inner in plan.devices[key].licences else []
+            return Understood(gone, "not recorded")
+        ends = None if typed.casefold() in ("no end", "never") else str(read_date(typed))
+        return Understood([_set(path, {"ends": ends})], f"ends {ends}" if ends else "has no end")
+    if part == "gateway":
+        home = next((plan.segments[k].subnet for k in plan.devices[key].addresses if k in plan.segments), None)
+        host = plan.hosts.get(plan.devices[key].host or "")
+        subnet = plan.segments[host.segment].subnet if host else home
+        return _simple(path, typed, lambda cell: parse_near(cell, subnet))
+    return _simple(path, typed, _field(_DEVICE_FIELDS, field, path))
+
+
+def read_options(cell: str) -> dict[str, str]:
+    """DHCP options as `66 10.40.8.9; 42 = 192.0.2.123`: number (RFC 2132) and value."""
+    options: dict[str, str] = {}
+    for part in [part.strip() for part in cell.split(";") if part.strip()]:
+        match = re.fullmatch(r"(?:option\s*)?(\d{1,3})\s*[\s:=]\s*(\S.*)", part, re.IGNORECASE)
+        if match is None or not 1 <= int(match[1]) <= 254:
+            raise ValueError(
+                f"{part[:60]!r} is not an option: write its number (1 to 254) and value, such as 66 10.40.8.9"
+            )
+        options[str(int(match[1]))] = text_of(200)(match[2])
+    if len(options) > 64:
+        raise ValueError(f"{len(options)} options are given: at most 64 are kept")
+    return options
+
+
+def read_macs(cell: str) -> list[str]:
+    parts = [part for part in re.split(r"[\s;,]+", cell) if part]
+    return list(dict.fromkeys(str(parse_mac(part)) for part in _at_most(64, parts)))
+
+
+def read_names(cell: str) -> list[str]:
+    """Names or addresses of servers."""
+    parts = _at_most(8, _several(cell))
+    return list(
+        dict.fromkeys(read_domain(part) if not _is_address(part) else str(parse_address(part)) for part in parts)
+    )
+
+
+def _is_address(text: str) -> bool:
+    return ":" in text or bool(re.fullmatch(r"[\d.]+", text))
+
+
+def read_host_name(cell: str) -> str:
+    name = cell.strip()
+    if not is_host_name(name):
+        raise ValueError(
+            f"{name[:60]!r} is no host name (RFC 1123): write letters, digits and hyphens, such as dock-edge"
+        )
+    return name
+
+
+def read_ssid(cell: str) -> str:
+    name = cell.strip()
+    if len(name.encode()) > 32:
+        raise ValueError(f"A Wi-Fi name has at most 32 bytes, this one {len(name.encode())}: shorten it")
+    if not name.isprintable():
+        raise ValueError("It holds characters that cannot be printed: type it again")
+    return name
+
+
+def read_country(cell: str) -> str:
+    code = cell.strip().upper()
+    if not re.fullmatch(r"[A-Z]{2}", code):
+        raise ValueError(f"{cell.strip()[:20]!r} is no country code: write two letters (ISO 3166-1), such as GB")
+    return code
+
+
+def read_yes(cell: str) -> bool:
+    answer = {"yes": True, "true": True, "no": False, "false": False}.get(cell.strip().casefold())
+    if answer is None:
+        raise ValueError(f"{cell.strip()[:20]!r} is neither yes nor no: write one of the two")
+    return answer
+
+
+_DEVICE_FIELDS: dict[str, Callable[[str], Any]] = {
+    "name": read_host_name,
+    "role": _needed(choice(DeviceRole)),
+    "serial": text_of(200),
+    "asset_tag": text_of(200),
+    "macs": read_macs,
+    "location": text_of(200),
+    "contact": text_of(200),
+    "banner": text_of(1_000),
+    "domain": read_domain,
+    "time_zone": read_time_zone,
+    "time_servers": read_names,
+    "resolvers": read_addresses,
+    "forwarders": read_addresses,
+    "firmware": text_of(200),
+}
+
+_WIRELESS_FIELDS: dict[str, Callable[[str], Any]] = {
+    "name": _needed(read_ssid),
+    "security": _needed(choice(Security)),
+    "band": _needed(choice(Band)),
+    "hidden": _needed(read_yes),
+    "client_limit": whole(1, 10_000, "Client limit"),
+    "country": read_country,
+}
+
+_SLOT_FIELDS: dict[str, Callable[[str], Any]] = {"name": _needed(text_of(80)), "about": text_of(200)}
 
 
 def read_mask_for(typed: str, anchor: Address | None) -> int:

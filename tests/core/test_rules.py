@@ -202,8 +202,10 @@ class Rules(unittest.TestCase):
     def test_every_rule_has_a_case_that_speaks_and_one_that_is_silent(self) -> None:
         speaking = {case.rule for case in CASES if case.subjects}
         silent = {case.rule for case in CASES if not case.subjects}
-        self.assertEqual(speaking, set(RULES))
-        self.assertEqual(silent, set(RULES))
+        elsewhere = ("octaplan.core.rules.devices", "octaplan.core.rules.credentials")  # in test_device_rules
+        book = {name for name, rule in RULES.items() if rule.check.__module__ not in elsewhere}
+        self.assertEqual(speaking, book)
+        self.assertEqual(silent, book)
 
     def test_the_contract_stands(self) -> None:
         book = {rule.id: (str(rule.severity), rule.subject) for rule in RULES.values()}
