@@ -24,9 +24,8 @@ from octaplan.formats import report
 from octaplan.formats.sources import load_paths, unread_files
 
 if TYPE_CHECKING:
-    from octaplan.store.accounts import Accounts
     from octaplan.store.database import Database
-    from octaplan.store.plans import Plans
+    from octaplan.store.records import Records
 
 app = typer.Typer(
     help="Plan, check and clear the network edge of many small sites.",
@@ -93,10 +92,12 @@ def import_tables(
     """Load intake tables or a site plan into the records, all of it or nothing but the refused rows."""
     from octaplan.store.imports import refused_tables
 
-    with _telling(), _plans(data) as plans:
+    with _telling(), _records(data) as records:
+        plans = records.plans
         before = plans.all()
         intake = load_paths([path], before)
-        saved = plans.save_all(intake.plans.values(), "octaplan import", "Loaded from tables")
+        given = intake.secrets
+        saved = plans.save_all(intake.plans.values(), "octaplan import", "Loaded from tables", secrets=given)
         if refused is not None and intake.refused:
             refused.mkdir(parents=True, exist_ok=True)
             for name, text in refused_tables(intake.refused).items():
@@ -121,7 +122,8 @@ def export(
     from octaplan.formats.planjson import write_plan
     from octaplan.formats.tables import csv_text
 
-    with _telling(), _plans(data) as plans:
+    with _telling(), _records(data) as records:
+        plans = records.plans
         chosen = list(plans.all().values()) if site is None else [plans.plan(site)]
         if path.suffix.casefold() == ".json":
             if site is None:
@@ -136,6 +138,7 @@ def export(
 
 class AccountRole(StrEnum):
     ADMINISTRATOR = "administrator"
+    PLANNER = "planner"
     TECHNICIAN = "technician"
     VIEWER = "viewer"
 
@@ -146,18 +149,50 @@ def user(
     data: DataFolder,
     full_name: Annotated[str, typer.Option(help="The name that others see.")] = "",
     role: Annotated[AccountRole, typer.Option(help="What the account may do.")] = AccountRole.TECHNICIAN,
+    reset: Annotated[
+        bool, typer.Option("--reset", help="Give an account that is there a new password, without second factor.")
+    ] = False,
 ) -> None:
-    """Make an account; its password is asked for, or read from standard input."""
-    from octaplan.store.accounts import Accounts
+    """Make an account, or reset one; its password is asked for, or read from standard input."""
+    from octaplan.store.accounts import Person
     from octaplan.store.models import Role
 
     if sys.stdin.isatty():
         password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
     else:
         password = sys.stdin.readline().rstrip("\n")
-    with _telling(), _database(data) as database:
-        Accounts(database).add(name, full_name or name, password, Role(role))
-    print(f"Account {name.casefold()} made")
+    with _telling(), _records(data) as records:
+        by = "octaplan user"
+        if reset:
+            known = next((a for a in records.accounts.everyone() if a.name == name.casefold()), None)
+            if known is None:
+                _fail(f"There is no account {name}")
+            person = Person(by, by, Role.ADMINISTRATOR)
+            records.accounts.change(
+                known.name, person, role=known.role, ends=known.ends, password=password, drop_second=True
+            )
+        else:
+            records.accounts.add(name, full_name or name, password, Role(role), by=by)
+    print(f"Account {name.casefold()} {'reset' if reset else 'made'}")
+
+
+@app.command("journal-check")
+def journal_check(data: DataFolder) -> None:
+    """Go through the journal's chain of digests, and say whether any line was changed, taken out or put in."""
+    with _telling(), _records(data) as records:
+        lines, digest, fault = records.journal.check()
+    if fault:
+        print(f"The journal has been tampered with. {fault}")
+        raise typer.Exit(1)
+    print(f"{lines} lines, the chain is whole; it ends in {digest}")
+
+
+@app.command("change-key")
+def change_key(data: DataFolder) -> None:
+    """Seal everything in the safe anew with a new key, all of it or nothing."""
+    with _telling(), _records(data) as records:
+        number = records.safe.change_key("octaplan change-key")
+    print(f"{number} things sealed anew; keep a copy of {data / 'safe.key'} apart from the data folder")
 
 
 @app.command()
@@ -178,7 +213,7 @@ def serve(
         application = create_app(_open(data))
     state = application.state
     if demo:
-        _demo(state.plans, state.accounts)
+        _demo(state.records)
         state.setup_code = None if state.accounts.any() else state.setup_code
     if state.setup_code:
         print(f"First start: make the first administrator with the code {state.setup_code}")
@@ -198,12 +233,12 @@ def _listen(host: str, port: int) -> socket.socket:
     return listener
 
 
-def _demo(plans: Plans, accounts: Accounts) -> None:
+def _demo(records: Records) -> None:
     from datetime import date
 
     from octaplan import demo
 
-    people, password = demo.prepare(plans, accounts, date.today())  # noqa: DTZ011  (the bench's own calendar)
+    people, password = demo.prepare(records, date.today())  # noqa: DTZ011  (the bench's own calendar)
     if not people:
         print("The data folder is not empty and holds no demo: nothing was loaded")
     for person in people:
@@ -217,20 +252,14 @@ def _open(data: Path) -> Database:
 
 
 @contextmanager
-def _database(data: Path) -> Iterator[Database]:
+def _records(data: Path) -> Iterator[Records]:
+    from octaplan.store.records import Records
+
     database = _open(data)
     try:
-        yield database
+        yield Records(database)
     finally:
         database.close()
-
-
-@contextmanager
-def _plans(data: Path) -> Iterator[Plans]:
-    from octaplan.store.plans import Plans
-
-    with _database(data) as database:
-        yield Plans(database)
 
 
 def main() -> None:

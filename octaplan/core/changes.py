@@ -67,7 +67,8 @@ def changes(before: SitePlan | None, after: SitePlan) -> list[Change]:
 
 def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
     members = (*_KINDS, "accepted", "schema", "customer", "site")
-    yield from _fields("", "", {k: v for k, v in old.items() if k not in members}, new)
+    own_old, own_new = ({k: v for k, v in d.items() if k not in members} for d in (old, new))
+    yield from _fields("", "", own_old, own_new)
     for kind, noun in _KINDS.items():
         was, now = old.get(kind, {}), new[kind]
         for key in [*was, *(key for key in now if key not in was)]:

@@ -33,13 +33,15 @@ class Value:
 
 @dataclass(frozen=True, slots=True)
 class Measure:
-    """One answer that the technician reads off and types. `record` is the field of the device that keeps it."""
+    """One answer that the technician reads off and types. `record` is the field of the device that keeps it;
+    without an answer that is `needed` the step is not done."""
 
     key: str
     label: str
     kind: str
     expect: str = ""
     record: str = ""
+    needed: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,8 +66,12 @@ class Step:
     @property
     def digest(self) -> str:
         """The same as long as the step asks for the same."""
-        said = [self.title, self.text, [(v.label, v.text, v.secret) for v in self.values],
-                [(m.key, m.expect) for m in self.measures]]  # fmt: skip
+        said = [
+            self.title,
+            self.text,
+            [(v.label, v.text, v.secret) for v in self.values],
+            [(m.key, m.expect) for m in self.measures if not m.record],
+        ]
         return hashlib.blake2b(json.dumps(said).encode(), digest_size=8).hexdigest()
 
 
@@ -159,16 +165,20 @@ class _Writer:
         self.group = "Open the carton"
         measures = [
             Measure("serial", "Serial number", "text", self.device.serial or "", "serial"),
-            Measure("mac", "MAC on the label", "mac", " ".join(map(str, self.device.macs)), "macs"),
-            Measure("asset", "Asset tag", "text", self.device.asset_tag or "", "asset_tag"),
+            Measure("mac", "MAC on the label", "mac", " ".join(map(str, self.device.macs)), "macs", False),
+            Measure("asset", "Asset tag", "text", self.device.asset_tag or "", "asset_tag", False),
         ]
         self.step(
-            "unpack", "Record serial, MAC and label",
+            "unpack",
+            "Record serial, MAC and label",
             f"Check that the box is a {self.kind.title}. A barcode scanner types for you: one scan a field.",
-            [Value("Model", self.kind.title), Value("For", f"{named(self.device)}, "
-                f"{self.plan.customer}/{self.plan.site}")],
-            measures, needs_box=False,
-        )  # fmt: skip
+            [
+                Value("Model", self.kind.title),
+                Value("For", f"{named(self.device)}, {self.plan.customer}/{self.plan.site}"),
+            ],
+            measures,
+            needs_box=False,
+        )
 
     def _first_contact(self, start: str) -> None:
         self.group = "First contact"
@@ -180,30 +190,49 @@ class _Writer:
         ]
         avoid = f" Not into {'; not into '.join(shut)}." if shut else ""
         if start == "console" and kind.console:
-            self.step("plug", "Connect the console cable",
-                      f"Power on, and open a terminal on the console port.{avoid}",
-                      [Value("Console", kind.console.words)], needs_box=False, before=before)  # fmt: skip
+            self.step(
+                "plug",
+                "Connect the console cable",
+                f"Power on, and open a terminal on the console port.{avoid}",
+                [Value("Console", kind.console.words)],
+                needs_box=False,
+                before=before,
+            )
         else:
-            self.step("plug", f"Plug the laptop into port {start}",
-                      f"Power on, and wait for the link light of port {start}.{avoid}",
-                      [Value("Port", start)], [Measure("link", f"Link light of port {start}", "light")],
-                      needs_box=False, before=before)  # fmt: skip
+            self.step(
+                "plug",
+                f"Plug the laptop into port {start}",
+                f"Power on, and wait for the link light of port {start}.{avoid}",
+                [Value("Port", start)],
+                [Measure("link", f"Link light of port {start}", "light", needed=False)],
+                needs_box=False,
+                before=before,
+            )
             self._laptop_step("laptop", "factory subnet")
             self._open_step("open", "Open its pages", factory.certificate_warning)
         password = factory.known_password if factory.password is FirstPassword.KNOWN else factory.password.words
-        self.step("log-in", "Log in", "Nothing of this stays: the next step replaces it.",
-                  [Value("User", factory.user or "none"), Value("First password", password or "")])  # fmt: skip
+        self.step(
+            "log-in",
+            "Log in",
+            "Nothing of this stays: the next step replaces it.",
+            [Value("User", factory.user or "none"), Value("First password", password or "")],
+        )
         for slot in self.slots:
-            self.step(f"slot-{slot.path.rsplit('/', 1)[-1]}", f"Set the {slot.label}",
-                      "Type it, do not shorten it: case matters. Some prompts show nothing while you type.",
-                      [Value(slot.label.capitalize(), "", slot.path)])  # fmt: skip
-        if kind.firmware.wanted and self.device.firmware != kind.firmware.wanted:
-            self.step("firmware", f"Firmware {kind.firmware.wanted}",
-                      f"{kind.firmware.how or 'Update as the maker describes it'}. The box may restart by itself; "
-                      "wait until it answers again.",
-                      [Value("Wanted", kind.firmware.wanted)],
-                      [Measure("firmware", "Firmware it now "
-                          "shows", "firmware", kind.firmware.wanted, "firmware")])  # fmt: skip
+            self.step(
+                f"slot-{slot.path.rsplit('/', 1)[-1]}",
+                f"Set the {slot.label}",
+                "Type it, do not shorten it: case matters. Some prompts show nothing while you type.",
+                [Value(slot.label.capitalize(), "", slot.path)],
+            )
+        if kind.firmware.wanted:
+            self.step(
+                "firmware",
+                f"Firmware {kind.firmware.wanted}",
+                f"{kind.firmware.how or 'Update as the maker describes it'}. The box may restart by itself; "
+                "wait until it answers again.",
+                [Value("Wanted", kind.firmware.wanted)],
+                [Measure("firmware", "Firmware it now shows", "firmware", kind.firmware.wanted, "firmware")],
+            )
 
     def _laptop_step(self, key: str, where: str) -> None:
         """The laptop's own address, for the face it is plugged into now."""
@@ -278,14 +307,19 @@ class _Writer:
         self.group = "Internet side"
         for key, circuit in circuits_of(self.plan, self.device):
             port = next(name for name, use in self.device.ports.items() if use.circuit == key)
-            self.step(f"circuit-{key}", f"{circuit.label} on port {port}",
-                      f"Switch port {port} on. Leave the cable out until the end: nothing is protected yet.",
-                      [Value("Port", port), *self._handoff(key, circuit)])  # fmt: skip
+            self.step(
+                f"circuit-{key}",
+                f"{circuit.label} on port {port}",
+                f"Switch port {port} on. Leave the cable out until the end: nothing is protected yet.",
+                [Value("Port", port), *self._handoff(key, circuit)],
+            )
         routes = [
-            Value(f"To {'anywhere' if route.default else route.to}",
-                  f"by {next_hop(self.plan, route) or self._way(route.circuit)}, metric {route.metric}")
+            Value(
+                f"To {'anywhere' if route.default else route.to}",
+                f"by {next_hop(self.plan, route) or self._way(route.circuit)}, metric {route.metric}",
+            )
             for route in self.device.routes.values()
-        ]  # fmt: skip
+        ]
         if routes:
             self.step(
                 "routes", "Routes", "The default route is what an hour is lost over when it is forgotten.", routes
@@ -338,23 +372,29 @@ class _Writer:
         serving = any(server == self.key for server, _ in servers(self.plan, key))
         scope = segment.scope
         resolvers = [str(segment.gateway) if r == "gateway" else str(r) for r in segment.resolvers]
-        values = [Value("VLAN", str(segment.vlan or "")), Value("Own address", str(address or "")),
-                  Value("Mask", segment.subnet.mask if segment.subnet and address else "")]  # fmt: skip
+        values = [
+            Value("VLAN", str(segment.vlan or "")),
+            Value("Own address", str(address or "")),
+            Value("Mask", segment.subnet.mask if segment.subnet and address else ""),
+        ]
         if address is not None and self.device.role is DeviceRole.EDGE:
             values.append(Value("Gateway", "leave empty"))
         if serving and scope.span is not None:
-            values += [Value("Scope first", str(scope.span.first)),
-                       Value(f"Scope last, or {scope.span.size} addresses", str(scope.span.last)),
-                       Value("Excluded", "  ".join(span.typed for span in scope.excluded)),
-                       Value("Router handed out", str(segment.gateway or "")),
-                       Value("Resolvers handed "
-                           "out", "  ".join(resolvers)), Value("Inside domain", segment.domain or ""),
-                       Value("Lease", f"{lease_text(scope.lease)} "
-                           f"({scope.lease:,} s)" if scope.lease else "")]  # fmt: skip
+            values += [
+                Value("Scope first", str(scope.span.first)),
+                Value(f"Scope last, or {scope.span.size} addresses", str(scope.span.last)),
+                Value("Excluded", "  ".join(span.typed for span in scope.excluded)),
+                Value("Router handed out", str(segment.gateway or "")),
+                Value("Resolvers handed out", "  ".join(resolvers)),
+                Value("Inside domain", segment.domain or ""),
+                Value("Lease", f"{lease_text(scope.lease)} ({scope.lease:,} s)" if scope.lease else ""),
+            ]
             values += [Value(f"Option {number}", text) for number, text in scope.options.items()]
-            values += [Value(f"Reserve for {host.name}", f"{host.address}  {host.mac or ''}".strip())
-                       for host in self.plan.hosts.values()
-                       if host.segment == key and host.method == "reserved" and host.address]  # fmt: skip
+            values += [
+                Value(f"Reserve for {host.name}", f"{host.address}  {host.mac or ''}".strip())
+                for host in self.plan.hosts.values()
+                if host.segment == key and host.method == "reserved" and host.address
+            ]
         elif self.device.role is DeviceRole.EDGE:
             values.append(Value("DHCP", "off" if scope.server == "none" else f"served by {scope.server}: off here"))
         return values
@@ -362,8 +402,14 @@ class _Writer:
     def _segment_step(self, key: str, before: Situation | None = None, mend: str = "", text: str = "") -> None:
         segment = self.plan.segments[key]
         title = f"{segment.label}: address and scope" if self.device.routes_packets else f"{segment.label}: VLAN"
-        self.step(f"segment-{key}", title, text or "Menu names differ; the values do not.", self._segment_values(key),
-                  before=before, mend=mend)  # fmt: skip
+        self.step(
+            f"segment-{key}",
+            title,
+            text or "Menu names differ; the values do not.",
+            self._segment_values(key),
+            before=before,
+            mend=mend,
+        )
 
     def _ports_step(self) -> None:
         values = []
@@ -397,12 +443,15 @@ class _Writer:
             "internet": "the internet",
             "all": "everything",
         }
-        values = [Value("Translate", f"{labels.get(t.segment, 'a removed segment')} to "
-            f"{plan.circuits[t.circuit].label}")
-                  for t in device.translations.values() if t.circuit in plan.circuits]  # fmt: skip
-        values += [Value("Allow", f"{labels.get(a.source, 'removed')} to "
-            f"{labels.get(a.target, 'removed')}, {a.service}")
-                   for a in device.allows.values()]  # fmt: skip
+        values = [
+            Value("Translate", f"{labels.get(t.segment, 'a removed segment')} to {plan.circuits[t.circuit].label}")
+            for t in device.translations.values()
+            if t.circuit in plan.circuits
+        ]
+        values += [
+            Value("Allow", f"{labels.get(a.source, 'removed')} to {labels.get(a.target, 'removed')}, {a.service}")
+            for a in device.allows.values()
+        ]
         if values:
             blocked = " This box blocks everything that is not allowed." if self.kind.factory.blocked else ""
             self.step("rules", "Translation and allow rules", f"One without the other passes nothing.{blocked}", values)
@@ -424,15 +473,23 @@ class _Writer:
                     ],
                 )
         if device.access:
-            values = [Value(access.service.upper(), self._from(labels.get(access.segment or ""), access.networks))
-                      for access in device.access.values()]  # fmt: skip
-            self.step("access", "Management access", "Permit what is planned now, before the "
-                "address changes; take the rest "
-                      "away at the end.", values)  # fmt: skip
+            values = [
+                Value(access.service.upper(), self._from(labels.get(access.segment or ""), access.networks))
+                for access in device.access.values()
+            ]
+            self.step(
+                "access",
+                "Management access",
+                "Permit what is planned now, before the address changes; take the rest away at the end.",
+                values,
+            )
         if self.kind.leftovers:
-            self.step("leftovers", "Remove what the box came with",
-                      "Keep what the laptop still needs until the address has changed.",
-                      [Value("Remove", leftover) for leftover in self.kind.leftovers])  # fmt: skip
+            self.step(
+                "leftovers",
+                "Remove what the box came with",
+                "Keep what the laptop still needs until the address has changed.",
+                [Value("Remove", leftover) for leftover in self.kind.leftovers],
+            )
 
     @property
     def _on_air(self) -> bool:
@@ -471,15 +528,25 @@ class _Writer:
             before = bench.now()
             bench.settle(*bench.faces)
             if before.reaches and not bench.reaches:
-                self.step("own-port", f"Port {bench.port}, where the laptop is", self._farewell(before),
-                          [Value(f"Port {bench.port}", "as planned")], before=before, mend=mend)  # fmt: skip
+                self.step(
+                    "own-port",
+                    f"Port {bench.port}, where the laptop is",
+                    self._farewell(before),
+                    [Value(f"Port {bench.port}", "as planned")],
+                    before=before,
+                    mend=mend,
+                )
         if not kind.restart_needed and kind.takes is not Takes.AT_ONCE:
             word = kind.takes.removeprefix("after ")
             before = bench.now()
             bench.settle(*bench.faces)
-            self.step(word, word.capitalize(), f"All changes take effect together. "
-                f"{self._farewell(before)}", before=before,
-                      mend=mend)  # fmt: skip
+            self.step(
+                word,
+                word.capitalize(),
+                f"All changes take effect together. {self._farewell(before)}",
+                before=before,
+                mend=mend,
+            )
         elif kind.restart_needed:
             if kind.takes is not Takes.AT_ONCE:
                 word = kind.takes.removeprefix("after ")
@@ -488,9 +555,13 @@ class _Writer:
                 self.step("save-first", "Save", "What is not saved is gone with the restart.")
             before = bench.now()
             bench.settle(*bench.faces)
-            self.step("restart-first", "Restart", f"Only a restart lets the changes take effect. "
-                f"{self._farewell(before)}",
-                      before=before, mend=mend)  # fmt: skip
+            self.step(
+                "restart-first",
+                "Restart",
+                f"Only a restart lets the changes take effect. {self._farewell(before)}",
+                before=before,
+                mend=mend,
+            )
         self._reconnect(last)
         return ""
 
@@ -537,16 +608,26 @@ class _Writer:
             before = bench.now()
             bench.plug("console")
             words = self.kind.console.words if self.kind.console else ""
-            self.step("console", "Connect the console cable", "No port lets the laptop manage the "
-                "box any more: the console "
-                      "does.", [Value("Console", words)], needs_box=False, before=before)  # fmt: skip
+            self.step(
+                "console",
+                "Connect the console cable",
+                "No port lets the laptop manage the box any more: the console does.",
+                [Value("Console", words)],
+                needs_box=False,
+                before=before,
+            )
         elif last is not None and not bench.reaches:
             if last != bench.port:
                 before = bench.now()
                 bench.plug(last)
-                self.step("move-back", f"Move the laptop to port {last}", "There the plan lets it "
-                    "in.", [Value("Port", last)],
-                          needs_box=False, before=before)  # fmt: skip
+                self.step(
+                    "move-back",
+                    f"Move the laptop to port {last}",
+                    "There the plan lets it in.",
+                    [Value("Port", last)],
+                    needs_box=False,
+                    before=before,
+                )
             self._laptop_step("laptop-again", "planned subnet")
             self._open_step("reconnect", "Its pages have moved; open them", self.kind.factory.certificate_warning)
 
@@ -555,10 +636,15 @@ class _Writer:
     def _prove(self, key: str, group: str) -> None:
         self.group = group
         measures = list(self._measures())
-        self.step(key, f"{len(measures)} checks" if len(measures) > 1 else "Check",
-                  "Paste what the box or the laptop prints; it is judged here. The first lost reply "
-                      "of a new neighbour is "
-                  "normal. What cannot be measured on the bench is skipped with a reason.", (), measures)  # fmt: skip
+        self.step(
+            key,
+            f"{len(measures)} checks" if len(measures) > 1 else "Check",
+            "Paste what the box or the laptop prints; it is judged here. The first lost reply "
+            "of a new neighbour is "
+            "normal. What cannot be measured on the bench is skipped with a reason.",
+            (),
+            measures,
+        )
 
     def _measures(self) -> Iterator[Measure]:
         bench = self.bench
@@ -584,31 +670,51 @@ class _Writer:
         if any(access.networks for access in self.device.access.values()):
             yield Measure("remote", "Opened from outside", "yes")
         for name, light in self.kind.lights.items():
-            yield Measure(f"light-{name.casefold()}", f"Light {name}: {light}", "light", light)
+            yield Measure(f"light-{name.casefold()}", f"Light {name}: {light}", "light", light, needed=False)
 
     def _make_it_last(self) -> None:
         self.group = "Make it last"
         if self.kind.kept == "when saved":
             self.step("save", "Save", "What is not saved is gone at the first power cut.")
-        self.step("restart", "Restart by the plug", "Pull the power, count to ten, plug it in. The "
-            "box is away for some minutes; "
-                  "the laptop keeps its address.", (), [Measure("back", "Answers again after", "text")])  # fmt: skip
+        self.step(
+            "restart",
+            "Restart by the plug",
+            "Pull the power, count to ten, plug it in. The box is away for some minutes; the laptop keeps its address.",
+            (),
+            [Measure("back", "Answers again after", "text", needed=False)],
+        )
         self._prove("prove-again", "Make it last")
-        self.step("backup", "Take a backup and attach it", "Download the configuration and attach "
-            "the file here: it is stored "
-                  "encrypted, with its checksum.", (), [Measure("backup", "Backup file", "backup")])  # fmt: skip
+        self.step(
+            "backup",
+            "Take a backup and attach it",
+            "Download the configuration and attach the file here: it is stored encrypted, with its checksum.",
+            (),
+            [Measure("backup", "Backup file", "backup")],
+        )
 
     def _send_off(self) -> None:
         self.group = "Send it off"
         before = self.bench.now()
         self.bench.plug("")
-        self.step("laptop-back", "Laptop back to its own network", "Unplug it from the box, and set "
-            "it to DHCP. Left on an old "
-                  "address, it will cost somebody an hour.", needs_box=False, before=before)  # fmt: skip
-        self.step("label", "Label", "Print the label on Handover, and put it where it can be read "
-            "when the box hangs on the wall.",
-                  [Value("Host name", self.device.name or ""), Value("Site", f"{self.plan.customer}/{self.plan.site}")],
-                  needs_box=False)  # fmt: skip
+        self.step(
+            "laptop-back",
+            "Laptop back to its own network",
+            "Unplug it from the box, and set it to DHCP. Left on an old address, it will cost somebody an hour.",
+            needs_box=False,
+            before=before,
+        )
+        self.step(
+            "label",
+            "Label",
+            "Print the label on Handover, and put it where it can be read when the box hangs on the wall.",
+            [Value("Host name", self.device.name or ""), Value("Site", f"{self.plan.customer}/{self.plan.site}")],
+            needs_box=False,
+        )
         cables = [Value(f"Port {name}", use.cable) for name, use in self.device.ports.items() if use.cable]
-        self.step("pack", "Pack", "The box, its power supply, the cables, and the installer's page on top.", cables,
-                  needs_box=False)  # fmt: skip
+        self.step(
+            "pack",
+            "Pack",
+            "The box, its power supply, the cables, and the installer's page on top.",
+            cables,
+            needs_box=False,
+        )

@@ -27,6 +27,7 @@ from octaplan.core.addresses import (
 from octaplan.core.boxes import is_host_name
 from octaplan.core.device import Band, DeviceRole, Security
 from octaplan.core.fields import available_zones
+from octaplan.core.passwords import LONGEST_TYPED
 from octaplan.core.plan import (
     MAX_LEASE,
     Handoff,
@@ -48,6 +49,15 @@ def text_of(most: int) -> Callable[[str], str]:
         return text
 
     return read
+
+
+def read_password(cell: str) -> str:
+    """A password as it was given; no message quotes it, and nothing caches it."""
+    if len(cell) > LONGEST_TYPED:
+        raise ValueError(f"It is {len(cell)} characters long: at most {LONGEST_TYPED} are kept")
+    if not cell.isprintable():
+        raise ValueError("It holds characters that cannot be printed: type it again")
+    return cell
 
 
 @lru_cache(10_000)

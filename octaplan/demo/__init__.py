@@ -8,11 +8,12 @@ from datetime import date, timedelta
 from pathlib import Path
 
 from octaplan.core.findings import Severity
+from octaplan.demo import boxes
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import open_folder
-from octaplan.store.accounts import Accounts, Person
+from octaplan.store.accounts import Person
 from octaplan.store.models import Role
-from octaplan.store.plans import Plans
+from octaplan.store.records import Records
 
 TABLES = Path(__file__).parent / "tables"
 
@@ -29,27 +30,34 @@ CUSTOMERS = {
     "KILN": "Bright Kiln Pottery",
 }
 
-ACCOUNTS = (("ines", "Ines Aldering", Role.ADMINISTRATOR), ("marek", "Marek Dunmore", Role.TECHNICIAN))
+ACCOUNTS = (
+    ("ines", "Ines Aldering", Role.ADMINISTRATOR),
+    ("sabine", "Sabine Oake", Role.PLANNER),
+    ("marek", "Marek Dunmore", Role.TECHNICIAN),
+    ("wren", "Wren Tolley", Role.VIEWER),
+)
 
 CLEARED = ("paws/heron", "libr/canal")
 ACCEPTED = {"harb/high": "The customer knows that nothing reaches the shop from outside, and wants it so"}
 
 
-def prepare(plans: Plans, accounts: Accounts, today: date) -> tuple[list[Person], str]:
+def prepare(records: Records, today: date) -> tuple[list[Person], str]:
     """Fill empty records with the demo portfolio, and give the demo accounts a fresh password.
 
     Returns who may sign in, nobody when the records are somebody's own, and the password.
     """
     letters = "abcdefghkmnpqrstuvwxyz23456789"
     password = "-".join("".join(secrets.choice(letters) for _ in range(4)) for _ in range(4))
-    if len(plans) == 0 and not accounts.any():
-        _load(plans, today)
+    accounts = records.accounts
+    if len(records.plans) == 0 and not accounts.any():
+        _load(records, today)
         for name, full_name, role in ACCOUNTS:
             accounts.add(name, full_name, password, role, demo=True)
     return accounts.renew_demo(password), password
 
 
-def _load(plans: Plans, today: date) -> None:
+def _load(records: Records, today: date) -> None:
+    plans = records.plans
     shift = today - timedelta(days=today.weekday()) - WRITTEN_IN_WEEK_OF
     intake = read_intake(open_folder(TABLES))
     moved = [
@@ -57,6 +65,7 @@ def _load(plans: Plans, today: date) -> None:
         for plan in intake.plans.values()
     ]
     plans.save_all(moved, "Ines Aldering", "Loaded from tables", CUSTOMERS)
+    boxes.load(records)
     for key, reason in ACCEPTED.items():
         for judged in plans.judged(key):
             finding = judged.finding
@@ -64,3 +73,4 @@ def _load(plans: Plans, today: date) -> None:
                 plans.accept(key, finding.rule, finding.path, finding.addresses, reason, "Ines Aldering")
     for key in CLEARED:
         plans.sign(key, plans.saved(key).number, "Ines Aldering")
+    boxes.begin_staging(records)

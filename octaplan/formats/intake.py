@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from itertools import zip_longest
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import (
@@ -52,6 +53,7 @@ from octaplan.core.typed import (
     read_lease,
     read_mask_for,
     read_networks,
+    read_password,
     read_resolvers,
     read_server,
     read_time_zone,
@@ -100,9 +102,13 @@ class IgnoredColumn(NamedTuple):
 
 @dataclass(slots=True)
 class Intake:
-    """What came of reading tables: the plans of all sites they name, and what was not taken as it stood."""
+    """What came of reading tables: the plans of all sites they name, and what was not taken as it stood.
+
+    `secrets` are for the safe and for nothing else, by site key and path of the slot.
+    """
 
     plans: dict[str, SitePlan] = field(default_factory=dict)
+    secrets: dict[tuple[str, str], str] = field(default_factory=dict, repr=False)
     refused: list[RefusedRow] = field(default_factory=list)
     corrected: list[Correction] = field(default_factory=list)
     ignored_columns: list[IgnoredColumn] = field(default_factory=list)
@@ -141,6 +147,7 @@ COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
         "vlan": read_vlan,
         "routed_block": read_networks,
         "pppoe_user": text_of(200),
+        "pppoe_password": read_password,
         "provider": text_of(200),
         "reference": text_of(200),
         "priority": whole(0, 1000, "Priority"),
@@ -176,6 +183,10 @@ COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
         "method": choice(Method),
     },
 }
+
+
+#: Columns whose cells are kept in the safe only: never in a plan, a report or a table that is written.
+SECRET_COLUMNS = frozenset({column_key("pppoe_password")})
 
 
 # --- Sites in the making ---------------------------------------------------------------------------------
@@ -264,7 +275,17 @@ class _Reader:
             key = (site_key(values["customer"], values["site"]), values["segment"].casefold())
             if key not in self.lost_segments and not self._has_segment(*key):
                 self.lost_segments[key] = row.number
-        self.intake.refused.append(RefusedRow(table.name, table.file, row.number, table.header, row.cells, faults))
+        cells = [
+            cell if column_key(name) not in SECRET_COLUMNS else ""
+            for name, cell in zip_longest(table.header, row.cells[: len(table.header)], fillvalue="")
+        ] + row.cells[len(table.header) :]
+        faults = [
+            fault if column_key(fault.column) not in SECRET_COLUMNS else fault._replace(value="") for fault in faults
+        ]
+        if cells[: len(row.cells)] != row.cells:
+            faults[0] = faults[0]._replace(problem=f"{faults[0].problem} (its password is not kept: type it again)")
+        refused = RefusedRow(table.name, table.file, row.number, table.header, cells[: len(row.cells)], faults)
+        self.intake.refused.append(refused)
 
     def _has_segment(self, site: str, segment: str) -> bool:
         return site in self.drafts and segment in self.drafts[site].segment_ids
@@ -334,10 +355,16 @@ class _Reader:
         update |= _read_handoff(values, before)
         if "routed_block" in values:
             update["routed_blocks"] = self._cleaned(table, row, "routed_block", values["routed_block"])
+        if "pppoe_password" in values and update.get("handoff", before.handoff) is not Handoff.PPPOE:
+            raise _Unread(
+                "pppoe_password", "A PPPoE password belongs to a pppoe hand-off: write pppoe there, or empty it"
+            )
         if key is None:
             _room("circuit", draft.circuits, MAX_CIRCUITS)
             key = draft.circuit_ids[label.casefold()] = new_id(f"circuit {label}", draft.circuits)
         draft.circuits[key] = before.model_copy(update=update)
+        if "pppoe_password" in values:
+            self.intake.secrets[(draft.plan.key, f"circuits/{key}/pppoe")] = values["pppoe_password"]
 
     def _cleaned(
         self, table: Table, row: Row, column: str, networks: list[tuple[str, Network, Address]]

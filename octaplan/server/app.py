@@ -18,14 +18,27 @@ from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 
 from octaplan import __version__
-from octaplan.server import desk, goto, imports, outbound, problems, session
+from octaplan.server import (
+    accounts,
+    bench,
+    credentials,
+    desk,
+    devices,
+    goto,
+    handover,
+    hardware,
+    imports,
+    journal,
+    outbound,
+    problems,
+    safe,
+    session,
+)
 from octaplan.server.guard import Guard, Tries
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.accounts import Accounts
 from octaplan.store.database import Database
-from octaplan.store.imports import Imports
-from octaplan.store.plans import Plans
+from octaplan.store.records import Records
 
 SITE = Path(__file__).parent / "site"
 
@@ -62,15 +75,19 @@ def create_app(database: Database) -> FastAPI:
         generate_unique_id_function=_operation_name,
     )
     app.state.database = database
-    app.state.plans = Plans(database)
-    app.state.imports = Imports(database, app.state.plans)
-    app.state.accounts = Accounts(database)
+    records = app.state.records = Records(database)
+    app.state.plans = records.plans
+    app.state.imports = records.imports
+    app.state.accounts = records.accounts
     app.state.tries = Tries(most=5)
     app.state.tries_from = Tries(most=30)
     app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
     problems.install(app)
-    for module in (session, outbound, desk, imports, goto):
+    pages = (outbound, desk, devices, credentials, bench, handover, hardware, safe, journal, imports, goto)
+    for module in (session, accounts, *pages):
         app.include_router(module.router)
+    if records.vault.locked:
+        structlog.get_logger().error("safe locked", why=records.vault.locked)
 
     @app.get("/api/openapi.json", include_in_schema=False)
     def description(person: Looking) -> dict[str, Any]:

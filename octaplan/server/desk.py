@@ -16,6 +16,7 @@ from octaplan.server.outbound import OutboundSite, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
 from octaplan.store.plans import Plans
+from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
@@ -61,6 +62,27 @@ class ClearanceShown(BaseModel):
     void: str | None
 
 
+class StagingShown(BaseModel):
+    """How far a device is on the bench."""
+
+    device: str
+    begun: datetime | None
+    by: str
+    done: int
+    steps: int
+    trouble: bool
+    finished: bool
+    problem: str
+
+
+class ShippedShown(BaseModel):
+    at: datetime
+    by: str
+    revision: int
+    carrier: str
+    reference: str
+
+
 class Desk(BaseModel):
     """Everything the desk of one site shows."""
 
@@ -69,6 +91,8 @@ class Desk(BaseModel):
     revision: RevisionShown
     findings: list[FindingShown]
     clearance: ClearanceShown | None
+    staging: list[StagingShown]
+    shipped: ShippedShown | None
     checked_sites: int
 
 
@@ -108,13 +132,25 @@ def _plans(request: Request) -> Plans:
     return plans
 
 
-def _desk(plans: Plans, key: str) -> Desk:
+def base_revision(if_match: str) -> int:
+    """The number that an `If-Match` header names."""
+    base = if_match.strip('W/"')
+    if not (base.isascii() and base.isdigit()):
+        raise Problem(HTTPStatus.PRECONDITION_REQUIRED, "If-Match must name the revision that the change was made on")
+    return int(base)
+
+
+def desk_of(request: Request, key: str) -> Desk:
+    """Everything the desk of one site shows."""
+    records: Records = request.app.state.records
+    plans, bench = records.plans, records.bench
     plan = plans.plan(key)
+    stagings, shipped = bench.stagings(plan), bench.shipped(key)
     judged = plans.judged(key)
     signature = plans.signature(key)
     return Desk(
         plan=plan,
-        summary=row(plans, plan),
+        summary=row(records, plan),
         revision=RevisionShown(**plans.saved(key)._asdict()),
         findings=[
             FindingShown(
@@ -139,6 +175,20 @@ def _desk(plans: Plans, key: str) -> Desk:
             if signature
             else None
         ),
+        staging=[
+            StagingShown(
+                device=staging.device,
+                begun=staging.begun,
+                by=staging.by,
+                done=staging.done,
+                steps=len(staging.sheet.steps),
+                trouble=staging.trouble,
+                finished=staging.finished,
+                problem=staging.sheet.problem,
+            )
+            for staging in stagings
+        ],
+        shipped=ShippedShown(**shipped._asdict()) if shipped else None,
         checked_sites=len(plans),
     )
 
@@ -146,7 +196,7 @@ def _desk(plans: Plans, key: str) -> Desk:
 @router.get("")
 def desk(customer: Code, site: Code, request: Request, person: Looking) -> Desk:
     """The newest revision of a site with all that was found about it."""
-    return _desk(_plans(request), f"{customer}/{site}")
+    return desk_of(request, f"{customer}/{site}")
 
 
 @router.get("/revisions")
@@ -176,14 +226,12 @@ def revise(
     if_match: Annotated[str, Header(max_length=20)],
 ) -> Desk:
     """Change the plan by JSON Patch, made on the revision that `If-Match` names."""
-    base = if_match.strip('W/"')
-    if not base.isdigit():
-        raise Problem(HTTPStatus.PRECONDITION_REQUIRED, "If-Match must name the revision that the change was made on")
+    base = base_revision(if_match)
     key = f"{customer}/{site}"
     plans = _plans(request)
     patch = [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
-    plans.revise(key, patch, int(base), person.full_name)
-    return _desk(plans, key)
+    plans.revise(key, patch, base, person.full_name)
+    return desk_of(request, key)
 
 
 @router.post("/acceptances")
@@ -191,7 +239,7 @@ def accept(customer: Code, site: Code, accepting: Accepting, request: Request, p
     """Accept a warn, with the reason."""
     key, a = f"{customer}/{site}", accepting
     _plans(request).accept(key, a.rule, a.path, a.addresses, a.reason, person.full_name)
-    return _desk(_plans(request), key)
+    return desk_of(request, key)
 
 
 @router.delete("/acceptances/{acceptance}")
@@ -199,7 +247,7 @@ def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, per
     """Take an acceptance back."""
     key = f"{customer}/{site}"
     _plans(request).withdraw(key, acceptance, person.full_name)
-    return _desk(_plans(request), key)
+    return desk_of(request, key)
 
 
 @router.post("/clearance")
@@ -207,4 +255,4 @@ def sign(customer: Code, site: Code, signature: Signature, request: Request, per
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
     _plans(request).sign(key, signature.revision, person.full_name)
-    return _desk(_plans(request), key)
+    return desk_of(request, key)

@@ -17,7 +17,7 @@ def create() -> FastAPI:
     """The application on the folder that `OCTAPLAN_DATA` names."""
     configure_logs()
     app = create_app(Database(Path(os.environ.get("OCTAPLAN_DATA", "demo-data"))))
-    people, password = demo.prepare(app.state.plans, app.state.accounts, date.today())  # noqa: DTZ011
+    people, password = demo.prepare(app.state.records, date.today())  # noqa: DTZ011
     print(*(f"Demo sign-in: {person.name}, password {password}" for person in people), sep="\n", flush=True)  # noqa: T201
     app.state.setup_code = None
     return app

@@ -38,8 +38,11 @@ class Guard:
             return
         headers = Headers(scope=scope)
         path: str = scope["path"]
-        limit = MAX_UPLOAD if path == "/api/imports" else MAX_BODY
-        detail = f"It is larger than {limit >> 20} MB. Split the tables by customer, or use `octaplan import`"
+        limit = MAX_UPLOAD if path == "/api/imports" or path.endswith("/backups") else MAX_BODY
+        hint = (
+            "Split the tables by customer, or use `octaplan import`" if path == "/api/imports" else "Send less at once"
+        )
+        detail = f"It is larger than {limit >> 20} MB. {hint}"
         if scope["method"] not in ("GET", "HEAD", "OPTIONS"):
             origin = headers.get("origin")
             if HEADER not in headers or (origin and urlsplit(origin).netloc != headers.get("host")):

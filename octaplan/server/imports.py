@@ -38,6 +38,7 @@ class SiteShown(BaseModel):
     hosts: int
     changes: list[ChangeShown]
     changes_total: int
+    secrets: int
 
 
 class RefusedShown(BaseModel):
@@ -130,6 +131,7 @@ def _shown(preview: Preview) -> PreviewShown:
                     for c in site.changes[:CHANGES_SHOWN]
                 ],
                 changes_total=len(site.changes),
+                secrets=site.secrets,
             )
             for site in preview.sites
         ],

@@ -8,10 +8,13 @@ from enum import StrEnum
 from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
+from octaplan.core.boxes import named
 from octaplan.core.findings import Severity
 from octaplan.core.plan import SitePlan
 from octaplan.server.permissions import Looking
-from octaplan.store.plans import Judged, Plans, Signature
+from octaplan.store.bench import Bench
+from octaplan.store.plans import Judged, Signature
+from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api", tags=["outbound"])
 
@@ -26,7 +29,10 @@ class Stage(StrEnum):
 
 class Stages(BaseModel):
     addresses: Stage
+    devices: Stage
+    credentials: Stage
     clearance: Stage
+    bench: Stage
     handover: Stage
 
 
@@ -44,6 +50,7 @@ class OutboundSite(BaseModel):
     warns: int
     waiting: bool
     clear: bool
+    shipped: bool
     next: str
 
 
@@ -58,41 +65,82 @@ PROVIDER_OWES = frozenset(
 )
 
 
-def stages(judged: list[Judged], signature: Signature | None) -> Stages:
-    """How far each stage is, from what was found and signed."""
-    stops = any(j.finding.severity is Severity.STOP for j in judged)
-    open_ends = any(j.blocks for j in judged)
+#: Which stage a finding belongs to, by where in the plan it leads; all others belong to the addresses.
+_STAGE_OF = {"devices": "devices", "wireless": "devices", "safe": "credentials"}
+
+
+def stage_of(path: str) -> str:
+    """The stage whose page shows the place that a finding leads to."""
+    return _STAGE_OF.get(path.partition("/")[2].partition("/")[0], "addresses")
+
+
+def stages(plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench) -> Stages:
+    """How far each stage is, from what was found, signed, staged and shipped."""
+    found: dict[str, Stage] = {"addresses": Stage.DONE, "devices": Stage.DONE, "credentials": Stage.DONE}
+    if not any(device.routes_packets for device in plan.devices.values()):
+        found["devices"] = found["credentials"] = Stage.OPEN
+    for j in judged:
+        stage = stage_of(j.finding.path)
+        if j.finding.severity is Severity.STOP and j.finding.rule not in ("credential-missing",):
+            found[stage] = Stage.TROUBLE
+        elif j.blocks and found[stage] is not Stage.TROUBLE:
+            found[stage] = Stage.OPEN
     signed = signature is not None and signature.void is None
     clearance = Stage.DONE if signed else Stage.TROUBLE if signature is not None else Stage.OPEN
-    addresses = Stage.TROUBLE if stops else Stage.OPEN if open_ends else Stage.DONE
-    return Stages(addresses=addresses, clearance=clearance, handover=Stage.OPEN)
+    staged = Stage.OPEN
+    if bench.begun(plan):
+        stagings = bench.stagings(plan)
+        staged = Stage.DONE if all(s.finished for s in stagings) else staged
+        staged = Stage.TROUBLE if any(s.trouble for s in stagings) else staged
+    left = Stage.DONE if bench.shipped(plan.key) else Stage.OPEN
+    return Stages(clearance=clearance, bench=staged, handover=left, **found)
 
 
-def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None) -> str:
+def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench) -> str:
     """The one thing to do next, in words."""
+    shipped = bench.shipped(plan.key)
+    if shipped is not None and signature is not None and signature.void is None:
+        return f"Shipped {shipped.at:%Y-%m-%d} by {shipped.by}"
     if not plan.circuits and not plan.segments:
         return "Nothing planned yet: load its tables"
     for j in judged:
         if j.finding.rule in PROVIDER_OWES:
             return _first_sentence(j.finding.message)
+    missing = sum(j.finding.rule == "credential-missing" for j in judged)
     for j in judged:
-        if j.blocks:
+        if j.blocks and j.finding.rule != "credential-missing":
             prefix = "" if j.finding.severity is Severity.STOP else "Decide: "
             return prefix + _first_sentence(j.finding.message)
     if not plan.circuits:
         return "Add the circuit"
     if not plan.segments:
         return "Add the segments"
+    if not any(device.routes_packets for device in plan.devices.values()):
+        return "Add the edge on Devices"
+    if missing:
+        return f"{missing} secret{'' if missing == 1 else 's'} to fill"
     if signature is None:
         return "Sign the clearance"
-    return "Sign the clearance again" if signature.void else "Print the site sheet"
+    if signature.void:
+        return "Sign the clearance again"
+    stagings = bench.stagings(plan)
+    open_ = [staging for staging in stagings if not staging.finished]
+    if open_:
+        begun = next((staging for staging in open_ if staging.begun), None)
+        if begun is not None:
+            name = named(plan.devices[begun.device])
+            return f"On the bench: {name}, {begun.done} of {len(begun.sheet.steps)} steps"
+        return f"Stage {named(plan.devices[open_[0].device])}"
+    return "Ship it"
 
 
 def _first_sentence(message: str) -> str:
     return message.split(": ")[0].split(". ")[0].rstrip(".")
 
 
-def row(plans: Plans, plan: SitePlan) -> OutboundSite:
+def row(records: Records, plan: SitePlan) -> OutboundSite:
+    """What Outbound shows of a site."""
+    plans, bench = records.plans, records.bench
     judged, signature = plans.judged(plan.key), plans.signature(plan.key)
     return OutboundSite(
         customer=plan.customer,
@@ -101,19 +149,20 @@ def row(plans: Plans, plan: SitePlan) -> OutboundSite:
         name=plan.name or plan.site,
         ship_date=plan.ship_date,
         technician=plan.technician,
-        stages=stages(judged, signature),
+        stages=stages(plan, judged, signature, bench),
         stops=sum(j.finding.severity is Severity.STOP for j in judged),
         warns=sum(j.finding.severity is Severity.WARN and j.blocks for j in judged),
         waiting=any(j.finding.rule in PROVIDER_OWES for j in judged),
         clear=signature is not None and signature.void is None,
-        next=next_step(plan, judged, signature),
+        shipped=bench.shipped(plan.key) is not None,
+        next=next_step(plan, judged, signature, bench),
     )
 
 
 @router.get("/outbound")
 def outbound(request: Request, person: Looking) -> Outbound:
     """All sites, soonest ship date first; those without a date last."""
-    plans: Plans = request.app.state.plans
-    sites = [row(plans, plan) for plan in plans.all().values()]
+    records: Records = request.app.state.records
+    sites = [row(records, plan) for plan in records.plans.all().values()]
     sites.sort(key=lambda s: (s.ship_date is None, s.ship_date or date.max, s.customer_name, s.name))
     return Outbound(today=date.today(), sites=sites)  # noqa: DTZ011  (the bench's own calendar)

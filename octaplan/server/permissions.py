@@ -21,19 +21,30 @@ class May(StrEnum):
     LOOK = "look"
     PLAN = "plan"
     SIGN = "sign"
+    STAGE = "stage"
+    FILL = "fill"
+    READ = "read"
+    HARDWARE = "hardware"
+    ADMINISTER = "administer"
 
     @property
     def words(self) -> str:
         return {
-            "look": "look at everything",
+            "look": "look at everything but secrets",
             "plan": "change plans, load tables and accept findings",
             "sign": "clear a site to ship",
+            "stage": "stage boxes and ship sites",
+            "fill": "make and type secrets",
+            "read": "read secrets and back-ups",
+            "hardware": "change hardware types",
+            "administer": "manage accounts and the safe",
         }[self]
 
 
 PERMISSIONS: dict[Role, frozenset[May]] = {
     Role.ADMINISTRATOR: frozenset(May),
-    Role.TECHNICIAN: frozenset(May),
+    Role.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE}),
+    Role.TECHNICIAN: frozenset({May.LOOK, May.PLAN, May.STAGE, May.FILL, May.READ, May.HARDWARE}),
     Role.VIEWER: frozenset({May.LOOK}),
 }
 
@@ -57,3 +68,8 @@ class Allowed:
 Looking = Annotated[Person, Depends(Allowed(May.LOOK))]
 Planning = Annotated[Person, Depends(Allowed(May.PLAN))]
 Signing = Annotated[Person, Depends(Allowed(May.SIGN))]
+Staging = Annotated[Person, Depends(Allowed(May.STAGE))]
+Filling = Annotated[Person, Depends(Allowed(May.FILL))]
+Reading = Annotated[Person, Depends(Allowed(May.READ))]
+KeepingHardware = Annotated[Person, Depends(Allowed(May.HARDWARE))]
+Administering = Annotated[Person, Depends(Allowed(May.ADMINISTER))]

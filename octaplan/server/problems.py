@@ -14,9 +14,13 @@ from starlette.exceptions import HTTPException
 
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
-from octaplan.store.accounts import AccountError
+from octaplan.store.accounts import AccountError, CodeNeeded
+from octaplan.store.bench import AlreadyTicked, BenchError, NotReady
+from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
-from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NotClear
+from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
+from octaplan.store.vault import VaultError
 
 log = structlog.get_logger()
 
@@ -58,6 +62,18 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     TableError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
     PlanError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
     AccountError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    CodeNeeded: lambda error: respond(HTTPStatus.UNAUTHORIZED, str(error), second_factor=True),
+    NoSuchSlot: _said(HTTPStatus.NOT_FOUND),
+    NoSuchSecret: _said(HTTPStatus.NOT_FOUND),
+    ReasonNeeded: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), reason_needed=True),
+    SafeError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    VaultError: _said(HTTPStatus.CONFLICT),
+    NoSuchType: _said(HTTPStatus.NOT_FOUND),
+    TypeMoved: _said(HTTPStatus.CONFLICT),
+    HardwareError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
+    AlreadyTicked: _said(HTTPStatus.CONFLICT),
+    NotReady: _said(HTTPStatus.CONFLICT),
+    BenchError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
 }
 
 

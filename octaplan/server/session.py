@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import hmac
+from collections.abc import Iterator
+from contextlib import contextmanager
 from http import HTTPStatus
 from typing import Annotated
 
+import segno
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, StringConstraints
 
 from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May
 from octaplan.server.problems import Problem
-from octaplan.store.accounts import SESSION, Person
+from octaplan.store.accounts import SESSION, AccountError, Person
 from octaplan.store.models import Role
 
 router = APIRouter(prefix="/api", tags=["session"])
@@ -22,6 +25,7 @@ Short = Annotated[str, StringConstraints(max_length=200)]
 class Credentials(BaseModel):
     name: Short
     password: Short
+    code: Annotated[str, StringConstraints(max_length=20)] = ""
 
 
 class FirstAdministrator(BaseModel):
@@ -38,6 +42,7 @@ class SignedIn(BaseModel):
     full_name: str
     role: Role
     may: list[May]
+    second_factor: bool
 
 
 class Health(BaseModel):
@@ -52,7 +57,9 @@ class Start(BaseModel):
 
 def _signed_in(person: Person) -> SignedIn:
     may = sorted(PERMISSIONS[person.role])
-    return SignedIn(name=person.name, full_name=person.full_name, role=person.role, may=may)
+    return SignedIn(
+        name=person.name, full_name=person.full_name, role=person.role, may=may, second_factor=person.second_factor
+    )
 
 
 def _limited(wait: int) -> None:
@@ -98,11 +105,12 @@ def sign_in(credentials: Credentials, request: Request, response: Response) -> S
     who = credentials.name.strip().casefold()
     where = request.client.host if request.client else ""
     _limited(max(state.tries.wait(who), state.tries_from.wait(where)))
-    token = state.accounts.sign_in(credentials.name, credentials.password)
+    token = state.accounts.sign_in(credentials.name, credentials.password, credentials.code)
     if token is None:
         state.tries.failed(who)
         state.tries_from.failed(where)
-        raise Problem(HTTPStatus.UNAUTHORIZED, "Name and password do not fit: check both, capital letters matter")
+        what = "password, or the code of the second factor," if credentials.code else "password"
+        raise Problem(HTTPStatus.UNAUTHORIZED, f"Name and {what} do not fit: check both, capital letters matter")
     state.tries.succeeded(who)
     _begin(request, response, token)
     return _signed_in(state.accounts.person(token))
@@ -115,6 +123,63 @@ def sign_out(request: Request, response: Response) -> None:
     if token:
         request.app.state.accounts.sign_out(token)
     response.delete_cookie(COOKIE)
+
+
+class OwnPassword(BaseModel):
+    old: Short
+    new: Short
+
+
+class SecondFactor(BaseModel):
+    """What an authenticator app needs: its address, and the same as a picture to scan."""
+
+    address: str
+    picture: str
+
+
+class Code(BaseModel):
+    code: Annotated[str, StringConstraints(max_length=20)]
+
+
+@router.post("/session/password", status_code=HTTPStatus.NO_CONTENT)
+def own_password(change: OwnPassword, request: Request, person: Looking) -> None:
+    """Change one's own password; one's other sessions end."""
+    with _trying(request, person.name):
+        request.app.state.accounts.change_own_password(person, change.old, change.new, request.cookies.get(COOKIE, ""))
+
+
+@router.post("/session/second-factor")
+def begin_second(request: Request, person: Looking) -> SecondFactor:
+    """Begin with a second factor (RFC 6238): it counts once a code confirms it."""
+    address = request.app.state.accounts.begin_second(person)
+    picture = segno.make(address, error="m").svg_data_uri(scale=5, border=2)
+    return SecondFactor(address=address, picture=picture)
+
+
+@router.put("/session/second-factor", status_code=HTTPStatus.NO_CONTENT)
+def confirm_second(code: Code, request: Request, person: Looking) -> None:
+    """Turn the second factor on."""
+    with _trying(request, person.name):
+        request.app.state.accounts.confirm_second(person, code.code)
+
+
+@router.post("/session/second-factor/off", status_code=HTTPStatus.NO_CONTENT)
+def drop_second(code: Code, request: Request, person: Looking) -> None:
+    """Turn one's own second factor off, with one last code."""
+    with _trying(request, person.name):
+        request.app.state.accounts.drop_second(person, code.code)
+
+
+@contextmanager
+def _trying(request: Request, name: str) -> Iterator[None]:
+    """Count a refusal as a failed try to sign in."""
+    tries = request.app.state.tries
+    _limited(tries.wait(name))
+    try:
+        yield
+    except AccountError:
+        tries.failed(name)
+        raise
 
 
 @router.post("/setup")

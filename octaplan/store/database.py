@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -45,14 +46,15 @@ class Database:
             self._lock.close()
             raise DataFolderError(f"{folder} is in use by another Octaplan: stop that one first") from None
         self.folder = folder
+        self._turn = threading.RLock()
         self.engine = _engine(folder / FILE)
         with self.engine.begin() as connection:
             command.upgrade(alembic_config(connection), "head")
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A session whose changes are all kept, or on an error none."""
-        with Session(self.engine, expire_on_commit=False) as session, session.begin():
+        """A session whose changes are all kept, or on an error none. Sessions take turns."""
+        with self._turn, Session(self.engine, expire_on_commit=False) as session, session.begin():
             yield session
 
     def close(self) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from octaplan.core.addresses import Address, Network, Span
+from octaplan.core.boxes import interfaces, named
 from octaplan.core.plan import SitePlan
 from octaplan.store.models import Claim, Name
 
@@ -50,6 +51,12 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
     for key, host in plan.hosts.items():
         if host.address:
             yield claim(f"/hosts/{key}", "host", host.name, host.address)
+    hosts = {host.address for host in plan.hosts.values()}
+    gateways = {segment.gateway for segment in plan.segments.values()}
+    for key, device in plan.devices.items():
+        for address in {i.address for i in interfaces(plan, device) if i.owner.startswith("/segments/")}:
+            if address not in hosts and address not in gateways:
+                yield claim(f"/devices/{key}", "device", named(device), address)
 
 
 def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Name]:
@@ -68,3 +75,10 @@ def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Name]:
         yield name(f"/hosts/{key}", "host", host.name)
         if host.mac:
             yield name(f"/hosts/{key}", "MAC", str(host.mac), f"{host.mac.value:012x}")
+    for key, device in plan.devices.items():
+        facts = (device.serial or "", device.asset_tag or "", device.role.words)
+        yield name(f"/devices/{key}", "device", named(device), *facts)
+        for mac in device.macs:
+            yield name(f"/devices/{key}", "MAC", str(mac), f"{mac.value:012x}")
+    for key, wireless in plan.wireless.items():
+        yield name(f"/wireless/{key}", "Wi-Fi", wireless.name)

@@ -25,6 +25,7 @@ from octaplan.store.database import Database
 from octaplan.store.models import Import, ImportFile
 from octaplan.store.models import RefusedRow as KeptRow
 from octaplan.store.plans import Plans
+from octaplan.store.safe import Safe
 
 
 class ImportGone(OctaplanError):
@@ -42,6 +43,7 @@ class SiteChange:
     plan: SitePlan
     new: bool
     changes: list[Change]
+    secrets: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,9 +59,10 @@ class Preview:
 class Imports:
     """The imports of a database."""
 
-    def __init__(self, database: Database, plans: Plans) -> None:
+    def __init__(self, database: Database, plans: Plans, safe: Safe) -> None:
         self._database = database
         self._plans = plans
+        self._safe = safe
 
     def preview(self, files: Sequence[tuple[str, bytes]], by: str) -> Preview:
         """Read files and say what loading them would do; the files and what was refused are kept."""
@@ -70,7 +73,9 @@ class Imports:
             session.execute(delete(ImportFile).where(ImportFile.import_id.in_(stale)))
             session.add(Import(id=import_id, at=datetime.now(UTC), by=by, fingerprint=preview.fingerprint))
             session.flush()
-            session.add_all(ImportFile(import_id=import_id, name=name, content=data) for name, data in files)
+            for name, data in files:
+                content = self._safe.vault.seal(data, f"import {import_id} {name}")
+                session.add(ImportFile(import_id=import_id, name=name, content=content))
             session.add_all(_kept(import_id, row) for row in preview.intake.refused)
         return preview
 
@@ -81,13 +86,14 @@ class Imports:
             stored = session.scalars(
                 select(ImportFile).where(ImportFile.import_id == import_id).order_by(ImportFile.id)
             ).all()
-            files = [(file.name, file.content) for file in stored]
+            files = [(f.name, self._safe.vault.open(f.content, f"import {import_id} {f.name}")) for f in stored]
         if record is None or record.applied_at is not None or not files:
             raise ImportGone("This import has been applied or replaced already: drop the files again")
         preview = self._work_out(import_id, files)
         if preview.fingerprint != record.fingerprint:
             raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
-        saved = self._plans.save_all([site.plan for site in preview.sites], by, "Loaded from tables")
+        plans = [site.plan for site in preview.sites]
+        saved = self._plans.save_all(plans, by, "Loaded from tables", secrets=preview.intake.secrets)
         with self._database.session() as session:
             session.merge(
                 Import(
@@ -117,8 +123,14 @@ class Imports:
         digest = hashlib.sha256()
         for key, plan in sorted(intake.plans.items()):
             before = existing.get(key)
-            sites.append(SiteChange(plan, before is None, changes(before, plan) if before else []))
+            given = {
+                path: secret
+                for (site, path), secret in intake.secrets.items()
+                if site == key and not self._safe.holds(site, path, secret)
+            }
+            sites.append(SiteChange(plan, before is None, changes(before, plan) if before else [], len(given)))
             digest.update(json.dumps([before and before.document(), plan.document()]).encode())
+            digest.update(repr(sorted((p, self._safe.vault.fingerprint(s)) for p, s in given.items())).encode())
         return Preview(import_id, sites, intake, digest.hexdigest())
 
 

@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Any, ClassVar
 
-from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String, Text, TypeDecorator
+from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String, Text, TypeDecorator, UniqueConstraint
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -41,6 +41,7 @@ class Role(StrEnum):
     """What an account may do, in `octaplan.server.permissions`."""
 
     ADMINISTRATOR = "administrator"
+    PLANNER = "planner"
     TECHNICIAN = "technician"
     VIEWER = "viewer"
 
@@ -108,18 +109,24 @@ class Name(Base):
 
 
 class Clearance(Base):
-    """A signature under one revision of a site. Whether it still holds is worked out, not stored."""
+    """A signature under one revision of a site. Whether it still holds is worked out, not stored.
+
+    `digest` is that of what was decided; what is recorded at the bench is no part of it.
+    """
 
     __tablename__ = "clearances"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
     revision: Mapped[int]
+    digest: Mapped[str | None] = mapped_column(String(64))
     by: Mapped[str] = mapped_column(String(200))
     at: Mapped[datetime]
 
 
 class Account(Base):
+    """Who may sign in. `ends` closes a temporary account; `totp` is the sealed secret of the second factor."""
+
     __tablename__ = "accounts"
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -128,6 +135,10 @@ class Account(Base):
     role: Mapped[Role] = mapped_column(String(20))
     password: Mapped[str] = mapped_column(String(200))
     demo: Mapped[bool] = mapped_column(default=False)
+    ends: Mapped[datetime | None]
+    totp: Mapped[bytes | None]
+    totp_pending: Mapped[bytes | None]
+    totp_used: Mapped[int] = mapped_column(default=0, server_default="0")
 
 
 class SignIn(Base):
@@ -173,3 +184,127 @@ class RefusedRow(Base):
     header: Mapped[str] = mapped_column(Text)
     cells: Mapped[str] = mapped_column(Text)
     faults: Mapped[str] = mapped_column(Text)
+
+
+class HardwareVersion(Base):
+    """One version of a hardware type. The newest counts; `removed` ones are no longer offered."""
+
+    __tablename__ = "hardware_versions"
+
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    version: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    removed: Mapped[bool] = mapped_column(default=False)
+
+
+class SafeKey(Base):
+    """Which key the sealed things of this database are sealed with; the key itself is in a file beside it."""
+
+    __tablename__ = "safe_keys"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key_id: Mapped[str] = mapped_column(String(16))
+    since: Mapped[datetime]
+
+
+class Secret(Base):
+    """A sealed secret. The newest `number` of a slot counts; older ones are its history."""
+
+    __tablename__ = "secrets"
+    __table_args__ = (UniqueConstraint("site_id", "slot", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    slot: Mapped[str] = mapped_column(String(100))
+    number: Mapped[int]
+    label: Mapped[str] = mapped_column(String(300))
+    sealed: Mapped[bytes]
+    fingerprint: Mapped[str] = mapped_column(String(64), index=True)
+    score: Mapped[int]
+    factory: Mapped[bool]
+    typed: Mapped[bool]
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+
+
+class JournalEntry(Base):
+    """One line of the journal. `digest` covers the line and the digest before it."""
+
+    __tablename__ = "journal"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    act: Mapped[str] = mapped_column(String(40))
+    site: Mapped[str] = mapped_column(String(81))
+    what: Mapped[str] = mapped_column(Text)
+    why: Mapped[str] = mapped_column(Text)
+    digest: Mapped[str] = mapped_column(String(64))
+
+
+class Run(Base):
+    """One staging of one device. The newest of a device counts."""
+
+    __tablename__ = "runs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    device: Mapped[str] = mapped_column(String(12))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+
+
+class Tick(Base):
+    """What became of one step of a run, and the digest of what the step asked for then."""
+
+    __tablename__ = "ticks"
+
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True)
+    step: Mapped[str] = mapped_column(String(80), primary_key=True)
+    outcome: Mapped[str] = mapped_column(String(10))
+    note: Mapped[str] = mapped_column(Text)
+    measured: Mapped[str] = mapped_column(Text)
+    digest: Mapped[str] = mapped_column(String(16))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+
+
+class Backup(Base):
+    """A configuration taken off a box, sealed."""
+
+    __tablename__ = "backups"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    revision: Mapped[int]
+    name: Mapped[str] = mapped_column(String(200))
+    size: Mapped[int]
+    sha256: Mapped[str] = mapped_column(String(64))
+    sealed: Mapped[bytes]
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+
+
+class Shipment(Base):
+    """A site that has left the bench."""
+
+    __tablename__ = "shipments"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    revision: Mapped[int]
+    carrier: Mapped[str] = mapped_column(String(200))
+    reference: Mapped[str] = mapped_column(String(200))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+
+
+class Setting(Base):
+    """One choice of the organisation, as JSON."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)

@@ -4,11 +4,13 @@ PlansError            a request that cannot be carried out
   NoSuchSite          there is no such site
   BadChange           the change makes the plan unreadable, or is not one a person may make
   Conflict            somebody else has changed the same values since
+  NoSuchSlot          a site has no such slot for a secret
   NotClear            something still stands in the way of a clearance
 """
 
 from __future__ import annotations
 
+import hashlib
 import json
 import threading
 from collections.abc import Iterable, Mapping, Sequence
@@ -21,6 +23,8 @@ from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from octaplan.core.changes import changes, sentence
+from octaplan.core.credentials import slots_of
+from octaplan.core.device import RECORDED
 from octaplan.core.findings import Finding, Severity
 from octaplan.core.plan import Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
@@ -28,11 +32,26 @@ from octaplan.errors import OctaplanError
 from octaplan.formats.planjson import PlanError, plan_of
 from octaplan.store.database import Database
 from octaplan.store.derived import claims_of, names_of
+from octaplan.store.hardware import Hardware
+from octaplan.store.journal import Act, enter
 from octaplan.store.models import Base, Claim, Clearance, Customer, Name, Revision, Site
+from octaplan.store.safe import Kept, Need, Safe
 
 Operation = Mapping[str, Any]
 
-_LISTS = frozenset({"resolvers", "routed_blocks", "reach_groups", "excluded"})
+_LISTS = frozenset(
+    {
+        "resolvers",
+        "routed_blocks",
+        "reach_groups",
+        "excluded",
+        "macs",
+        "time_servers",
+        "forwarders",
+        "tagged",
+        "networks",
+    }
+)
 _CLOSED = ("/schema", "/customer", "/site", "/accepted")
 
 
@@ -50,6 +69,10 @@ class BadChange(PlansError):
     def __init__(self, problem: str, path: str = "") -> None:
         super().__init__(problem)
         self.path = path
+
+
+class NoSuchSlot(PlansError):
+    """A site has no such slot for a secret."""
 
 
 class NotClear(PlansError):
@@ -112,8 +135,10 @@ class Judged:
 class Plans:
     """All site plans of a database. Every method may be called from any thread."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, hardware: Hardware | None = None, safe: Safe | None = None) -> None:
         self._database = database
+        self._hardware = hardware
+        self._safe = safe
         self._lock = threading.RLock()
         self._sites: dict[str, int] = {}
         self._saved: dict[str, Saved] = {}
@@ -136,7 +161,9 @@ class Plans:
             self._saved[site.key] = _saved(revision)
             if site.id in signed:
                 self._signed[site.key] = signed[site.id]
-        self._portfolio = Portfolio(plans)
+        types = hardware.types if hardware is not None else None
+        self._portfolio = Portfolio(plans, hardware=types, facts=safe.facts if safe is not None else None)
+        self._digests: dict[str, tuple[int, str]] = {}
         self._check_everything()
 
     # --- Reading
@@ -192,11 +219,39 @@ class Plans:
             if signed is None:
                 return None
             saved, void = self._saved[plan.key], None
-            if saved.number != signed.revision:
+            if saved.number != signed.revision and self._digest(plan) != signed.digest:
                 void = f"{saved.by} changed the plan since, in revision {saved.number}: {saved.sentence}"
             elif any(judged.blocks for judged in self.judged(key)):
-                void = "A change at another site has brought up a finding since"
+                void = "A finding has come up since, by a change at another site, of a hardware type or of a secret"
             return Signature(signed.revision, signed.by, signed.at, void)
+
+    def _digest(self, plan: SitePlan) -> str:
+        """The digest of what was decided in a plan, without what is only recorded at the bench."""
+        number = self._saved[plan.key].number
+        known = self._digests.get(plan.key)
+        if known is None or known[0] != number:
+            document = plan.document()
+            for device in document["devices"].values():
+                for name in RECORDED:
+                    device.pop(name)
+            digest = hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
+            known = self._digests[plan.key] = (number, digest)
+        return known[1]
+
+    def site_id(self, key: str) -> int:
+        """The number of a site in the database."""
+        return self._sites[self.plan(key).key]
+
+    def recheck(self, keys: Iterable[str] | None = None) -> None:
+        """Check some sites again, or all: their secrets or hardware types have changed."""
+        with self._lock:
+            if keys is None:
+                self._check_everything()
+                return
+            for key in keys:
+                plan = self._portfolio.get(key)
+                if plan is not None:
+                    self._findings[plan.key] = self._portfolio.check(plan)
 
     # --- Writing
 
@@ -291,34 +346,85 @@ class Plans:
                 raise NotClear(f"{len(blocking)} findings stand in the way, the first: {blocking[0].message}")
             if not plan.circuits or not plan.segments:
                 raise NotClear("A site is cleared with at least one circuit and one segment: this plan lacks them")
-            clearance = Clearance(site_id=self._sites[plan.key], revision=revision, by=by, at=datetime.now(UTC))
+            if not any(device.routes_packets for device in plan.devices.values()):
+                raise NotClear("A site is cleared with a box at its edge: add one on Devices")
+            clearance = Clearance(
+                site_id=self._sites[plan.key],
+                revision=revision,
+                digest=self._digest(plan),
+                by=by,
+                at=datetime.now(UTC),
+            )
             with self._database.session() as session:
                 session.add(clearance)
+                enter(session, Act.CLEARED, by, f"revision {revision}", site=plan.key)
             self._signed[plan.key] = clearance
 
     def save_all(
-        self, plans: Iterable[SitePlan], by: str, reason: str, customers: Mapping[str, str] | None = None
+        self,
+        plans: Iterable[SitePlan],
+        by: str,
+        reason: str,
+        customers: Mapping[str, str] | None = None,
+        secrets: Mapping[tuple[str, str], str] | None = None,
     ) -> int:
         """Add or replace many plans in one transaction; plans that say nothing new are left alone.
 
-        Returns how many were saved. `customers` gives names to customer codes.
+        Returns how many were saved. `customers` gives names to customer codes; `secrets` are what came with the
+        plans for slots, by site key and path of the slot.
         """
         with self._lock:
-            fresh = [(self._portfolio.get(plan.key), plan) for plan in plans]
+            given_plans = list(plans)
+            fresh = [(self._portfolio.get(plan.key), plan) for plan in given_plans]
             fresh = [(old, plan) for old, plan in fresh if old != plan]
             at = datetime.now(UTC)
+            kept: list[tuple[Need, Kept]] = []
             with self._database.session() as session:
                 for code, name in (customers or {}).items():
                     session.merge(Customer(key=code.casefold(), code=code, name=name))
                     self._customers[code.casefold()] = name
                 written = [self._write(session, old, plan, by, at, reason) for old, plan in fresh]
+                if secrets and self._safe is not None:
+                    kept = self._safe.put_given(session, self._given({p.key: p for p in given_plans}, secrets), by)
+            if self._safe is not None:
+                self._safe.remember(kept)
             for (_, plan), (site_id, saved) in zip(fresh, written, strict=True):
                 self._sites[plan.key] = site_id
                 self._saved[plan.key] = saved
                 self._portfolio.put(plan)
             if fresh:
                 self._check_everything()
-            return len(fresh)
+            else:
+                self.recheck({need.site for need, _ in kept})
+            return len({plan.key for _, plan in fresh} | {need.site for need, _ in kept})
+
+    def needs(self, plan: SitePlan) -> list[Need]:
+        """The slots of a plan, each with the makers' own passwords that will not do in it."""
+        types = self._hardware.types if self._hardware is not None else {}
+        needs = []
+        for slot in slots_of(plan, types):
+            device = plan.devices.get(slot.member.removeprefix("/devices/"))
+            kind = types.get(device.type) if device else None
+            factory = (kind.factory.known_password,) if kind and kind.factory.known_password else ()
+            needs.append(Need(plan.key, slot, factory))
+        return needs
+
+    def need(self, key: str, path: str) -> Need:
+        """One slot of a site. Raises `NoSuchSlot`."""
+        plan = self.plan(key)
+        for need in self.needs(plan):
+            if need.slot.path == path:
+                return need
+        raise NoSuchSlot(f"{plan.customer}/{plan.site} does not need such a secret any more: look at Credentials again")
+
+    def _given(self, plans: Mapping[str, SitePlan], secrets: Mapping[tuple[str, str], str]) -> list[tuple[Need, str]]:
+        given = []
+        for key, plan in plans.items():
+            by_path = {need.slot.path: need for need in self.needs(plan)}
+            given += [
+                (by_path[path], secret) for (site, path), secret in secrets.items() if site == key and path in by_path
+            ]
+        return given
 
     def _save(self, before: SitePlan, after: SitePlan, by: str) -> SitePlan:
         if after == before:

@@ -16,7 +16,7 @@ LIMIT = 20
 
 _SUBNETS = frozenset({"segment", "hand-off", "routed block"})
 
-_SPECIFIC = ("host", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block")
+_SPECIFIC = ("host", "device", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block")
 
 
 class Place(NamedTuple):

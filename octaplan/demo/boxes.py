@@ -1,0 +1,105 @@
+"""The boxes of the demo portfolio: six hardware types of made-up makers, sites that are equipped, "
+"and a bench at work."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from octaplan.core.device import DeviceRole
+from octaplan.core.runsheet import Measure
+from octaplan.core.wiring import equip
+from octaplan.store.bench import Result
+from octaplan.store.records import Records
+
+TYPES = Path(__file__).parent / "hardware"
+
+TIME_SERVERS = ("time1.tern-tide.example", "time2.tern-tide.example")
+
+#: What is on the bench or ordered, by site: role and type, in the order they are added.
+EQUIPPED = {
+    "paws/heron": [("switch", "oxbow-s10"), ("edge", "brackwater-e5"), ("access-point", "kittiwake-a2")],
+    "libr/canal": [("edge", "brackwater-e5")],
+    "quay/oven": [("switch", "oxbow-s10"), ("edge", "skerry-f7")],
+    "fern/mill": [("edge", "brackwater-e5")],
+    "fern/dock": [("switch", "oxbow-s10"), ("edge", "skerry-f7")],
+    "libr/weir": [("edge", "tallow-r910")],
+    "harb/high": [("edge", "brackwater-e5"), ("modem", "gorse-m1")],
+}
+
+#: Sites whose secrets are made.
+FILLED = ("paws/heron", "libr/canal", "harb/high", "fern/mill")
+
+WIFI = {
+    "paws/heron": [("Paws and Pines", "Office"), ("Paws waiting room", "Guest")],
+}
+
+#: The device that is on the bench, and the group of steps that it has reached.
+ON_THE_BENCH = ("paws/heron", DeviceRole.EDGE, "Rules and access")
+
+STAGER = "Ines Aldering"
+
+
+def load(records: Records) -> None:
+    """Put types, devices, Wi-Fi and secrets into the demo's records."""
+    for path in sorted(TYPES.glob("*.json")):
+        records.hardware.save(json.loads(path.read_text("utf-8")), 0, STAGER)
+    for key, boxes in EQUIPPED.items():
+        for role, kind in boxes:
+            _equip(records, key, DeviceRole(role), kind)
+        _wifi(records, key)
+    records.plans.recheck()
+    needs = [need for key in FILLED for need in records.plans.needs(records.plans.plan(key))]
+    records.safe.make(needs, STAGER)
+    records.plans.recheck(FILLED)
+
+
+def _equip(records: Records, key: str, role: DeviceRole, kind: str) -> None:
+    plan = records.plans.plan(key)
+    proposal = equip(plan, role, records.hardware.get(kind), TIME_SERVERS)
+    records.plans.revise(key, proposal.operations, records.plans.saved(key).number, STAGER)
+    licences = {"threat updates": {"ends": "2031-12-31"}} if kind == "skerry-f7" and key != "fern/dock" else {}
+    if licences:
+        operations = [{"op": "add", "path": f"/devices/{proposal.key}/licences", "value": licences}]
+        records.plans.revise(key, operations, records.plans.saved(key).number, STAGER)
+
+
+def _wifi(records: Records, key: str) -> None:
+    plan = records.plans.plan(key)
+    by_label = {segment.label: name for name, segment in plan.segments.items()}
+    operations = [
+        {
+            "op": "add",
+            "path": f"/wireless/wifi{number}",
+            "value": {"name": name, "segment": by_label.get(label), "country": "GB"},
+        }
+        for number, (name, label) in enumerate(WIFI.get(key, ()))
+    ]
+    if operations:
+        records.plans.revise(key, operations, records.plans.saved(key).number, STAGER)
+
+
+def begin_staging(records: Records) -> None:
+    """Bring one box as far as the bench of the demo has come."""
+    key, role, until = ON_THE_BENCH
+    plan = records.plans.plan(key)
+    device = next(name for name, box in plan.devices.items() if box.role is role)
+    for step in records.bench.sheet(plan, device).steps:
+        if step.group == until:
+            break
+        measured = {measure.key: answer(measure) for measure in step.measures if measure.kind != "backup"}
+        records.bench.tick(key, device, step.key, Result.DONE, seen=None, measured=measured, by=STAGER)
+
+
+def answer(measure: Measure) -> str:
+    """What a technician would read off when all is well."""
+    first = measure.expect.replace("–", " ").split(" ")[0]
+    return {
+        "ping": "!!!!!",
+        "lease": first,
+        "lookup": "found",
+        "light": "yes",
+        "yes": "yes",
+        "mac": measure.expect or "02:77:e5:20:93:10",
+        "firmware": measure.expect or "1.0",
+    }.get(measure.kind, measure.expect or "BW5-20931")

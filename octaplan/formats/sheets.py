@@ -1,0 +1,349 @@
+"""Printed pages as PDF: the engineer's site sheet, the installer's page, labels, and the credential sheet."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Any
+from xml.sax.saxutils import escape
+
+import segno
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+
+from octaplan.core.boxes import named, next_hop, own_address
+from octaplan.core.device import PortMode
+from octaplan.core.hardware import HardwareType
+from octaplan.core.installer import installer_page
+from octaplan.core.passwords import spoken
+from octaplan.core.plan import Circuit, Segment, SitePlan
+from octaplan.core.typed import lease_text
+
+FONTS = Path(__file__).parent / "fonts"
+
+INK, QUIET, LINE = HexColor("#1E2A2E"), HexColor("#4B595D"), HexColor("#C9C4B6")
+
+LABEL_SIZE = (100 * mm, 50 * mm)
+
+
+@dataclass(frozen=True, slots=True)
+class Heading:
+    """What stands at the top of every sheet."""
+
+    customer: str
+    status: str
+    revision: int
+
+
+@cache
+def _styles() -> dict[str, ParagraphStyle]:
+    for name in ("Text", "TextBold", "Mono"):
+        pdfmetrics.registerFont(TTFont(name, str(FONTS / f"{name}.ttf")))
+    text = ParagraphStyle("text", fontName="Text", fontSize=10, leading=13.5, textColor=INK)
+    return {
+        "text": text,
+        "quiet": ParagraphStyle("quiet", text, textColor=QUIET, fontSize=9, leading=12),
+        "mono": ParagraphStyle("mono", text, fontName="Mono", fontSize=10.5),
+        "big": ParagraphStyle("big", text, fontName="Mono", fontSize=15, leading=20),
+        "title": ParagraphStyle("title", text, fontName="TextBold", fontSize=18, leading=22),
+        "part": ParagraphStyle("part", text, fontName="TextBold", fontSize=12, leading=15, spaceBefore=9, spaceAfter=3),
+        "plain": ParagraphStyle("plain", text, fontSize=12.5, leading=18),
+    }
+
+
+def _p(text: object, style: str = "text") -> Paragraph:
+    return Paragraph(escape(str(text)), _styles()[style])
+
+
+def _document(story: Sequence[Any], title: str, foot: str) -> bytes:
+    target = io.BytesIO()
+    styles = _styles()
+
+    def footer(canvas: Canvas, document: SimpleDocTemplate) -> None:
+        canvas.setFont("Text", 8)
+        canvas.setFillColor(styles["quiet"].textColor)
+        canvas.drawString(18 * mm, 10 * mm, foot)
+        canvas.drawRightString(A4[0] - 18 * mm, 10 * mm, f"page {document.page}")
+
+    document = SimpleDocTemplate(
+        target,
+        pagesize=A4,
+        leftMargin=18 * mm,
+        rightMargin=18 * mm,
+        topMargin=15 * mm,
+        bottomMargin=18 * mm,
+        title=title,
+    )
+    document.build(list(story), onFirstPage=footer, onLaterPages=footer)
+    return target.getvalue()
+
+
+def _head(plan: SitePlan, heading: Heading, what: str) -> list[Any]:
+    left = [_p(heading.customer), _p(plan.name or plan.site, "title"), _p(f"{plan.customer}/{plan.site}", "mono")]
+    right = [_p(what, "part"), _p(heading.status), _p(f"Revision {heading.revision}", "quiet")]
+    table = Table([[left, right]], colWidths=[112 * mm, 62 * mm])
+    table.setStyle(
+        TableStyle(
+            [
+                ("LINEBELOW", (0, 0), (-1, -1), 1, INK),
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+            ]
+        )
+    )
+    return [table, Spacer(1, 3 * mm)]
+
+
+def _pairs(rows: Iterable[tuple[str, object]]) -> Table:
+    """Labels and values in two columns of pairs."""
+    cells = [[_p(label, "quiet"), _p(value, "mono")] for label, value in rows if value not in (None, "")]
+    if not cells:
+        cells = [[_p("nothing planned yet", "quiet"), _p("")]]
+    half = (len(cells) + 1) // 2
+    lines = [cells[i] + (cells[half + i] if half + i < len(cells) else [_p(""), _p("")]) for i in range(half)]
+    table = Table(lines, colWidths=[27 * mm, 60 * mm, 27 * mm, 60 * mm])
+    table.setStyle(
+        TableStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 1),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 1),
+            ]
+        )
+    )
+    return table
+
+
+def _grid(
+    header: Sequence[str], rows: Iterable[Sequence[object]], widths: Sequence[float], mono: Sequence[int] = ()
+) -> Table:
+    cells = [[_p(name, "quiet") for name in header]]
+    cells += [[_p(cell, "mono" if place in mono else "text") for place, cell in enumerate(row)] for row in rows]
+    table = Table(cells, colWidths=[width * mm for width in widths], repeatRows=1)
+    table.setStyle(
+        TableStyle(
+            [
+                ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 2),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+            ]
+        )
+    )
+    return table
+
+
+def site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
+    """The engineer's sheet: every value to type, and no secrets."""
+    story = _head(plan, heading, "Site sheet")
+    story.append(
+        _pairs(
+            [
+                ("Street", plan.street),
+                ("Contact", plan.contact),
+                ("Time zone", plan.time_zone),
+                ("Ships", plan.ship_date),
+                ("Technician", plan.technician),
+            ]
+        )
+    )
+    for circuit in plan.circuits.values():
+        story.append(KeepTogether([_p(f"Internet side: {circuit.label}", "part"), _pairs(_circuit(circuit))]))
+    for key, segment in plan.segments.items():
+        part = [_p(f"{segment.label}, {segment.role}", "part"), _pairs(_segment(segment))]
+        hosts = sorted((h for h in plan.hosts.values() if h.segment == key), key=lambda h: h.address or (9, 0))
+        if hosts:
+            rows = [
+                (h.name, h.address or "not known yet", h.mac or "", "typed in" if h.method == "static" else "reserved")
+                for h in hosts
+            ]
+            part.append(_grid(("Fixed host", "Address", "MAC", "Address is"), rows, (62, 42, 42, 28), (1, 2)))
+        story += [KeepTogether(part[:2]), *part[2:]]
+    for key, device in plan.devices.items():
+        kind = hardware.get(device.type)
+        facts = [
+            ("Model", kind.title if kind else device.type),
+            ("Role", device.role.words),
+            ("Serial", device.serial),
+            ("MACs", " ".join(map(str, device.macs))),
+            ("Asset tag", device.asset_tag),
+            ("Firmware", device.firmware),
+            ("Time servers", " ".join(device.time_servers)),
+            ("Gateway", device.gateway),
+        ]
+        facts += [
+            (plan.segments[s].label, a)
+            for s in device.carried()
+            if s in plan.segments and (a := own_address(plan, device, s))
+        ]
+        facts += [
+            (f"To {r.to}", f"{next_hop(plan, r) or 'what the circuit gives'}, metric {r.metric}")
+            for r in device.routes.values()
+        ]
+        ports = [
+            (name, use.mode, _carried(plan, key, name), use.cable or "")
+            for name, use in device.ports.items()
+            if use.mode is not PortMode.UNUSED
+        ]
+        story.append(KeepTogether([_p(f"{named(device)}", "part"), _pairs(facts)]))
+        if ports:
+            story.append(_grid(("Port", "Mode", "Carries", "Cable"), ports, (22, 22, 90, 40), (0,)))
+    code = f"{plan.customer}/{plan.site}"
+    return _document(
+        story, f"Site sheet {code}", f"Site sheet of {code}, revision {heading.revision}. No secrets on this page."
+    )
+
+
+def _carried(plan: SitePlan, key: str, port: str) -> str:
+    use = plan.devices[key].ports[port]
+    if use.mode is PortMode.CIRCUIT:
+        circuit = plan.circuits.get(use.circuit or "")
+        return circuit.label if circuit else "nothing"
+    names = []
+    for segment_key in use.segments:
+        segment = plan.segments.get(segment_key)
+        if segment is not None:
+            tag = f" (VLAN {segment.vlan})" if segment_key in use.tagged and segment.vlan else ""
+            names.append(segment.label + tag)
+    peer = plan.devices.get(use.peer or "")
+    return ", ".join(names) + (f", to {named(peer)} {use.peer_port or ''}".rstrip() if peer else "")
+
+
+def _circuit(circuit: Circuit) -> list[tuple[str, object]]:
+    return [
+        ("Hand-off", circuit.handoff),
+        ("Address", circuit.address),
+        ("Mask", circuit.subnet.mask if circuit.subnet else ""),
+        ("Gateway", circuit.gateway),
+        ("Resolvers", " ".join(map(str, circuit.resolvers))),
+        ("VLAN tag", circuit.vlan or "none"),
+        ("PPPoE user", circuit.pppoe_user),
+        ("Routed blocks", " ".join(map(str, circuit.routed_blocks))),
+        ("Provider", circuit.provider),
+        ("Reference", circuit.reference),
+    ]
+
+
+def _segment(segment: Segment) -> list[tuple[str, object]]:
+    scope, subnet = segment.scope, segment.subnet
+    served = {"edge": "this site's edge", "none": "nobody"}.get(str(scope.server), str(scope.server))
+    rows: list[tuple[str, object]] = [
+        ("VLAN", segment.vlan),
+        ("Subnet", subnet),
+        ("Mask", subnet.mask if subnet else ""),
+        ("Gateway", segment.gateway),
+    ]
+    if scope.span is not None:
+        resolvers = [segment.gateway if r == "gateway" else r for r in segment.resolvers]
+        rows += [
+            ("DHCP by", served),
+            ("First", scope.span.first),
+            ("Last", scope.span.last),
+            ("Excluded", " ".join(span.typed for span in scope.excluded)),
+            ("Lease", lease_text(scope.lease) if scope.lease else ""),
+            ("Resolvers", " ".join(map(str, resolvers))),
+            ("Domain", segment.domain),
+        ]
+        rows += [(f"Option {number}", text) for number, text in scope.options.items()]
+    return rows
+
+
+def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
+    """The installer's page, in plain words."""
+    page = installer_page(plan, hardware)
+    story = _head(plan, heading, "Installer's page")
+    story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), page.boxes, (50, 84, 40))]
+    story.append(_p("2. Plug in, in this order", "part"))
+    rows = [(number, c.box, c.port, c.goes_to, c.cable) for number, c in enumerate(page.cables, 1)]
+    story.append(_grid(("", "Box", "Port", "The other end goes into", "Cable"), rows, (8, 46, 20, 66, 34), (2,)))
+    if page.leave_empty:
+        story += [_p("Leave empty", "part"), *(_p(line) for line in page.leave_empty)]
+    if page.lights:
+        story += [
+            _p("3. Wait five minutes, then look at the lights", "part"),
+            _grid(("Box", "Light", "Should be"), page.lights, (60, 40, 74)),
+        ]
+    story += [_p("If it is not so, call", "part"), *(_p(line, "plain") for line in page.call or ["your technician"])]
+    if plan.technician:
+        story.append(_p(f"Your technician: {plan.technician}", "plain"))
+    code = f"{plan.customer}/{plan.site}"
+    return _document(
+        story, f"Installer's page {code}", f"{code}, revision {heading.revision}. No secrets on this page."
+    )
+
+
+def labels(plan: SitePlan, revision: int) -> bytes:
+    """One label a box, 100 by 50 mm: host name, site, ports, and a QR code of host name and revision."""
+    _styles()
+    target = io.BytesIO()
+    canvas = Canvas(target, pagesize=LABEL_SIZE)
+    canvas.setTitle(f"Labels {plan.customer}/{plan.site}")
+    for key, device in plan.devices.items():
+        if device.staged:
+            _label(canvas, plan, key, revision)
+    if not any(device.staged for device in plan.devices.values()):
+        canvas.setFont("Text", 11)
+        canvas.drawString(6 * mm, 25 * mm, "No box to label yet: add one on Devices")
+        canvas.showPage()
+    canvas.save()
+    return target.getvalue()
+
+
+def _label(canvas: Canvas, plan: SitePlan, key: str, revision: int) -> None:
+    device = plan.devices[key]
+    name = named(device)
+    size = min(17.0, 17.0 * 58 * mm / max(1.0, pdfmetrics.stringWidth(name, "TextBold", 17)))
+    canvas.setFont("TextBold", size)
+    canvas.drawString(5 * mm, 41 * mm, name)
+    canvas.setFont("Text", 9)
+    canvas.drawString(5 * mm, 36 * mm, f"{plan.customer}/{plan.site}  {plan.name or ''}"[:44])
+    canvas.setFont("Mono", 7.5)
+    lines = [
+        f"{port}  {_carried(plan, key, port)}"[:46]
+        for port, use in device.ports.items()
+        if use.mode is not PortMode.UNUSED
+    ]
+    for number, line in enumerate(lines[:8]):
+        canvas.drawString(5 * mm, (31 - 3.4 * number) * mm, line)
+    if len(lines) > 8:
+        canvas.drawString(5 * mm, 3.4 * mm, f"and {len(lines) - 8} ports more: see the site sheet")
+    code = segno.make(f"{name} r{revision}", error="m", micro=False)
+    matrix = list(code.matrix_iter(border=0))
+    cell = 26 * mm / len(matrix)
+    for y, row in enumerate(matrix):
+        for x, dark in enumerate(row):
+            if dark:
+                canvas.rect(69 * mm + x * cell, 44 * mm - (y + 1) * cell, cell * 1.02, cell * 1.02, stroke=0, fill=1)
+    canvas.setFont("Text", 7)
+    canvas.drawString(69 * mm, 14 * mm, f"revision {revision}")
+    canvas.showPage()
+
+
+def credential_sheet(plan: SitePlan, heading: Heading, secrets: Sequence[tuple[str, str]], by: str) -> bytes:
+    """Every secret of a site, large and spelled out. Only ever made on explicit request."""
+    story = _head(plan, heading, "Credential sheet")
+    story += [
+        _p(
+            f"CONFIDENTIAL. Asked for by {by}, and noted in the journal. Keep it apart from the boxes; destroy it "
+            "after use.",
+            "part",
+        ),
+        Spacer(1, 3 * mm),
+    ]
+    for name, secret in secrets:
+        story.append(KeepTogether([_p(name, "part"), _p(secret, "big"), _p(", ".join(spoken(secret)), "quiet")]))
+    if not secrets:
+        story.append(_p("No secret is in the safe for this site yet."))
+    code = f"{plan.customer}/{plan.site}"
+    return _document(story, f"Credential sheet {code}", f"Credentials of {code}. Confidential.")

@@ -1,0 +1,80 @@
+"""The accounts, for those who manage them."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Request
+from pydantic import BaseModel, StringConstraints
+
+from octaplan.server.permissions import Administering
+from octaplan.store.accounts import Accounts
+from octaplan.store.models import Role
+
+router = APIRouter(prefix="/api/accounts", tags=["accounts"])
+
+Short = Annotated[str, StringConstraints(max_length=200)]
+Name = Annotated[str, Path(max_length=40)]
+
+
+class AccountShown(BaseModel):
+    name: str
+    full_name: str
+    role: Role
+    ends: datetime | None
+    second_factor: bool
+
+
+class NewAccount(BaseModel):
+    """`last_day` makes it a temporary one."""
+
+    name: Short
+    full_name: Short = ""
+    password: Short
+    role: Role
+    last_day: date | None = None
+
+
+class AccountChange(BaseModel):
+    role: Role
+    last_day: date | None = None
+    password: Short = ""
+    drop_second_factor: bool = False
+
+
+def _accounts(request: Request) -> Accounts:
+    accounts: Accounts = request.app.state.accounts
+    return accounts
+
+
+def _end_of(day: date | None) -> datetime | None:
+    """The midnight after a day, by the server's clock."""
+    if day is None:
+        return None
+    return datetime.combine(day + timedelta(days=1), datetime.min.time()).astimezone()
+
+
+@router.get("")
+def everyone(request: Request, person: Administering) -> list[AccountShown]:
+    """All accounts, by name."""
+    return [AccountShown(**listed._asdict()) for listed in _accounts(request).everyone()]
+
+
+@router.post("", status_code=HTTPStatus.NO_CONTENT)
+def add_account(account: NewAccount, request: Request, person: Administering) -> None:
+    """Make an account, for good or until the end of a day."""
+    ends = _end_of(account.last_day)
+    _accounts(request).add(
+        account.name, account.full_name, account.password, account.role, ends=ends, by=person.full_name
+    )
+
+
+@router.put("/{name}", status_code=HTTPStatus.NO_CONTENT)
+def change_account(name: Name, change: AccountChange, request: Request, person: Administering) -> None:
+    """Change role or end, give a new password, or take a second factor away; the account's sessions end."""
+    _accounts(request).change(
+        name, person, role=change.role, ends=_end_of(change.last_day), password=change.password,
+        drop_second=change.drop_second_factor,
+    )  # fmt: skip

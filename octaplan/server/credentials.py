@@ -1,0 +1,200 @@
+"""The page Credentials of the desk: the secrets that a site needs. What a secret is goes out only when it is read."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel, StringConstraints
+
+from octaplan.core.credentials import Slot
+from octaplan.core.passwords import LONGEST_TYPED, spoken
+from octaplan.server.desk import Code
+from octaplan.server.permissions import Filling, Looking, Reading
+from octaplan.store.records import Records
+from octaplan.store.safe import Need
+
+router = APIRouter(prefix="/api/sites/{customer}/{site}/credentials", tags=["credentials"])
+
+SlotPath = Annotated[str, StringConstraints(max_length=100)]
+Reason = Annotated[str, StringConstraints(max_length=400)]
+
+
+class KeptShown(BaseModel):
+    """What is known of a secret without reading it."""
+
+    number: int
+    at: datetime
+    by: str
+    typed: bool
+    score: int
+    factory: bool
+    shared: int
+
+
+class SlotShown(BaseModel):
+    path: str
+    member: str
+    owner: str
+    label: str
+    rules: str
+    given: bool
+    kept: KeptShown | None
+
+
+class Credentials(BaseModel):
+    """The slots of a site. `locked` says why the safe cannot be opened, and is empty when it can."""
+
+    slots: list[SlotShown]
+    locked: str
+    reason_wanted: bool
+
+
+class OneSlot(BaseModel):
+    path: SlotPath
+
+
+class TypedSecret(BaseModel):
+    path: SlotPath
+    secret: Annotated[str, StringConstraints(max_length=LONGEST_TYPED)]
+
+
+class Opinion(BaseModel):
+    """What a slot's rules hold against a secret, and how strong it is, 0 to 4."""
+
+    problems: list[str]
+    score: int
+    advice: str
+
+
+class AskedFor(BaseModel):
+    path: SlotPath
+    why: Reason = ""
+    number: int | None = None
+
+
+class Opened(BaseModel):
+    """A secret, and how it is said aloud."""
+
+    secret: str
+    spoken: list[str]
+
+
+class EntryShown(BaseModel):
+    number: int
+    at: datetime
+    by: str
+    typed: bool
+
+
+class Made(BaseModel):
+    made: int
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+def rules_in_words(slot: Slot) -> str:
+    """What the box demands of a secret."""
+    rule = slot.rule
+    if slot.given:
+        return "given by the provider"
+    words = {"lower": "a small letter", "upper": "a capital letter", "digit": "a digit", "symbol": "a symbol"}
+    size = f"{rule.shortest} to {rule.longest} {'digits' if rule.digits_only else 'characters'}"
+    needed = "" if rule.digits_only else ", ".join(words[name] for name in rule.needed)
+    without = f", without {' '.join(rule.forbidden)}" if rule.forbidden else ""
+    distinct = f", not the {', '.join(d.rsplit('/', 1)[-1] for d in slot.distinct)}" if slot.distinct else ""
+    return size + (f" with {needed}" if needed else "") + without + distinct
+
+
+def _shown(records: Records, key: str) -> Credentials:
+    plan = records.plans.plan(key)
+    kept, facts = records.safe.kept(plan.key), records.safe.facts(plan.key)
+    slots = []
+    for need in records.plans.needs(plan):
+        slot, found = need.slot, kept.get(need.slot.path)
+        shown = None
+        if found is not None:
+            fact = facts[slot.path]
+            shown = KeptShown(number=found.number, at=found.at, by=found.by, typed=found.typed, score=found.score,
+                              factory=found.factory, shared=fact.shared_total)  # fmt: skip
+        slots.append(
+            SlotShown(path=slot.path, member=slot.member, owner=slot.owner, label=slot.label, rules=rules_in_words(slot),
+                      given=slot.given, kept=shown)
+        )  # fmt: skip
+    return Credentials(slots=slots, locked=records.vault.locked, reason_wanted=records.safe.wants_reason)
+
+
+def recheck_sharing(records: Records, key: str, before: set[str], path: str) -> None:
+    """Check the site again, and all whose secrets were or are shared with the slot that changed."""
+    records.plans.recheck({key.casefold()} | before | records.safe.sharing(key, path))
+
+
+def missing_at(records: Records, key: str) -> list[Need]:
+    """The slots of a site that nothing is in yet and that are ours to fill."""
+    plan = records.plans.plan(key)
+    kept = records.safe.kept(plan.key)
+    return [need for need in records.plans.needs(plan) if need.slot.path not in kept and not need.slot.given]
+
+
+@router.get("")
+def credentials(customer: Code, site: Code, request: Request, person: Looking) -> Credentials:
+    """The slots of a site, unopened."""
+    return _shown(_records(request), f"{customer}/{site}")
+
+
+@router.post("/missing")
+def make_missing(customer: Code, site: Code, request: Request, person: Filling) -> Made:
+    """Make every secret that is missing and ours to choose."""
+    records, key = _records(request), f"{customer}/{site}"
+    made = records.safe.make(missing_at(records, key), person.full_name)
+    records.plans.recheck([key])
+    return Made(made=made)
+
+
+@router.post("/make")
+def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, person: Filling) -> Credentials:
+    """Make a new secret for one slot; the old one stays in its history."""
+    records, key = _records(request), f"{customer}/{site}"
+    need, before = records.plans.need(key, slot.path), records.safe.sharing(key, slot.path)
+    records.safe.make([need], person.full_name)
+    recheck_sharing(records, key, before, slot.path)
+    return _shown(records, key)
+
+
+@router.post("/typed")
+def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> Credentials:
+    """Keep a secret that somebody typed."""
+    records, key = _records(request), f"{customer}/{site}"
+    need, before = records.plans.need(key, typed.path), records.safe.sharing(key, typed.path)
+    records.safe.put(need, typed.secret, person.full_name)
+    recheck_sharing(records, key, before, typed.path)
+    return _shown(records, key)
+
+
+@router.post("/opinion")
+def judge_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> Opinion:
+    """Judge a secret while it is typed; nothing is kept."""
+    records = _records(request)
+    problems, strong = records.safe.judge(records.plans.need(f"{customer}/{site}", typed.path), typed.secret)
+    return Opinion(problems=problems, score=strong.score, advice=strong.advice)
+
+
+@router.post("/read")
+def read_secret(customer: Code, site: Code, asked: AskedFor, request: Request, person: Reading) -> Opened:
+    """Read one secret; the journal tells of it."""
+    records, key = _records(request), f"{customer}/{site}"
+    records.plans.plan(key)
+    secret = records.safe.read(key, asked.path, person.full_name, asked.why, asked.number)
+    return Opened(secret=secret, spoken=spoken(secret))
+
+
+@router.get("/history")
+def secret_history(
+    customer: Code, site: Code, request: Request, person: Looking, path: Annotated[str, Query(max_length=100)]
+) -> list[EntryShown]:
+    """The secrets that a slot has held, newest first, unopened."""
+    return [EntryShown(**entry._asdict()) for entry in _records(request).safe.history(f"{customer}/{site}", path)]

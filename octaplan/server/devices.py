@@ -1,0 +1,48 @@
+"""The page Devices of the desk: a new box, wired by one action."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Header, Request
+from pydantic import BaseModel
+
+from octaplan.core.device import DeviceRole
+from octaplan.core.fields import TypeKey
+from octaplan.core.wiring import equip, usual_time_servers
+from octaplan.server.desk import Code, Desk, base_revision, desk_of
+from octaplan.server.permissions import Planning
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/sites/{customer}/{site}/devices", tags=["devices"])
+
+
+class NewDevice(BaseModel):
+    role: DeviceRole
+    type: TypeKey
+
+
+class Equipped(BaseModel):
+    """The desk with the new device, its id, and what was assumed."""
+
+    desk: Desk
+    device: str
+    assumed: list[str]
+
+
+@router.post("")
+def add_device(
+    customer: Code,
+    site: Code,
+    new: NewDevice,
+    request: Request,
+    person: Planning,
+    if_match: Annotated[str, Header(max_length=20)],
+) -> Equipped:
+    """Add a box, wired and addressed from its type and the plan as far as they tell."""
+    records: Records = request.app.state.records
+    key, plans = f"{customer}/{site}", records.plans
+    kind = records.hardware.get(new.type)
+    proposal = equip(plans.plan(key), new.role, kind, usual_time_servers(plans.all().values()))
+    plans.revise(key, proposal.operations, base_revision(if_match), person.full_name)
+    return Equipped(desk=desk_of(request, key), device=proposal.key, assumed=proposal.assumed)

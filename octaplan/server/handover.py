@@ -1,0 +1,115 @@
+"""The page Handover of the desk: sheets to print."""
+
+from __future__ import annotations
+
+from datetime import UTC
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, StringConstraints
+
+from octaplan.core.installer import installer_page
+from octaplan.formats import sheets
+from octaplan.server.desk import Code
+from octaplan.server.permissions import Looking, Reading
+from octaplan.store.journal import Act
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/sites/{customer}/{site}/handover", tags=["handover"])
+
+
+class CableShown(BaseModel):
+    box: str
+    port: str
+    goes_to: str
+    cable: str
+
+
+class LightShown(BaseModel):
+    box: str
+    name: str
+    expect: str
+
+
+class BoxShown(BaseModel):
+    name: str
+    looks: str
+    where: str
+
+
+class InstallerShown(BaseModel):
+    """The installer's page, in plain words."""
+
+    boxes: list[BoxShown]
+    cables: list[CableShown]
+    leave_empty: list[str]
+    lights: list[LightShown]
+    call: list[str]
+
+
+class Asking(BaseModel):
+    why: Annotated[str, StringConstraints(max_length=400)] = ""
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+def _heading(records: Records, key: str) -> sheets.Heading:
+    plan, saved, signature = records.plans.plan(key), records.plans.saved(key), records.plans.signature(key)
+    if signature is not None and signature.void is None:
+        at = signature.at.astimezone(UTC)
+        status = f"Clear to ship: {signature.by}, {at:%Y-%m-%d %H:%M} UTC"
+    else:
+        status = "NOT CLEAR TO SHIP"
+    return sheets.Heading(records.plans.customer_name(plan), status, saved.number)
+
+
+def _pdf(content: bytes, name: str) -> Response:
+    headers = {"Content-Disposition": f'inline; filename="{name}.pdf"'}
+    return Response(content, media_type="application/pdf", headers=headers)
+
+
+@router.get("/installer")
+def installer(customer: Code, site: Code, request: Request, person: Looking) -> InstallerShown:
+    """What somebody who is not a network person needs on site."""
+    records = _records(request)
+    page = installer_page(records.plans.plan(f"{customer}/{site}"), records.hardware.types)
+    return InstallerShown(
+        boxes=[BoxShown(**box._asdict()) for box in page.boxes],
+        cables=[CableShown(**cable._asdict()) for cable in page.cables],
+        leave_empty=page.leave_empty,
+        lights=[LightShown(**light._asdict()) for light in page.lights],
+        call=page.call,
+    )
+
+
+@router.get("/{sheet}.pdf", response_class=Response)
+def printed(
+    customer: Code, site: Code, sheet: Literal["site-sheet", "installer", "labels"], request: Request, person: Looking
+) -> Response:
+    """A sheet as PDF. None of them holds a secret."""
+    records, key = _records(request), f"{customer}/{site}"
+    plan, heading = records.plans.plan(key), _heading(records, key)
+    if sheet == "labels":
+        content = sheets.labels(plan, heading.revision)
+    elif sheet == "installer":
+        content = sheets.installer_sheet(plan, heading, records.hardware.types)
+    else:
+        content = sheets.site_sheet(plan, heading, records.hardware.types)
+    return _pdf(content, sheet)
+
+
+@router.post("/credentials.pdf", response_class=Response)
+def credential_sheet(customer: Code, site: Code, asking: Asking, request: Request, person: Reading) -> Response:
+    """Every secret of a site, spelled out; the journal tells of each."""
+    records, key = _records(request), f"{customer}/{site}"
+    plan = records.plans.plan(key)
+    kept = records.safe.kept(plan.key)
+    secrets = [
+        (need.slot.name, records.safe.read(key, need.slot.path, person.full_name, asking.why, act=Act.SHEET))
+        for need in records.plans.needs(plan)
+        if need.slot.path in kept
+    ]
+    return _pdf(sheets.credential_sheet(plan, _heading(records, key), secrets, person.full_name), "credentials")

@@ -1,0 +1,117 @@
+"""The section Hardware: the types, in versions."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from http import HTTPStatus
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Header, Path, Request
+from pydantic import BaseModel
+
+from octaplan.core.hardware import HardwareType
+from octaplan.server.desk import base_revision
+from octaplan.server.permissions import KeepingHardware, Looking
+from octaplan.server.problems import Problem
+from octaplan.store.hardware import NoSuchType
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/hardware", tags=["hardware"])
+
+Key = Annotated[str, Path(max_length=40)]
+
+
+class UseShown(BaseModel):
+    customer: str
+    site: str
+    name: str
+    device: str
+
+
+class TypeShown(BaseModel):
+    """A type with its version, and where it is used."""
+
+    type: HardwareType
+    version: int
+    at: datetime
+    by: str
+    uses: list[UseShown]
+
+
+class VersionShown(BaseModel):
+    number: int
+    at: datetime
+    by: str
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
+    uses: dict[str, list[UseShown]] = {key: [] for key in keys}
+    for plan in records.plans.all().values():
+        for device in plan.devices.values():
+            if device.type in uses:
+                use = UseShown(customer=plan.customer, site=plan.site, name=plan.name or plan.site,
+                               device=device.name or device.role.words)  # fmt: skip
+                uses[device.type].append(use)
+    shown = []
+    for key in keys:
+        number, at, by = records.hardware.versions[key]
+        shown.append(TypeShown(type=records.hardware.types[key], version=number, at=at, by=by, uses=uses[key]))
+    return sorted(shown, key=lambda s: s.type.title.casefold())
+
+
+@router.get("")
+def hardware(request: Request, person: Looking) -> list[TypeShown]:
+    """All types, by maker and model."""
+    records = _records(request)
+    return _shown(records, list(records.hardware.types))
+
+
+@router.get("/{key}")
+def hardware_type(key: Key, request: Request, person: Looking) -> TypeShown:
+    """One type."""
+    records = _records(request)
+    records.hardware.get(key)
+    return _shown(records, [key])[0]
+
+
+@router.get("/{key}/versions")
+def hardware_versions(key: Key, request: Request, person: Looking) -> list[VersionShown]:
+    """The versions of a type, newest first."""
+    found = _records(request).hardware.history(key)
+    if not found:
+        raise NoSuchType(f"There has never been a type {key[:40]}")
+    return [VersionShown(**version._asdict()) for version in found]
+
+
+@router.put("/{key}")
+def save_type(
+    key: Key,
+    document: Annotated[dict[str, Any], Body()],
+    request: Request,
+    person: KeepingHardware,
+    if_match: Annotated[str, Header(max_length=20)],
+) -> TypeShown:
+    """Save a new version of a type, made on the version that `If-Match` names (0 for a new type)."""
+    if document.get("key") != key:
+        raise Problem(
+            HTTPStatus.UNPROCESSABLE_ENTITY, f"The document is of another type than {key}: its key cannot change"
+        )
+    records = _records(request)
+    records.hardware.save(document, base_revision(if_match), person.full_name)
+    records.plans.recheck()
+    return _shown(records, [key])[0]
+
+
+@router.delete("/{key}", status_code=HTTPStatus.NO_CONTENT)
+def remove_type(
+    key: Key, request: Request, person: KeepingHardware, if_match: Annotated[str, Header(max_length=20)]
+) -> None:
+    """Take a type off the list; devices of it are told so by a finding."""
+    records = _records(request)
+    records.hardware.remove(key, base_revision(if_match), person.full_name)
+    records.plans.recheck()

@@ -1,0 +1,56 @@
+"""The section Journal."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel
+
+from octaplan.server.permissions import Looking
+from octaplan.store.journal import Act
+
+router = APIRouter(prefix="/api/journal", tags=["journal"])
+
+
+class LineShown(BaseModel):
+    number: int
+    at: datetime
+    by: str
+    act: str
+    site: str
+    what: str
+    why: str
+
+
+class JournalShown(BaseModel):
+    lines: list[LineShown]
+    acts: list[str]
+
+
+class CheckedShown(BaseModel):
+    """`fault` says what is wrong with the chain, and is empty when nothing is."""
+
+    lines: int
+    digest: str
+    fault: str
+
+
+@router.get("")
+def journal(
+    request: Request,
+    person: Looking,
+    before: Annotated[int | None, Query(ge=1, le=1 << 53)] = None,
+    act: Annotated[str, Query(max_length=40)] = "",
+    site: Annotated[str, Query(max_length=81)] = "",
+) -> JournalShown:
+    """The newest 200 lines, or those before a line."""
+    lines = request.app.state.records.journal.lines(before, act, site)
+    return JournalShown(lines=[LineShown(**line._asdict()) for line in lines], acts=list(Act))
+
+
+@router.get("/check")
+def check_journal(request: Request, person: Looking) -> CheckedShown:
+    """Go through the whole chain."""
+    return CheckedShown(**request.app.state.records.journal.check()._asdict())

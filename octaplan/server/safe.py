@@ -1,0 +1,109 @@
+"""The section Safe: how the secrets of all sites stand."""
+
+from __future__ import annotations
+
+from collections import Counter
+from datetime import date, datetime
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.server.credentials import Made, missing_at
+from octaplan.server.permissions import Administering, Filling, Looking
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/safe", tags=["safe"])
+
+
+class SafeSite(BaseModel):
+    """One site: its slots, and how many are in what trouble."""
+
+    customer: str
+    customer_name: str
+    site: str
+    name: str
+    ship_date: date | None
+    slots: int
+    missing: int
+    waiting: int
+    weak: int
+    reused: int
+    old: int
+
+
+class SafeShown(BaseModel):
+    sites: list[SafeSite]
+    locked: str
+    since: datetime
+    reason_wanted: bool
+
+
+class Chosen(BaseModel):
+    """Sites as `CUSTOMER/SITE`."""
+
+    sites: Annotated[list[Annotated[str, StringConstraints(max_length=81)]], Field(min_length=1, max_length=10_000)]
+
+
+class SafeSettings(BaseModel):
+    reason_wanted: bool
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+@router.get("")
+def safe(request: Request, person: Looking) -> SafeShown:
+    """All sites that need secrets, soonest ship date first."""
+    records = _records(request)
+    sites = []
+    for plan in records.plans.all().values():
+        needs = records.plans.needs(plan)
+        if not needs:
+            continue
+        kept = records.safe.kept(plan.key)
+        empty = [need for need in needs if need.slot.path not in kept]
+        rules = Counter(judged.finding.rule for judged in records.plans.judged(plan.key))
+        sites.append(
+            SafeSite(
+                customer=plan.customer,
+                customer_name=records.plans.customer_name(plan),
+                site=plan.site,
+                name=plan.name or plan.site,
+                ship_date=plan.ship_date,
+                slots=len(needs),
+                missing=sum(not need.slot.given for need in empty),
+                waiting=sum(need.slot.given for need in empty),
+                weak=rules["credential-weak"] + rules["credential-factory"],
+                reused=rules["credential-reused"],
+                old=rules["credential-old"],
+            )
+        )
+    sites.sort(key=lambda s: (s.ship_date is None, s.ship_date or date.max, s.customer_name, s.name))
+    vault = records.vault
+    return SafeShown(sites=sites, locked=vault.locked, since=vault.since, reason_wanted=records.safe.wants_reason)
+
+
+@router.post("/missing")
+def make_all_missing(chosen: Chosen, request: Request, person: Filling) -> Made:
+    """Make every missing secret of some sites, all or none."""
+    records = _records(request)
+    needs = [need for key in dict.fromkeys(chosen.sites) for need in missing_at(records, key)]
+    made = records.safe.make(needs, person.full_name)
+    records.plans.recheck({need.site for need in needs})
+    return Made(made=made)
+
+
+@router.put("/settings", status_code=HTTPStatus.NO_CONTENT)
+def safe_settings(settings: SafeSettings, request: Request, person: Administering) -> None:
+    """Say whether a reason is wanted for every reading."""
+    _records(request).safe.want_reason(settings.reason_wanted, person.full_name)
+
+
+@router.post("/key")
+def change_key(request: Request, person: Administering) -> Made:
+    """Seal everything anew with a new key, all or nothing."""
+    return Made(made=_records(request).safe.change_key(person.full_name))

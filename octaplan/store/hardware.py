@@ -1,0 +1,120 @@
+"""Hardware types, kept in versions.
+
+HardwareError         a type cannot be saved as asked
+  NoSuchType          there is no such type
+  TypeMoved           somebody else has saved a newer version since
+"""
+
+from __future__ import annotations
+
+import json
+import threading
+from datetime import UTC, datetime
+from typing import NamedTuple
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+
+from octaplan.core.hardware import HardwareType
+from octaplan.errors import OctaplanError
+from octaplan.formats.planjson import first_fault
+from octaplan.store.database import Database
+from octaplan.store.journal import Act, enter
+from octaplan.store.models import HardwareVersion
+
+
+class HardwareError(OctaplanError):
+    """A type cannot be saved as asked. `path` is the place in it, if it is known."""
+
+    def __init__(self, problem: str, path: str = "") -> None:
+        super().__init__(problem)
+        self.path = path
+
+
+class NoSuchType(HardwareError):
+    """There is no such type."""
+
+
+class TypeMoved(HardwareError):
+    """Somebody else has saved a newer version since."""
+
+
+class Version(NamedTuple):
+    """One version of a type."""
+
+    number: int
+    at: datetime
+    by: str
+
+
+class Hardware:
+    """The hardware types of a database. `types` are the newest of those that are not removed, by key."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._lock = threading.RLock()
+        self.types: dict[str, HardwareType] = {}
+        self.versions: dict[str, Version] = {}
+        newest = select(HardwareVersion.key, func.max(HardwareVersion.version)).group_by(HardwareVersion.key)
+        with database.session() as session:
+            for key, number in session.execute(newest).all():
+                row = session.get_one(HardwareVersion, (key, number))
+                self.versions[key] = Version(number, row.at, row.by)
+                if not row.removed:
+                    self.types[key] = HardwareType.model_validate_json(row.document)
+
+    def get(self, key: str) -> HardwareType:
+        kind = self.types.get(key)
+        if kind is None:
+            raise NoSuchType(f"There is no hardware type {key[:40]}: choose one on Hardware")
+        return kind
+
+    def history(self, key: str) -> list[Version]:
+        """The versions of a type, newest first."""
+        query = select(HardwareVersion).where(HardwareVersion.key == key).order_by(HardwareVersion.version.desc())
+        with self._database.session() as session:
+            return [Version(row.version, row.at, row.by) for row in session.scalars(query)]
+
+    def save(self, document: object, base: int, by: str) -> HardwareType:
+        """Save a new version of a type, made on version `base` (0 for a new type). Raises `HardwareError`."""
+        try:
+            kind = HardwareType.model_validate(document)
+        except ValidationError as error:
+            place, reason = first_fault(error)
+            raise HardwareError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
+        with self._lock:
+            self._check_base(kind.key, base)
+            if self.types.get(kind.key) != kind:
+                self._write(kind.key, kind, by, removed=False)
+            return kind
+
+    def remove(self, key: str, base: int, by: str) -> None:
+        """Take a type off the list; its versions are kept."""
+        with self._lock:
+            kind = self.get(key)
+            self._check_base(key, base)
+            self._write(key, kind, by, removed=True)
+
+    def _check_base(self, key: str, base: int) -> None:
+        now = self.versions.get(key)
+        if now is None and base == 0:
+            return
+        if base == 0 and key in self.types:
+            raise TypeMoved(f"There is a type {key} already: open it, or choose another key")
+        if now is not None and base not in (0, now.number):
+            raise TypeMoved(
+                f"{now.by} saved version {now.number} in the meantime: look at that, then make the change again"
+            )
+
+    def _write(self, key: str, kind: HardwareType, by: str, *, removed: bool) -> None:
+        number = self.versions[key].number + 1 if key in self.versions else 1
+        at = datetime.now(UTC)
+        document = json.dumps(kind.document(), ensure_ascii=False)
+        with self._database.session() as session:
+            session.add(HardwareVersion(key=key, version=number, at=at, by=by, document=document, removed=removed))
+            enter(session, Act.HARDWARE, by, f"{kind.title}, version {number}" + (", removed" if removed else ""))
+        self.versions[key] = Version(number, at, by)
+        if removed:
+            del self.types[key]
+        else:
+            self.types[key] = kind
