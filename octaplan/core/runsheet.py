@@ -16,7 +16,7 @@ from octaplan.core.addresses import Address
 from octaplan.core.bench import Bench, Situation
 from octaplan.core.boxes import circuits_of, named, next_hop, own_address, servers
 from octaplan.core.credentials import slots_of
-from octaplan.core.device import DeviceRole, PortMode
+from octaplan.core.device import DeviceRole, PortMode, Service
 from octaplan.core.hardware import FirstPassword, HardwareType, Takes
 from octaplan.core.plan import Circuit, Handoff, SitePlan
 from octaplan.core.typed import lease_text
@@ -267,15 +267,18 @@ class _Writer:
         )
         self.step(key, title, text, values, measures, needs_box=False, before=before)
 
-    def _open_step(self, key: str, title: str, warning: str | None) -> None:
+    def _open_step(self, key: str, title: str, warning: str | None, *, planned: bool = False) -> None:
+        """Open the box, as it leaves the factory or as it is planned."""
         address = self.bench.faces[self.bench.port].address
-        web = self.kind.factory.web
+        factory, services = self.kind.factory, {access.service for access in self.device.access.values()}
+        web, port = factory.web, factory.web_port
+        if planned:
+            web = next((w for w in (Service.HTTPS, Service.HTTP) if w in services), None)
+            port = port if web == factory.web else None
         if web is None:
-            text = "Open a terminal session."
-            self.step(key, f"Open {address} by SSH", text, [Value("Address", str(address))])
+            self.step(key, f"Open {address} by SSH", "Open a terminal session.", [Value("Address", str(address))])
             return
         host = f"[{address}]" if address is not None and address.family == 6 else str(address)
-        port = self.kind.factory.web_port
         url = f"{web}://{host}" + (f":{port}" if port and port != {"https": 443, "http": 80}[web] else "")
         expect = f"Expect: {warning}." if warning else "No warning is to be expected."
         self.step(key, f"Open {url}", f"{title} in a private window. {expect}", [Value("Address", url)])
@@ -597,6 +600,7 @@ class _Writer:
             f"{key}-open",
             "Its pages",
             "the same certificate warning as before" if self.kind.factory.certificate_warning else None,
+            planned=True,
         )
 
     def _reconnect(self, last: str | None) -> None:
@@ -629,7 +633,9 @@ class _Writer:
                     before=before,
                 )
             self._laptop_step("laptop-again", "planned subnet")
-            self._open_step("reconnect", "Its pages have moved; open them", self.kind.factory.certificate_warning)
+            self._open_step(
+                "reconnect", "Its pages have moved; open them", self.kind.factory.certificate_warning, planned=True
+            )
 
     # --- Prove it, make it last, send it off
 

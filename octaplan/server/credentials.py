@@ -119,12 +119,26 @@ def _shown(records: Records, key: str) -> Credentials:
         shown = None
         if found is not None:
             fact = facts[slot.path]
-            shown = KeptShown(number=found.number, at=found.at, by=found.by, typed=found.typed, score=found.score,
-                              factory=found.factory, shared=fact.shared_total)  # fmt: skip
+            shown = KeptShown(
+                number=found.number,
+                at=found.at,
+                by=found.by,
+                typed=found.typed,
+                score=found.score,
+                factory=found.factory,
+                shared=fact.shared_total,
+            )
         slots.append(
-            SlotShown(path=slot.path, member=slot.member, owner=slot.owner, label=slot.label, rules=rules_in_words(slot),
-                      given=slot.given, kept=shown)
-        )  # fmt: skip
+            SlotShown(
+                path=slot.path,
+                member=slot.member,
+                owner=slot.owner,
+                label=slot.label,
+                rules=rules_in_words(slot),
+                given=slot.given,
+                kept=shown,
+            )
+        )
     return Credentials(slots=slots, locked=records.vault.locked, reason_wanted=records.safe.wants_reason)
 
 

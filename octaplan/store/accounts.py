@@ -13,6 +13,7 @@ import secrets
 import time
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from typing import NamedTuple
 
 import pyotp
@@ -65,8 +66,7 @@ class Accounts:
     def __init__(self, database: Database, vault: Vault) -> None:
         self._database = database
         self._vault = vault
-        self._hasher = PasswordHasher()
-        self._nobody = self._hasher.hash(secrets.token_hex())
+        self.hasher = PasswordHasher()
 
     def any(self) -> bool:
         """Whether there is an account at all."""
@@ -91,7 +91,7 @@ class Accounts:
         check_password(password)
         if ends is not None and ends <= datetime.now(UTC):
             raise AccountError("The account would end before it begins: choose a day to come")
-        digest = self._hasher.hash(password)
+        digest = self.hasher.hash(password)
         with self._database.session() as session:
             if session.scalar(select(Account).where(Account.name == name)):
                 raise AccountError(f"There is an account {name} already: choose another sign-in name")
@@ -115,7 +115,7 @@ class Accounts:
         """
         if password:
             check_password(password)
-        digest = self._hasher.hash(password) if password else ""
+        digest = self.hasher.hash(password) if password else ""
         with self._database.session() as session:
             account = self._named(session, name)
             if name == by.name and (role is not Role.ADMINISTRATOR or ends is not None):
@@ -148,7 +148,7 @@ class Accounts:
             digest = self._named(session, person.name).password
         if not self._fits(digest, old):
             raise AccountError("The old password does not fit: nothing was changed")
-        fresh = self._hasher.hash(new)
+        fresh = self.hasher.hash(new)
         with self._database.session() as session:
             account = self._named(session, person.name)
             account.password = fresh
@@ -199,13 +199,13 @@ class Accounts:
 
     def _fits(self, digest: str, password: str) -> bool:
         try:
-            return self._hasher.verify(digest, password)
+            return self.hasher.verify(digest, password)
         except (Argon2Error, InvalidHashError):
             return False
 
     def renew_demo(self, password: str) -> list[Person]:
         """Give all demo accounts a password; returns them."""
-        digest = self._hasher.hash(password)
+        digest = self.hasher.hash(password)
         with self._database.session() as session:
             accounts = session.scalars(select(Account).where(Account.demo).order_by(Account.id)).all()
             for account in accounts:
@@ -220,7 +220,7 @@ class Accounts:
         with self._database.session() as session:
             account = session.scalar(select(Account).where(Account.name == name.strip().casefold()))
         # the same work whether or not the account exists
-        if not self._fits(account.password if account else self._nobody, password) or account is None:
+        if not self._fits(account.password if account else _nobody(self.hasher), password) or account is None:
             return None
         now = datetime.now(UTC)
         if account.ends is not None and account.ends <= now:
@@ -252,6 +252,12 @@ class Accounts:
     def sign_out(self, token: str) -> None:
         with self._database.session() as session:
             session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
+
+
+@cache
+def _nobody(hasher: PasswordHasher) -> str:
+    """A hash that no password fits, for names that nobody has."""
+    return hasher.hash(secrets.token_hex())
 
 
 def check_password(password: str) -> None:

@@ -4,6 +4,7 @@ import io
 import json
 from typing import Any
 
+from argon2 import PasswordHasher
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 
@@ -11,6 +12,7 @@ from octaplan.server.app import create_app
 from octaplan.server.guard import MAX_BODY, MAX_UPLOAD, Tries
 from octaplan.store.database import Database
 from octaplan.store.models import Role
+from tests.core.kit import hardware
 from tests.store.test_plans import DOCK, LAST, MILL, put
 from tests.support import InFolder
 
@@ -22,9 +24,19 @@ class WithServer(InFolder):
     def setUp(self) -> None:
         super().setUp()
         self.app = create_app(Database(self.folder))
+        self.records = self.app.state.records
+        self.records.accounts.hasher = PasswordHasher(
+            time_cost=1, memory_cost=64
+        )  # the real cost is felt in tests/store
+        self.records.hardware.save(hardware(slots={}).document(), 0, "Ines")
         self.plans = self.app.state.plans
         self.plans.save_all([DOCK, MILL], "Ines", "Loaded from tables")
-        for name, role in (("ines", Role.ADMINISTRATOR), ("marek", Role.TECHNICIAN), ("vera", Role.VIEWER)):
+        for name, role in (
+            ("ines", Role.ADMINISTRATOR),
+            ("pia", Role.PLANNER),
+            ("marek", Role.TECHNICIAN),
+            ("vera", Role.VIEWER),
+        ):
             self.app.state.accounts.add(name, name.title(), PASSWORD, role)
         self.app.state.setup_code = None
         self.client = self.visitor()
@@ -176,7 +188,7 @@ class Permissions(WithServer):
 
 class Working(WithServer):
     def test_from_a_finding_to_a_cleared_site(self) -> None:
-        client = self.signed_in("marek")
+        client = self.signed_in("pia")
         desk = client.get("/api/sites/fern/dock").json()
         self.assertEqual([f["rule"] for f in desk["findings"]], ["overlap-scope-static", "common-default"])
         self.assertEqual(desk["findings"][0]["title"], "Fixed host inside a DHCP range")
@@ -188,7 +200,7 @@ class Working(WithServer):
         self.assertEqual([f["rule"] for f in desk["findings"]], ["common-default"])
         finding = {key: desk["findings"][0][key] for key in ("rule", "path", "addresses")}
         desk = client.post("/api/sites/FERN/DOCK/acceptances", json=finding | {"reason": "Guests only"}).json()
-        self.assertEqual((desk["findings"][0]["accepted_by"], desk["summary"]["warns"]), ("Marek", 0))
+        self.assertEqual((desk["findings"][0]["accepted_by"], desk["summary"]["warns"]), ("Pia", 0))
         self.assertEqual(desk["summary"]["next"], "Sign the clearance")
         desk = client.post("/api/sites/FERN/DOCK/clearance", json={"revision": desk["revision"]["number"]}).json()
         self.assertTrue(desk["summary"]["clear"])

@@ -42,7 +42,7 @@ class Logs(WithServer):
 
     def test_an_unexpected_error_is_logged_and_answered_without_its_inside(self) -> None:
         client = self.signed_in()
-        self.app.state.plans = None
+        self.app.state.records = None
         answer = client.get("/api/outbound")
         self.assertEqual(answer.status_code, 500)
         self.assertEqual(answer.headers["content-type"], "application/problem+json")

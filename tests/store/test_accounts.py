@@ -5,10 +5,10 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import select, update
 
 from octaplan import demo
-from octaplan.store.accounts import AccountError, Accounts
+from octaplan.store.accounts import AccountError
 from octaplan.store.database import Database
 from octaplan.store.models import Account, Role, SignIn
-from octaplan.store.plans import Plans
+from octaplan.store.records import Records
 from tests.support import InFolder
 
 PASSWORD = "correct horse 9"
@@ -19,7 +19,7 @@ class WithAccounts(InFolder):
         super().setUp()
         self.database = Database(self.folder)
         self.addCleanup(self.database.close)
-        self.accounts = Accounts(self.database)
+        self.accounts = Records(self.database).accounts
 
     def test_a_session_is_known_by_its_token_until_it_ends(self) -> None:
         self.accounts.add("Ines", "Ines Aldering", PASSWORD, Role.TECHNICIAN)
@@ -71,10 +71,11 @@ class Demo(InFolder):
     def test_the_demo_stands_around_today_with_its_stages(self) -> None:
         database = Database(self.folder)
         self.addCleanup(database.close)
-        plans, accounts = Plans(database), Accounts(database)
+        records = Records(database)
+        plans, accounts = records.plans, records.accounts
         today = datetime(2031, 5, 8, tzinfo=UTC).date()
-        people, password = demo.prepare(plans, accounts, today)
-        self.assertEqual([person.name for person in people], ["ines", "marek"])
+        people, password = demo.prepare(records, today)
+        self.assertEqual([person.name for person in people], ["ines", "sabine", "marek", "wren"])
         self.assertIsNotNone(accounts.sign_in("marek", password))
         every = plans.all()
         dates = sorted(plan.ship_date for plan in every.values() if plan.ship_date)
@@ -84,18 +85,19 @@ class Demo(InFolder):
             signature = plans.signature(key)
             assert signature
             self.assertIsNone(signature.void)
-        again, fresh = demo.prepare(plans, accounts, today)
+        again, fresh = demo.prepare(records, today)
         self.assertEqual(len(plans.all()), 24)
         self.assertIsNone(accounts.sign_in("marek", password))
         self.assertIsNotNone(accounts.sign_in("marek", fresh))
-        self.assertEqual([p.name for p in again], ["ines", "marek"])
+        self.assertEqual([p.name for p in again], ["ines", "sabine", "marek", "wren"])
 
     def test_records_of_somebody_are_not_touched(self) -> None:
         database = Database(self.folder)
         self.addCleanup(database.close)
-        plans, accounts = Plans(database), Accounts(database)
+        records = Records(database)
+        plans, accounts = records.plans, records.accounts
         accounts.add("ada", "Ada", PASSWORD, Role.ADMINISTRATOR)
-        people, _ = demo.prepare(plans, accounts, datetime.now(UTC).date())
+        people, _ = demo.prepare(records, datetime.now(UTC).date())
         self.assertEqual((people, len(plans)), ([], 0))
         with database.session() as session:
             self.assertFalse(session.scalars(select(Account.demo)).one())

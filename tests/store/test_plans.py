@@ -10,10 +10,12 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import func, select
 
+from octaplan.core.plan import SitePlan
 from octaplan.store.database import Database, DataFolderError
-from octaplan.store.imports import ImportGone, ImportMoved, Imports
+from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.models import Base, Claim, Name, RefusedRow
 from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NotClear, Plans
+from octaplan.store.records import Records
 from octaplan.store.search import find
 from tests.support import InFolder, circuit, segment, site
 
@@ -28,6 +30,21 @@ MILL = site(
     "FERN/MILL", [segment("Yard", "10.40.9.0/24")], circuits=[circuit(address="198.51.100.18", gateway="198.51.100.17")]
 )
 LAST = "/segments/seg0/scope/last"
+
+
+def with_edge(plan: SitePlan) -> SitePlan:
+    """The plan with a box at its edge, as it takes to be cleared; without hardware types no rule looks at it."""
+    document = plan.document()
+    use = {"1": {"mode": "circuit", "circuit": "circ0"}, "2": {"mode": "trunk", "tagged": list(plan.segments)}}
+    route = {"aaaa": {"to": "0.0.0.0/0", "circuit": "circ0"}}
+    document["devices"]["edge"] = {
+        "type": "test-five", "role": "edge", "name": "edge", "time_servers": ["t.example"], "ports": use, "routes": route,
+        "access": {"aaaa": {"service": "https", "segment": "seg0"}},
+    }  # fmt: skip
+    return SitePlan.model_validate(document)
+
+
+DOCK, MILL = with_edge(DOCK), with_edge(MILL)
 
 
 def put(path: str, value: object) -> list[dict[str, object]]:
@@ -272,7 +289,8 @@ class Finding(WithRecords):
 class Importing(WithRecords):
     def setUp(self) -> None:
         super().setUp()
-        self.imports = Imports(self.database, self.plans)
+        records = Records(self.database)
+        self.plans, self.imports = records.plans, records.imports
 
     table = b"customer,site,segment,vlan\nFERN,DOCK,office,10\nFERN,NOOK,office,11\nFERN,NOOK,voice,4095\n"
 
@@ -305,7 +323,7 @@ class Importing(WithRecords):
         preview = self.imports.preview([("segments.csv", self.table)], "Ines")
         self.imports.apply(preview.id, "Ines")
         self.reopen()
-        text = Imports(self.database, self.plans).refused_table(preview.id, "segments")
+        text = Records(self.database).imports.refused_table(preview.id, "segments")
         self.assertEqual(text, "customer,site,segment,vlan\r\nFERN,NOOK,voice,4095\r\n")
         with self.database.session() as session:
             self.assertIn("1 to 4094", session.scalars(select(RefusedRow.faults)).one())

@@ -4,6 +4,50 @@
  */
 
 export interface paths {
+  '/api/accounts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Everyone
+     * @description All accounts, by name.
+     */
+    get: operations['everyone'];
+    put?: never;
+    /**
+     * Add Account
+     * @description Make an account, for good or until the end of a day.
+     */
+    post: operations['add_account'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/accounts/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Change Account
+     * @description Change role or end, give a new password, or take a second factor away; the account's sessions end.
+     */
+    put: operations['change_account'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/goto': {
     parameters: {
       query?: never;
@@ -16,6 +60,74 @@ export interface paths {
      * @description What is at an address or subnet, or where a name or MAC is.
      */
     get: operations['goto'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hardware': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Hardware
+     * @description All types, by maker and model.
+     */
+    get: operations['hardware'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hardware/{key}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Hardware Type
+     * @description One type.
+     */
+    get: operations['hardware_type'];
+    /**
+     * Save Type
+     * @description Save a new version of a type, made on the version that `If-Match` names (0 for a new type).
+     */
+    put: operations['save_type'];
+    post?: never;
+    /**
+     * Remove Type
+     * @description Take a type off the list; devices of it are told so by a finding.
+     */
+    delete: operations['remove_type'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hardware/{key}/versions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Hardware Versions
+     * @description The versions of a type, newest first.
+     */
+    get: operations['hardware_versions'];
     put?: never;
     post?: never;
     delete?: never;
@@ -104,6 +216,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/journal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Journal
+     * @description The newest 200 lines, or those before a line.
+     */
+    get: operations['journal'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/journal/check': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Check Journal
+     * @description Go through the whole chain.
+     */
+    get: operations['check_journal'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/outbound': {
     parameters: {
       query?: never;
@@ -117,6 +269,86 @@ export interface paths {
      */
     get: operations['outbound'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/safe': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Safe
+     * @description All sites that need secrets, soonest ship date first.
+     */
+    get: operations['safe'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/safe/key': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Change Key
+     * @description Seal everything anew with a new key, all or nothing.
+     */
+    post: operations['change_key'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/safe/missing': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make All Missing
+     * @description Make every missing secret of some sites, all or none.
+     */
+    post: operations['make_all_missing'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/safe/settings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Safe Settings
+     * @description Say whether a reason is wanted for every reading.
+     */
+    put: operations['safe_settings'];
     post?: never;
     delete?: never;
     options?: never;
@@ -147,6 +379,70 @@ export interface paths {
      * @description Sign out.
      */
     delete: operations['sign_out'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Own Password
+     * @description Change one's own password; one's other sessions end.
+     */
+    post: operations['own_password'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/second-factor': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Confirm Second
+     * @description Turn the second factor on.
+     */
+    put: operations['confirm_second'];
+    /**
+     * Begin Second
+     * @description Begin with a second factor (RFC 6238): it counts once a code confirms it.
+     */
+    post: operations['begin_second'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/second-factor/off': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Drop Second
+     * @description Turn one's own second factor off, with one last code.
+     */
+    post: operations['drop_second'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -232,6 +528,114 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/bench/{device}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Run
+     * @description The run sheet of a device.
+     */
+    get: operations['run'];
+    put?: never;
+    /**
+     * Begin Run
+     * @description Begin to stage a device, or begin again.
+     */
+    post: operations['begin_run'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/backups': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Attach Backup
+     * @description Keep a back-up of a box, sealed.
+     */
+    post: operations['attach_backup'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/backups/{backup}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Fetch Backup
+     * @description A back-up, opened; the journal tells of it.
+     */
+    get: operations['fetch_backup'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/judge': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Judge Answer
+     * @description Judge an answer while it is typed; nothing is recorded.
+     */
+    post: operations['judge_answer'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/steps/{step}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Tick Step
+     * @description Record what became of a step.
+     */
+    put: operations['tick_step'];
+    post?: never;
+    /**
+     * Untick Step
+     * @description Take back what was recorded of a step.
+     */
+    delete: operations['untick_step'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/clearance': {
     parameters: {
       query?: never;
@@ -246,6 +650,226 @@ export interface paths {
      * @description Clear a revision to ship.
      */
     post: operations['sign'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Credentials
+     * @description The slots of a site, unopened.
+     */
+    get: operations['credentials'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/history': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Secret History
+     * @description The secrets that a slot has held, newest first, unopened.
+     */
+    get: operations['secret_history'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/make': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make Secret
+     * @description Make a new secret for one slot; the old one stays in its history.
+     */
+    post: operations['make_secret'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/missing': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Make Missing
+     * @description Make every secret that is missing and ours to choose.
+     */
+    post: operations['make_missing'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/opinion': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Judge Secret
+     * @description Judge a secret while it is typed; nothing is kept.
+     */
+    post: operations['judge_secret'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/read': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Read Secret
+     * @description Read one secret; the journal tells of it.
+     */
+    post: operations['read_secret'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/typed': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Keep Secret
+     * @description Keep a secret that somebody typed.
+     */
+    post: operations['keep_secret'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/devices': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Add Device
+     * @description Add a box, wired and addressed from its type and the plan as far as they tell.
+     */
+    post: operations['add_device'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/handover/credentials.pdf': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Credential Sheet
+     * @description Every secret of a site, spelled out; the journal tells of each.
+     */
+    post: operations['credential_sheet'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/handover/installer': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Installer
+     * @description What somebody who is not a network person needs on site.
+     */
+    get: operations['installer'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/handover/{sheet}.pdf': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Printed
+     * @description A sheet as PDF. None of them holds a secret.
+     */
+    get: operations['printed'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -286,6 +910,26 @@ export interface paths {
     get: operations['revisions'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/shipment': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Ship
+     * @description Record that a cleared site with finished run sheets has left.
+     */
+    post: operations['ship'];
     delete?: never;
     options?: never;
     head?: never;
@@ -368,6 +1012,69 @@ export interface components {
       /** Rule */
       rule: string;
     };
+    /**
+     * Access
+     * @description From where a box may be managed: a segment, or networks outside.
+     */
+    Access: {
+      /**
+       * Networks
+       * @default []
+       */
+      networks: string[];
+      /** Segment */
+      segment: string | null;
+      service: components['schemas']['Service'];
+    };
+    /** AccountChange */
+    AccountChange: {
+      /**
+       * Drop Second Factor
+       * @default false
+       */
+      drop_second_factor: boolean;
+      /** Last Day */
+      last_day?: string | null;
+      /**
+       * Password
+       * @default
+       */
+      password: string;
+      role: components['schemas']['Role-Input'];
+    };
+    /** AccountShown */
+    AccountShown: {
+      /** Ends */
+      ends: string | null;
+      /** Full Name */
+      full_name: string;
+      /** Name */
+      name: string;
+      role: components['schemas']['octaplan__store__models__Role'];
+      /** Second Factor */
+      second_factor: boolean;
+    };
+    /**
+     * Addressing
+     * @description How a box out of its carton comes by an address.
+     * @enum {string}
+     */
+    Addressing: 'fixed' | 'dhcp' | 'none';
+    /**
+     * Allow
+     * @description A flow that the box lets through.
+     */
+    Allow: {
+      /**
+       * Service
+       * @default any
+       */
+      service: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+    };
     /** AnswerShown */
     AnswerShown: {
       /** Places */
@@ -380,10 +1087,81 @@ export interface components {
       /** Sites */
       sites: number;
     };
+    /** AskedFor */
+    AskedFor: {
+      /** Number */
+      number?: number | null;
+      /** Path */
+      path: string;
+      /**
+       * Why
+       * @default
+       */
+      why: string;
+    };
+    /** Asking */
+    Asking: {
+      /**
+       * Why
+       * @default
+       */
+      why: string;
+    };
+    /** BackupShown */
+    BackupShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Revision */
+      revision: number;
+      /** Sha256 */
+      sha256: string;
+      /** Size */
+      size: number;
+    };
+    /**
+     * Band
+     * @description Where it is heard, in GHz.
+     * @enum {string}
+     */
+    Band: '2.4' | '5' | '2.4+5' | '6';
+    /** Body_attach_backup */
+    Body_attach_backup: {
+      /** File */
+      file: string;
+    };
     /** Body_preview */
     Body_preview: {
       /** Files */
       files: string[];
+    };
+    /** BoxShown */
+    BoxShown: {
+      /** Looks */
+      looks: string;
+      /** Name */
+      name: string;
+      /** Where */
+      where: string;
+    };
+    /** CableShown */
+    CableShown: {
+      /** Box */
+      box: string;
+      /** Cable */
+      cable: string;
+      /** Goes To */
+      goes_to: string;
+      /** Port */
+      port: string;
     };
     /** ChangeShown */
     ChangeShown: {
@@ -395,6 +1173,26 @@ export interface components {
       field: string;
       /** Subject */
       subject: string;
+    };
+    /**
+     * CheckedShown
+     * @description `fault` says what is wrong with the chain, and is empty when nothing is.
+     */
+    CheckedShown: {
+      /** Digest */
+      digest: string;
+      /** Fault */
+      fault: string;
+      /** Lines */
+      lines: number;
+    };
+    /**
+     * Chosen
+     * @description Sites as `CUSTOMER/SITE`.
+     */
+    Chosen: {
+      /** Sites */
+      sites: string[];
     };
     /**
      * Circuit
@@ -465,6 +1263,51 @@ export interface components {
       /** Void */
       void: string | null;
     };
+    /** Code */
+    Code: {
+      /** Code */
+      code: string;
+    };
+    /**
+     * Console
+     * @description How to talk to the box by cable.
+     */
+    Console: {
+      /**
+       * Connector
+       * @default RJ45
+       */
+      connector: string;
+      /**
+       * Data Bits
+       * @default 8
+       */
+      data_bits: number;
+      /**
+       * Flow Control
+       * @default none
+       * @enum {string}
+       */
+      flow_control: 'none' | 'hardware' | 'software';
+      /**
+       * Parity
+       * @default none
+       * @enum {string}
+       */
+      parity: 'none' | 'even' | 'odd';
+      /**
+       * Speed
+       * @description Bits per second
+       * @default 9600
+       */
+      speed: number;
+      /**
+       * Stop Bits
+       * @default 1
+       * @enum {integer}
+       */
+      stop_bits: 1 | 2;
+    };
     /** CorrectedShown */
     CorrectedShown: {
       /** Became */
@@ -479,11 +1322,28 @@ export interface components {
       value: string;
     };
     /** Credentials */
-    Credentials: {
+    'Credentials-Input': {
+      /**
+       * Code
+       * @default
+       */
+      code: string;
       /** Name */
       name: string;
       /** Password */
       password: string;
+    };
+    /**
+     * Credentials
+     * @description The slots of a site. `locked` says why the safe cannot be opened, and is empty when it can.
+     */
+    'Credentials-Output': {
+      /** Locked */
+      locked: string;
+      /** Reason Wanted */
+      reason_wanted: boolean;
+      /** Slots */
+      slots: components['schemas']['SlotShown'][];
     };
     /**
      * Desk
@@ -497,8 +1357,224 @@ export interface components {
       findings: components['schemas']['FindingShown'][];
       plan: components['schemas']['SitePlan'];
       revision: components['schemas']['RevisionShown'];
+      shipped: components['schemas']['ShippedShown'] | null;
+      /** Staging */
+      staging: components['schemas']['StagingShown'][];
       summary: components['schemas']['OutboundSite'];
     };
+    /**
+     * Device
+     * @description One box of a site.
+     */
+    Device: {
+      /**
+       * Access
+       * @default {}
+       */
+      access: {
+        [key: string]: components['schemas']['Access'];
+      };
+      /**
+       * Addresses
+       * @description Own address by segment, where it is not the gateway's
+       * @default {}
+       */
+      addresses: {
+        [key: string]: string;
+      };
+      /**
+       * Allows
+       * @default {}
+       */
+      allows: {
+        [key: string]: components['schemas']['Allow'];
+      };
+      /** Asset Tag */
+      asset_tag: string | null;
+      /** Banner */
+      banner: string | null;
+      /** Contact */
+      contact: string | null;
+      /** Domain */
+      domain: string | null;
+      /**
+       * Firmware
+       * @description The level found on the box
+       */
+      firmware: string | null;
+      /**
+       * Forwarders
+       * @description Whom its own name server asks
+       * @default []
+       */
+      forwarders: string[];
+      /**
+       * Gateway
+       * @description Default gateway of a box that does not route
+       */
+      gateway: string | null;
+      /**
+       * Host
+       * @description The fixed host of the plan that this box is
+       */
+      host: string | null;
+      /**
+       * Licences
+       * @default {}
+       */
+      licences: {
+        [key: string]: components['schemas']['Licence'];
+      };
+      /** Location */
+      location: string | null;
+      /**
+       * Macs
+       * @default []
+       */
+      macs: string[];
+      /**
+       * Name
+       * @description Host name (RFC 1123)
+       */
+      name: string | null;
+      /**
+       * Ports
+       * @default {}
+       */
+      ports: {
+        [key: string]: components['schemas']['PortUse'];
+      };
+      /**
+       * Resolvers
+       * @default []
+       */
+      resolvers: string[];
+      role: components['schemas']['DeviceRole'];
+      /**
+       * Routes
+       * @default {}
+       */
+      routes: {
+        [key: string]: components['schemas']['Route'];
+      };
+      /** Serial */
+      serial: string | null;
+      /**
+       * Time Servers
+       * @description Names or addresses
+       * @default []
+       */
+      time_servers: string[];
+      /**
+       * Time Zone
+       * @description Left out: the time zone of the site
+       */
+      time_zone: string | null;
+      /**
+       * Translations
+       * @default {}
+       */
+      translations: {
+        [key: string]: components['schemas']['Translation'];
+      };
+      /**
+       * Type
+       * @description The hardware type
+       */
+      type: string;
+    };
+    /**
+     * DeviceRole
+     * @description What a box is at its site.
+     * @enum {string}
+     */
+    DeviceRole: 'edge' | 'router' | 'switch' | 'access-point' | 'modem';
+    /** EntryShown */
+    EntryShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+      /** Typed */
+      typed: boolean;
+    };
+    /**
+     * Equipped
+     * @description The desk with the new device, its id, and what was assumed.
+     */
+    Equipped: {
+      /** Assumed */
+      assumed: string[];
+      desk: components['schemas']['Desk'];
+      /** Device */
+      device: string;
+    };
+    /**
+     * Factory
+     * @description The state out of the carton.
+     */
+    Factory: {
+      /** Address */
+      address: string | null;
+      /** @default fixed */
+      addressing: components['schemas']['Addressing'];
+      /**
+       * Blocked
+       * @description Everything is blocked until it is allowed
+       * @default false
+       */
+      blocked: boolean;
+      /**
+       * Certificate Warning
+       * @description What the browser will say, so that nobody is startled
+       */
+      certificate_warning: string | null;
+      /**
+       * Interfaces Disabled
+       * @default false
+       */
+      interfaces_disabled: boolean;
+      /**
+       * Known Password
+       * @description The maker's own, as its leaflet has it
+       */
+      known_password: string | null;
+      /**
+       * Leases
+       * @description What it leases to the laptop; empty when it serves no DHCP
+       */
+      leases: string | null;
+      /** @default chosen */
+      password: components['schemas']['FirstPassword'];
+      /** Prefix */
+      prefix: number | null;
+      /**
+       * Services
+       * @description What answers on the network
+       * @default []
+       */
+      services: components['schemas']['Service'][];
+      /** User */
+      user: string | null;
+      /**
+       * Web
+       * @description How its own pages open; empty when it has none
+       */
+      web: ('https' | 'http') | null;
+      /** Web Port */
+      web_port: number | null;
+    };
+    /**
+     * FactoryRole
+     * @description What a port is before anybody has touched the box.
+     * @enum {string}
+     */
+    FactoryRole: 'internet' | 'inside' | 'management' | 'none';
     /**
      * FindingShown
      * @description A finding as the rail shows it.
@@ -530,6 +1606,16 @@ export interface components {
       /** Title */
       title: string;
     };
+    /** Firmware */
+    Firmware: {
+      /**
+       * How
+       * @description How it is updated
+       */
+      how: string | null;
+      /** Wanted */
+      wanted: string | null;
+    };
     /** FirstAdministrator */
     FirstAdministrator: {
       /** Code */
@@ -544,6 +1630,11 @@ export interface components {
       /** Password */
       password: string;
     };
+    /**
+     * FirstPassword
+     * @enum {string}
+     */
+    FirstPassword: 'blank' | 'known' | 'label' | 'chosen';
     /** HTTPValidationError */
     HTTPValidationError: {
       /** Detail */
@@ -555,6 +1646,91 @@ export interface components {
      * @enum {string}
      */
     Handoff: 'static' | 'pppoe' | 'dhcp';
+    /**
+     * HardwareType
+     * @description What is true of every box of one model.
+     */
+    HardwareType: {
+      console: components['schemas']['Console'] | null;
+      factory: components['schemas']['Factory'];
+      /** @default {} */
+      firmware: components['schemas']['Firmware'];
+      /**
+       * Kept
+       * @description Whether a change outlives a power cut
+       * @default always
+       * @enum {string}
+       */
+      kept: 'always' | 'when saved';
+      /** Key */
+      key: string;
+      kind: components['schemas']['Kind'];
+      /**
+       * Leftovers
+       * @description What its own wizard leaves to be removed
+       * @default []
+       */
+      leftovers: string[];
+      /**
+       * Licences
+       * @description What each licence is needed for
+       * @default {}
+       */
+      licences: {
+        [key: string]: string;
+      };
+      /**
+       * Lights
+       * @description What each light should do when all is well
+       * @default {}
+       */
+      lights: {
+        [key: string]: string;
+      };
+      /** Maker */
+      maker: string;
+      /** Model */
+      model: string;
+      /**
+       * Notes
+       * @default []
+       */
+      notes: components['schemas']['Note'][];
+      /**
+       * Ports
+       * @default {}
+       */
+      ports: {
+        [key: string]: components['schemas']['Port'];
+      };
+      /**
+       * Radio
+       * @description Whether it has Wi-Fi of its own
+       * @default false
+       */
+      radio: boolean;
+      /**
+       * Restart Needed
+       * @description Whether it must be restarted for changes to hold
+       * @default false
+       */
+      restart_needed: boolean;
+      /**
+       * Schema
+       * @default octaplan.hardware-type/1
+       * @constant
+       */
+      schema: 'octaplan.hardware-type/1';
+      /**
+       * Slots
+       * @default {}
+       */
+      slots: {
+        [key: string]: components['schemas']['SlotRule'];
+      };
+      /** @default at once */
+      takes: components['schemas']['Takes'];
+    };
     /** Health */
     Health: {
       /** Status */
@@ -586,17 +1762,213 @@ export interface components {
       file: string;
     };
     /**
+     * InstallerShown
+     * @description The installer's page, in plain words.
+     */
+    InstallerShown: {
+      /** Boxes */
+      boxes: components['schemas']['BoxShown'][];
+      /** Cables */
+      cables: components['schemas']['CableShown'][];
+      /** Call */
+      call: string[];
+      /** Leave Empty */
+      leave_empty: string[];
+      /** Lights */
+      lights: components['schemas']['LightShown'][];
+    };
+    /** JournalShown */
+    JournalShown: {
+      /** Acts */
+      acts: string[];
+      /** Lines */
+      lines: components['schemas']['LineShown'][];
+    };
+    /** Judging */
+    Judging: {
+      /**
+       * Expect
+       * @default
+       */
+      expect: string;
+      /** Kind */
+      kind: string;
+      /** Text */
+      text: string;
+    };
+    /**
+     * KeptShown
+     * @description What is known of a secret without reading it.
+     */
+    KeptShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Factory */
+      factory: boolean;
+      /** Number */
+      number: number;
+      /** Score */
+      score: number;
+      /** Shared */
+      shared: number;
+      /** Typed */
+      typed: boolean;
+    };
+    /**
+     * Kind
+     * @description What sort of box it is.
+     * @enum {string}
+     */
+    Kind: 'router' | 'firewall' | 'switch' | 'access point' | 'modem';
+    /**
+     * Licence
+     * @description A licence that is recorded for the box; `ends` is empty when it does not.
+     */
+    Licence: {
+      /** Ends */
+      ends: string | null;
+    };
+    /** LightShown */
+    LightShown: {
+      /** Box */
+      box: string;
+      /** Expect */
+      expect: string;
+      /** Name */
+      name: string;
+    };
+    /** LineShown */
+    LineShown: {
+      /** Act */
+      act: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+      /** Site */
+      site: string;
+      /** What */
+      what: string;
+      /** Why */
+      why: string;
+    };
+    /** Made */
+    Made: {
+      /** Made */
+      made: number;
+    };
+    /**
      * May
      * @description The things that permissions speak of.
      * @enum {string}
      */
-    May: 'look' | 'plan' | 'sign';
+    May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'administer';
+    /** MeasureShown */
+    MeasureShown: {
+      /** Expect */
+      expect: string;
+      /** Key */
+      key: string;
+      /** Kind */
+      kind: string;
+      /** Label */
+      label: string;
+      /** Needed */
+      needed: boolean;
+    };
+    /** MeasuredShown */
+    MeasuredShown: {
+      outcome: components['schemas']['Outcome'];
+      /** Text */
+      text: string;
+      /** Words */
+      words: string;
+    };
+    /**
+     * Medium
+     * @enum {string}
+     */
+    Medium: 'copper' | 'fibre' | 'cellular' | 'console' | 'usb';
     /**
      * Method
      * @description How a host comes by its fixed address: typed into it, or reserved at the DHCP server.
      * @enum {string}
      */
     Method: 'static' | 'reserved';
+    /**
+     * NamedSlot
+     * @description A secret of the site that belongs to no device.
+     */
+    NamedSlot: {
+      /** About */
+      about: string | null;
+      /** Name */
+      name: string;
+    };
+    /**
+     * NewAccount
+     * @description `last_day` makes it a temporary one.
+     */
+    NewAccount: {
+      /**
+       * Full Name
+       * @default
+       */
+      full_name: string;
+      /** Last Day */
+      last_day?: string | null;
+      /** Name */
+      name: string;
+      /** Password */
+      password: string;
+      role: components['schemas']['Role-Input'];
+    };
+    /** NewDevice */
+    NewDevice: {
+      role: components['schemas']['DeviceRole'];
+      /** Type */
+      type: string;
+    };
+    /**
+     * Note
+     * @description Something learned the hard way.
+     */
+    Note: {
+      /** By */
+      by: string;
+      /**
+       * On
+       * Format: date
+       */
+      on: string;
+      /** Text */
+      text: string;
+    };
+    /** OneSlot */
+    OneSlot: {
+      /** Path */
+      path: string;
+    };
+    /**
+     * Opened
+     * @description A secret, and how it is said aloud.
+     */
+    Opened: {
+      /** Secret */
+      secret: string;
+      /** Spoken */
+      spoken: string[];
+    };
     /**
      * Operation
      * @description One operation of a JSON Patch (RFC 6902).
@@ -611,6 +1983,18 @@ export interface components {
       path: string;
       /** Value */
       value?: unknown;
+    };
+    /**
+     * Opinion
+     * @description What a slot's rules hold against a secret, and how strong it is, 0 to 4.
+     */
+    Opinion: {
+      /** Advice */
+      advice: string;
+      /** Problems */
+      problems: string[];
+      /** Score */
+      score: number;
     };
     /** OtherShown */
     OtherShown: {
@@ -648,6 +2032,8 @@ export interface components {
       next: string;
       /** Ship Date */
       ship_date: string | null;
+      /** Shipped */
+      shipped: boolean;
       /** Site */
       site: string;
       stages: components['schemas']['Stages'];
@@ -659,6 +2045,19 @@ export interface components {
       waiting: boolean;
       /** Warns */
       warns: number;
+    };
+    /**
+     * Outcome
+     * @description `good`: as planned; `odd`: taken, with a word of doubt; `bad`: not as planned.
+     * @enum {string}
+     */
+    Outcome: 'good' | 'odd' | 'bad';
+    /** OwnPassword */
+    OwnPassword: {
+      /** New */
+      new: string;
+      /** Old */
+      old: string;
     };
     /** PlaceShown */
     PlaceShown: {
@@ -676,6 +2075,83 @@ export interface components {
       site: string;
       /** Site Name */
       site_name: string;
+    };
+    /**
+     * Port
+     * @description A port as it is printed on the box.
+     */
+    Port: {
+      /**
+       * Bridge
+       * @description Ports with the same word are bridged together in factory state
+       */
+      bridge: string | null;
+      /** @default inside */
+      factory_role: components['schemas']['FactoryRole'];
+      /**
+       * Laptop
+       * @description Whether the bench laptop may plug in here
+       * @default true
+       */
+      laptop: boolean;
+      /** @default copper */
+      medium: components['schemas']['Medium'];
+      /** Why Not */
+      why_not: string | null;
+    };
+    /**
+     * PortMode
+     * @description What a port is for. An `unused` port is switched off.
+     * @enum {string}
+     */
+    PortMode: 'circuit' | 'routed' | 'access' | 'trunk' | 'bridge' | 'unused';
+    /**
+     * PortUse
+     * @description One port: what it carries, and what its cable goes into.
+     */
+    PortUse: {
+      /**
+       * Bridge
+       * @description Ports of one bridge group are one network
+       */
+      bridge: string | null;
+      /**
+       * Cable
+       * @description How to know the cable: its colour or label
+       */
+      cable: string | null;
+      /** Circuit */
+      circuit: string | null;
+      /**
+       * Enabled
+       * @default true
+       */
+      enabled: boolean;
+      /**
+       * Gateway
+       * @description A default gateway typed into this interface
+       */
+      gateway: string | null;
+      /** @default unused */
+      mode: components['schemas']['PortMode'];
+      /**
+       * Peer
+       * @description The device at the other end of the cable
+       */
+      peer: string | null;
+      /** Peer Port */
+      peer_port: string | null;
+      /**
+       * Segment
+       * @description The segment that it carries untagged
+       */
+      segment: string | null;
+      /**
+       * Tagged
+       * @description On a trunk: segments under their VLAN tag
+       * @default []
+       */
+      tagged: string[];
     };
     /**
      * PreviewShown
@@ -716,6 +2192,12 @@ export interface components {
       /** Value */
       value: string;
     };
+    /**
+     * Result
+     * @description What became of a step.
+     * @enum {string}
+     */
+    Result: 'done' | 'skipped' | 'failed';
     /** RevisionShown */
     RevisionShown: {
       /**
@@ -729,6 +2211,106 @@ export interface components {
       number: number;
       /** Sentence */
       sentence: string;
+    };
+    /**
+     * Role
+     * @description What an account may do, in `octaplan.server.permissions`.
+     * @enum {string}
+     */
+    'Role-Input': 'administrator' | 'planner' | 'technician' | 'viewer';
+    /**
+     * Route
+     * @description A static route. A default route (`0.0.0.0/0`, `::/0`) may name a circuit instead of a next hop.
+     */
+    Route: {
+      /** Circuit */
+      circuit: string | null;
+      /**
+       * Metric
+       * @default 1
+       */
+      metric: number;
+      /**
+       * To
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      to: string;
+      /** Via */
+      via: string | null;
+    };
+    /**
+     * RunShown
+     * @description One device on the bench: its sheet, and what became of each step.
+     */
+    RunShown: {
+      /** Backups */
+      backups: components['schemas']['BackupShown'][];
+      /** Begun */
+      begun: string | null;
+      /** By */
+      by: string;
+      /** Device */
+      device: string;
+      /** Finished */
+      finished: boolean;
+      /** Name */
+      name: string;
+      /** Ports */
+      ports: string[];
+      /** Problem */
+      problem: string;
+      /** Steps */
+      steps: components['schemas']['StepShown'][];
+      /** Type */
+      type: string;
+    };
+    /** SafeSettings */
+    SafeSettings: {
+      /** Reason Wanted */
+      reason_wanted: boolean;
+    };
+    /** SafeShown */
+    SafeShown: {
+      /** Locked */
+      locked: string;
+      /** Reason Wanted */
+      reason_wanted: boolean;
+      /**
+       * Since
+       * Format: date-time
+       */
+      since: string;
+      /** Sites */
+      sites: components['schemas']['SafeSite'][];
+    };
+    /**
+     * SafeSite
+     * @description One site: its slots, and how many are in what trouble.
+     */
+    SafeSite: {
+      /** Customer */
+      customer: string;
+      /** Customer Name */
+      customer_name: string;
+      /** Missing */
+      missing: number;
+      /** Name */
+      name: string;
+      /** Old */
+      old: number;
+      /** Reused */
+      reused: number;
+      /** Ship Date */
+      ship_date: string | null;
+      /** Site */
+      site: string;
+      /** Slots */
+      slots: number;
+      /** Waiting */
+      waiting: number;
+      /** Weak */
+      weak: number;
     };
     /**
      * Scope
@@ -750,12 +2332,36 @@ export interface components {
        */
       lease: number | null;
       /**
+       * Options
+       * @description Further options by their number (RFC 2132), as text
+       * @default {}
+       */
+      options: {
+        [key: string]: string;
+      };
+      /**
        * Server
        * @description `edge`, `none` or the address of another server
        * @default edge
        */
       server: string;
     };
+    /**
+     * SecondFactor
+     * @description What an authenticator app needs: its address, and the same as a picture to scan.
+     */
+    SecondFactor: {
+      /** Address */
+      address: string;
+      /** Picture */
+      picture: string;
+    };
+    /**
+     * Security
+     * @description How a Wi-Fi network is protected.
+     * @enum {string}
+     */
+    Security: 'open' | 'wpa2-tkip' | 'wpa2' | 'wpa2-wpa3' | 'wpa3';
     /**
      * Segment
      * @description One inside network of a site.
@@ -781,6 +2387,7 @@ export interface components {
       /**
        * @default {
        *       "excluded": [],
+       *       "options": {},
        *       "server": "edge"
        *     }
        */
@@ -796,11 +2403,48 @@ export interface components {
       vrf: string;
     };
     /**
+     * Service
+     * @description The ways to manage a box.
+     * @enum {string}
+     */
+    Service: 'https' | 'http' | 'ssh' | 'telnet' | 'snmp';
+    /**
      * Severity
      * @description `stop` cannot be cleared, `warn` is fixed or accepted with a reason, `note` is worth knowing.
      * @enum {string}
      */
     Severity: 'stop' | 'warn' | 'note';
+    /** ShippedShown */
+    ShippedShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Carrier */
+      carrier: string;
+      /** Reference */
+      reference: string;
+      /** Revision */
+      revision: number;
+    };
+    /** Shipping */
+    Shipping: {
+      /**
+       * Carrier
+       * @default
+       */
+      carrier: string;
+      /**
+       * Reference
+       * @default
+       */
+      reference: string;
+      /** Revision */
+      revision: number;
+    };
     /** Signature */
     Signature: {
       /** Revision */
@@ -818,6 +2462,8 @@ export interface components {
       /** Name */
       name: string;
       role: components['schemas']['octaplan__store__models__Role'];
+      /** Second Factor */
+      second_factor: boolean;
     };
     /**
      * SitePlan
@@ -842,6 +2488,13 @@ export interface components {
       contact: string | null;
       /** Customer */
       customer: string;
+      /**
+       * Devices
+       * @default {}
+       */
+      devices: {
+        [key: string]: components['schemas']['Device'];
+      };
       /**
        * Hosts
        * @default {}
@@ -873,12 +2526,27 @@ export interface components {
       ship_date: string | null;
       /** Site */
       site: string;
+      /**
+       * Slots
+       * @description Secrets of the site that belong to no device, by what they are for
+       * @default {}
+       */
+      slots: {
+        [key: string]: components['schemas']['NamedSlot'];
+      };
       /** Street */
       street: string | null;
       /** Technician */
       technician: string | null;
       /** Time Zone */
       time_zone: string | null;
+      /**
+       * Wireless
+       * @default {}
+       */
+      wireless: {
+        [key: string]: components['schemas']['Wireless'];
+      };
     };
     /** SiteShown */
     SiteShown: {
@@ -896,10 +2564,98 @@ export interface components {
       name: string;
       /** New */
       new: boolean;
+      /** Secrets */
+      secrets: number;
       /** Segments */
       segments: number;
       /** Site */
       site: string;
+    };
+    /** SituationShown */
+    SituationShown: {
+      /** Box */
+      box: string;
+      /** How */
+      how: string;
+      /** Laptop */
+      laptop: string;
+      /** Port */
+      port: string;
+      /** Reaches */
+      reaches: boolean;
+    };
+    /**
+     * SlotRule
+     * @description What the hardware demands of one secret.
+     */
+    SlotRule: {
+      /**
+       * Digit
+       * @default true
+       */
+      digit: boolean;
+      /**
+       * Digits Only
+       * @description A PIN
+       * @default false
+       */
+      digits_only: boolean;
+      /**
+       * Distinct From
+       * @default []
+       */
+      distinct_from: string[];
+      /**
+       * Forbidden
+       * @description Characters that the box does not take
+       * @default
+       */
+      forbidden: string;
+      /** Label */
+      label: string | null;
+      /**
+       * Longest
+       * @default 32
+       */
+      longest: number;
+      /**
+       * Lower
+       * @description A small letter must be in it
+       * @default true
+       */
+      lower: boolean;
+      /**
+       * Shortest
+       * @default 12
+       */
+      shortest: number;
+      /**
+       * Symbol
+       * @default false
+       */
+      symbol: boolean;
+      /**
+       * Upper
+       * @description A capital letter must be in it
+       * @default true
+       */
+      upper: boolean;
+    };
+    /** SlotShown */
+    SlotShown: {
+      /** Given */
+      given: boolean;
+      kept: components['schemas']['KeptShown'] | null;
+      /** Label */
+      label: string;
+      /** Member */
+      member: string;
+      /** Owner */
+      owner: string;
+      /** Path */
+      path: string;
+      /** Rules */
+      rules: string;
     };
     /**
      * Stage
@@ -910,8 +2666,33 @@ export interface components {
     /** Stages */
     Stages: {
       addresses: components['schemas']['Stage'];
+      bench: components['schemas']['Stage'];
       clearance: components['schemas']['Stage'];
+      credentials: components['schemas']['Stage'];
+      devices: components['schemas']['Stage'];
       handover: components['schemas']['Stage'];
+    };
+    /**
+     * StagingShown
+     * @description How far a device is on the bench.
+     */
+    StagingShown: {
+      /** Begun */
+      begun: string | null;
+      /** By */
+      by: string;
+      /** Device */
+      device: string;
+      /** Done */
+      done: number;
+      /** Finished */
+      finished: boolean;
+      /** Problem */
+      problem: string;
+      /** Steps */
+      steps: number;
+      /** Trouble */
+      trouble: boolean;
     };
     /**
      * Start
@@ -920,6 +2701,102 @@ export interface components {
     Start: {
       /** Needs Setup */
       needs_setup: boolean;
+    };
+    /** StepShown */
+    StepShown: {
+      after: components['schemas']['SituationShown'];
+      before: components['schemas']['SituationShown'];
+      /** Group */
+      group: string;
+      /** Key */
+      key: string;
+      /** Lost */
+      lost: boolean;
+      /** Measures */
+      measures: components['schemas']['MeasureShown'][];
+      /** Mend */
+      mend: string;
+      /** Text */
+      text: string;
+      tick: components['schemas']['TickShown'] | null;
+      /** Title */
+      title: string;
+      /** Values */
+      values: components['schemas']['ValueShown'][];
+    };
+    /**
+     * Takes
+     * @description When a change takes effect.
+     * @enum {string}
+     */
+    Takes: 'at once' | 'after apply' | 'after commit';
+    /** TickShown */
+    TickShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Measured */
+      measured: {
+        [key: string]: components['schemas']['MeasuredShown'];
+      };
+      /** Note */
+      note: string;
+      result: components['schemas']['Result'];
+      /** Touched */
+      touched: boolean;
+    };
+    /**
+     * Ticking
+     * @description What became of a step. `seen` is when it was last recorded, as the page knew it.
+     */
+    Ticking: {
+      /**
+       * Measured
+       * @default {}
+       */
+      measured: {
+        [key: string]: string;
+      };
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      result: components['schemas']['Result'];
+      /** Seen */
+      seen?: string | null;
+    };
+    /**
+     * Translation
+     * @description Address translation (NAT) of a segment to the address of a circuit.
+     */
+    Translation: {
+      /** Circuit */
+      circuit: string;
+      /** Segment */
+      segment: string;
+    };
+    /**
+     * TypeShown
+     * @description A type with its version, and where it is used.
+     */
+    TypeShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      type: components['schemas']['HardwareType'];
+      /** Uses */
+      uses: components['schemas']['UseShown'][];
+      /** Version */
+      version: number;
     };
     /**
      * Typed
@@ -931,12 +2808,30 @@ export interface components {
       /** Text */
       text: string;
     };
+    /** TypedSecret */
+    TypedSecret: {
+      /** Path */
+      path: string;
+      /** Secret */
+      secret: string;
+    };
     /** UnderstoodShown */
     UnderstoodShown: {
       /** Echo */
       echo: string;
       /** Operations */
       operations: components['schemas']['Operation'][];
+    };
+    /** UseShown */
+    UseShown: {
+      /** Customer */
+      customer: string;
+      /** Device */
+      device: string;
+      /** Name */
+      name: string;
+      /** Site */
+      site: string;
     };
     /** ValidationError */
     ValidationError: {
@@ -950,6 +2845,56 @@ export interface components {
       msg: string;
       /** Error Type */
       type: string;
+    };
+    /** ValueShown */
+    ValueShown: {
+      /** Label */
+      label: string;
+      /** Secret */
+      secret: string;
+      /** Text */
+      text: string;
+    };
+    /** VersionShown */
+    VersionShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+    };
+    /**
+     * Wireless
+     * @description A Wi-Fi network. Its key is a slot in the safe.
+     */
+    Wireless: {
+      /** @default 2.4+5 */
+      band: components['schemas']['Band'];
+      /** Client Limit */
+      client_limit: number | null;
+      /**
+       * Country
+       * @description ISO 3166-1 alpha-2: decides the permitted channels
+       */
+      country: string | null;
+      /**
+       * Hidden
+       * @default false
+       */
+      hidden: boolean;
+      /**
+       * Name
+       * @description SSID, at most 32 bytes
+       */
+      name: string;
+      /** @default wpa2-wpa3 */
+      security: components['schemas']['Security'];
+      /** Segment */
+      segment: string | null;
     };
     /**
      * Role
@@ -972,7 +2917,7 @@ export interface components {
      * @description What an account may do, in `octaplan.server.permissions`.
      * @enum {string}
      */
-    octaplan__store__models__Role: 'administrator' | 'technician' | 'viewer';
+    octaplan__store__models__Role: 'administrator' | 'planner' | 'technician' | 'viewer';
   };
   responses: never;
   parameters: never;
@@ -982,6 +2927,90 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+  everyone: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AccountShown'][];
+        };
+      };
+    };
+  };
+  add_account: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewAccount'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  change_account: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AccountChange'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   goto: {
     parameters: {
       query: {
@@ -1000,6 +3029,158 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['AnswerShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  hardware: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TypeShown'][];
+        };
+      };
+    };
+  };
+  hardware_type: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TypeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  save_type: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TypeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  remove_type: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  hardware_versions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VersionShown'][];
         };
       };
       /** @description Validation Error */
@@ -1127,6 +3308,59 @@ export interface operations {
       };
     };
   };
+  journal: {
+    parameters: {
+      query?: {
+        before?: number | null;
+        act?: string;
+        site?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['JournalShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  check_journal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CheckedShown'];
+        };
+      };
+    };
+  };
   outbound: {
     parameters: {
       query?: never;
@@ -1143,6 +3377,110 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Outbound'];
+        };
+      };
+    };
+  };
+  safe: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SafeShown'];
+        };
+      };
+    };
+  };
+  change_key: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Made'];
+        };
+      };
+    };
+  };
+  make_all_missing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Chosen'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Made'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  safe_settings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SafeSettings'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
         };
       };
     };
@@ -1176,7 +3514,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Credentials'];
+        'application/json': components['schemas']['Credentials-Input'];
       };
     };
     responses: {
@@ -1215,6 +3553,119 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+    };
+  };
+  own_password: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OwnPassword'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  confirm_second: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Code'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  begin_second: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SecondFactor'];
+        };
+      };
+    };
+  };
+  drop_second: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Code'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
       };
     };
   };
@@ -1352,6 +3803,252 @@ export interface operations {
       };
     };
   };
+  run: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  begin_run: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  attach_backup: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'multipart/form-data': components['schemas']['Body_attach_backup'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  fetch_backup: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        backup: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  judge_answer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Judging'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MeasuredShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  tick_step: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        step: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Ticking'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  untick_step: {
+    parameters: {
+      query?: {
+        seen?: string | null;
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        step: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   sign: {
     parameters: {
       query?: never;
@@ -1376,6 +4073,383 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Desk'];
         };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  credentials: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Credentials-Output'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  secret_history: {
+    parameters: {
+      query: {
+        path: string;
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['EntryShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  make_secret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OneSlot'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Credentials-Output'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  make_missing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Made'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  judge_secret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TypedSecret'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Opinion'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  read_secret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AskedFor'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Opened'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  keep_secret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TypedSecret'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Credentials-Output'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  add_device: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewDevice'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Equipped'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  credential_sheet: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Asking'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  installer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['InstallerShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  printed: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        sheet: 'site-sheet' | 'installer' | 'labels';
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -1445,6 +4519,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['RevisionShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  ship: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Shipping'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
         };
       };
       /** @description Validation Error */
