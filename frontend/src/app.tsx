@@ -3,11 +3,19 @@ import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { AddressesPage } from './desk/addresses/AddressesPage';
 import { ClearancePage } from './desk/clearance/ClearancePage';
+import { BenchPage } from './desk/bench/BenchPage';
+import { CredentialsPage } from './desk/credentials/CredentialsPage';
 import { DeskPage } from './desk/DeskPage';
+import { DevicesPage } from './desk/devices/DevicesPage';
 import { HandoverPage } from './desk/handover/HandoverPage';
 import { Frame } from './frame/Frame';
+import { HardwarePage } from './hardware/HardwarePage';
+import { JournalPage } from './journal/JournalPage';
 import { OutboundPage } from './outbound/OutboundPage';
 import { Notice } from './parts/Notice';
+import { MePage } from './people/MePage';
+import { PeoplePage } from './people/PeoplePage';
+import { SafePage } from './safe/SafePage';
 import { SignInAgain, SignInPage } from './sign-in/SignInPage';
 
 export function App() {
@@ -25,9 +33,18 @@ export function App() {
           <Route path="sites/:customer/:site" element={<DeskPage />}>
             <Route index element={<Navigate to="addresses" replace />} />
             <Route path="addresses" element={<AddressesPage />} />
+            <Route path="devices" element={<DevicesPage />} />
+            <Route path="credentials" element={<CredentialsPage />} />
             <Route path="clearance" element={<ClearancePage />} />
+            <Route path="bench/:device?" element={<BenchPage />} />
             <Route path="handover" element={<HandoverPage />} />
           </Route>
+          <Route path="hardware" element={<HardwarePage />} />
+          <Route path="hardware/:key" element={<HardwarePage />} />
+          <Route path="safe" element={<SafePage />} />
+          <Route path="journal" element={<JournalPage />} />
+          <Route path="me" element={<MePage />} />
+          <Route path="people" element={<PeoplePage />} />
           <Route
             path="*"
             element={

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from datetime import date
 from enum import StrEnum
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import ConfigDict, Field, StringConstraints, model_validator
@@ -56,6 +57,7 @@ class FactoryRole(StrEnum):
 class Port(Part):
     """A port as it is printed on the box."""
 
+    name: PortName
     medium: Medium = Medium.COPPER
     factory_role: FactoryRole = FactoryRole.INSIDE
     bridge: Name | None = Field(None, description="Ports with the same word are bridged together in factory state")
@@ -223,7 +225,7 @@ class HardwareType(Part):
     maker: Name
     model: Name
     kind: Kind
-    ports: dict[PortName, Port] = Field(default={}, max_length=128)
+    panel: list[Port] = Field(default=[], max_length=128, description="The ports, in the order they are seen")
     factory: Factory
     console: Console | None = None
     takes: Takes = Takes.AT_ONCE
@@ -243,11 +245,18 @@ class HardwareType(Part):
 
     @model_validator(mode="after")
     def _slots_exist(self) -> HardwareType:
+        if len(self.ports) < len(self.panel):
+            raise ValueError("two ports have the same name: name each as it is printed on the box")
         for name, rule in self.slots.items():
             for other in rule.distinct_from:
                 if other not in self.slots or other == name:
                     raise ValueError(f"slot {name} must differ from {other!r}, which is no other slot of this type")
         return self
+
+    @cached_property
+    def ports(self) -> dict[str, Port]:
+        """The ports by name, in the order of the panel."""
+        return {port.name: port for port in self.panel}
 
     @property
     def title(self) -> str:

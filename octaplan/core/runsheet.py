@@ -273,7 +273,7 @@ class _Writer:
         factory, services = self.kind.factory, {access.service for access in self.device.access.values()}
         web, port = factory.web, factory.web_port
         if planned:
-            web = next((w for w in (Service.HTTPS, Service.HTTP) if w in services), None)
+            web = "https" if Service.HTTPS in services else "http" if Service.HTTP in services else None
             port = port if web == factory.web else None
         if web is None:
             self.step(key, f"Open {address} by SSH", "Open a terminal session.", [Value("Address", str(address))])

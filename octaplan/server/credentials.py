@@ -43,7 +43,7 @@ class SlotShown(BaseModel):
     kept: KeptShown | None
 
 
-class Credentials(BaseModel):
+class SiteSlots(BaseModel):
     """The slots of a site. `locked` says why the safe cannot be opened, and is empty when it can."""
 
     slots: list[SlotShown]
@@ -110,7 +110,7 @@ def rules_in_words(slot: Slot) -> str:
     return size + (f" with {needed}" if needed else "") + without + distinct
 
 
-def _shown(records: Records, key: str) -> Credentials:
+def _shown(records: Records, key: str) -> SiteSlots:
     plan = records.plans.plan(key)
     kept, facts = records.safe.kept(plan.key), records.safe.facts(plan.key)
     slots = []
@@ -139,7 +139,7 @@ def _shown(records: Records, key: str) -> Credentials:
                 kept=shown,
             )
         )
-    return Credentials(slots=slots, locked=records.vault.locked, reason_wanted=records.safe.wants_reason)
+    return SiteSlots(slots=slots, locked=records.vault.locked, reason_wanted=records.safe.wants_reason)
 
 
 def recheck_sharing(records: Records, key: str, before: set[str], path: str) -> None:
@@ -155,7 +155,7 @@ def missing_at(records: Records, key: str) -> list[Need]:
 
 
 @router.get("")
-def credentials(customer: Code, site: Code, request: Request, person: Looking) -> Credentials:
+def credentials(customer: Code, site: Code, request: Request, person: Looking) -> SiteSlots:
     """The slots of a site, unopened."""
     return _shown(_records(request), f"{customer}/{site}")
 
@@ -170,7 +170,7 @@ def make_missing(customer: Code, site: Code, request: Request, person: Filling) 
 
 
 @router.post("/make")
-def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, person: Filling) -> Credentials:
+def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, person: Filling) -> SiteSlots:
     """Make a new secret for one slot; the old one stays in its history."""
     records, key = _records(request), f"{customer}/{site}"
     need, before = records.plans.need(key, slot.path), records.safe.sharing(key, slot.path)
@@ -180,7 +180,7 @@ def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, per
 
 
 @router.post("/typed")
-def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> Credentials:
+def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> SiteSlots:
     """Keep a secret that somebody typed."""
     records, key = _records(request), f"{customer}/{site}"
     need, before = records.plans.need(key, typed.path), records.safe.sharing(key, typed.path)

@@ -20,7 +20,7 @@ def hardware(key: str = "test-five", **more: Any) -> HardwareType:
         "WAN": {"factory_role": "internet", "laptop": False, "why_not": "it asks the provider for an address"},
         **{str(n): {"bridge": "lan"} for n in range(1, 5)},
     }
-    usual = {
+    usual: dict[str, Any] = {
         "key": key,
         "maker": "Testmaker",
         "model": "Five",
@@ -37,7 +37,9 @@ def hardware(key: str = "test-five", **more: Any) -> HardwareType:
         },
         "slots": {"administrator": {"label": "administrator password", "symbol": True}},
     }
-    return HardwareType.model_validate(usual | more)
+    document = usual | more
+    document["panel"] = [{"name": name, **port} for name, port in document.pop("ports").items()]
+    return HardwareType.model_validate(document)
 
 
 def office_site(key: str = "FERN/DOCK", **more: Any) -> SitePlan:

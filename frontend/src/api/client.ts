@@ -12,6 +12,16 @@ export type Operation = Schemas['Operation'];
 export type OutboundSite = Schemas['OutboundSite'];
 export type Person = Schemas['SignedIn'];
 export type Preview = Schemas['PreviewShown'];
+export type Device = Schemas['Device'];
+export type PortUse = Schemas['PortUse'];
+export type Wireless = Schemas['Wireless'];
+export type HardwareType = Schemas['HardwareType'];
+export type TypeShown = Schemas['TypeShown'];
+export type Slot = Schemas['SlotShown'];
+export type SiteSlots = Schemas['SiteSlots'];
+export type Run = Schemas['RunShown'];
+export type Step = Schemas['StepShown'];
+export type Situation = Schemas['SituationShown'];
 
 /** One value that somebody else has changed in the meantime. */
 export interface Clash {
@@ -29,6 +39,8 @@ export class Failure extends Error {
     readonly clashes: Clash[] = [],
     readonly by = '',
     readonly revision = 0,
+    readonly secondFactor = false,
+    readonly reasonNeeded = false,
   ) {
     super(detail);
   }
@@ -38,7 +50,15 @@ export class Failure extends Error {
 export async function failureOf(response: Response): Promise<Failure> {
   const problem = await response.json().catch(() => ({}));
   const detail = problem.detail ?? `The server answered ${response.status}. Try again`;
-  return new Failure(response.status, detail, problem.clashes, problem.by, problem.revision);
+  return new Failure(
+    response.status,
+    detail,
+    problem.clashes,
+    problem.by,
+    problem.revision,
+    problem.second_factor,
+    problem.reason_needed,
+  );
 }
 
 /** The event on `window` that tells that the session has ended under an open page. */

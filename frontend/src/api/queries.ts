@@ -16,7 +16,7 @@ export interface SiteName {
   site: string;
 }
 
-const deskKey = ({ customer, site }: SiteName) => ['desk', `${customer}/${site}`.toLowerCase()];
+export const deskKey = ({ customer, site }: SiteName) => ['desk', `${customer}/${site}`.toLowerCase()];
 
 export function usePerson() {
   return useQuery({
@@ -55,7 +55,7 @@ export function useHistory(name: SiteName, revision: number, open: boolean) {
   });
 }
 
-function useDeskMutation<T>(name: SiteName, send: (what: T) => Promise<Desk>) {
+export function useDeskMutation<T>(name: SiteName, send: (what: T) => Promise<Desk>) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: send,

@@ -1322,7 +1322,7 @@ export interface components {
       value: string;
     };
     /** Credentials */
-    'Credentials-Input': {
+    Credentials: {
       /**
        * Code
        * @default
@@ -1332,18 +1332,6 @@ export interface components {
       name: string;
       /** Password */
       password: string;
-    };
-    /**
-     * Credentials
-     * @description The slots of a site. `locked` says why the safe cannot be opened, and is empty when it can.
-     */
-    'Credentials-Output': {
-      /** Locked */
-      locked: string;
-      /** Reason Wanted */
-      reason_wanted: boolean;
-      /** Slots */
-      slots: components['schemas']['SlotShown'][];
     };
     /**
      * Desk
@@ -1697,12 +1685,11 @@ export interface components {
        */
       notes: components['schemas']['Note'][];
       /**
-       * Ports
-       * @default {}
+       * Panel
+       * @description The ports, in the order they are seen
+       * @default []
        */
-      ports: {
-        [key: string]: components['schemas']['Port'];
-      };
+      panel: components['schemas']['Port'][];
       /**
        * Radio
        * @description Whether it has Wi-Fi of its own
@@ -2096,6 +2083,8 @@ export interface components {
       laptop: boolean;
       /** @default copper */
       medium: components['schemas']['Medium'];
+      /** Name */
+      name: string;
       /** Why Not */
       why_not: string | null;
     };
@@ -2570,6 +2559,18 @@ export interface components {
       segments: number;
       /** Site */
       site: string;
+    };
+    /**
+     * SiteSlots
+     * @description The slots of a site. `locked` says why the safe cannot be opened, and is empty when it can.
+     */
+    SiteSlots: {
+      /** Locked */
+      locked: string;
+      /** Reason Wanted */
+      reason_wanted: boolean;
+      /** Slots */
+      slots: components['schemas']['SlotShown'][];
     };
     /** SituationShown */
     SituationShown: {
@@ -3514,7 +3515,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Credentials-Input'];
+        'application/json': components['schemas']['Credentials'];
       };
     };
     responses: {
@@ -4103,7 +4104,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Credentials-Output'];
+          'application/json': components['schemas']['SiteSlots'];
         };
       };
       /** @description Validation Error */
@@ -4173,7 +4174,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Credentials-Output'];
+          'application/json': components['schemas']['SiteSlots'];
         };
       };
       /** @description Validation Error */
@@ -4313,7 +4314,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Credentials-Output'];
+          'application/json': components['schemas']['SiteSlots'];
         };
       };
       /** @description Validation Error */

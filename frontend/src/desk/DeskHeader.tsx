@@ -11,7 +11,10 @@ import styles from './desk.module.css';
 /** The stages that have a page, in the order of the work; each has its number as a key. */
 export const STAGES = [
   { page: 'addresses', words: 'Addresses' },
+  { page: 'devices', words: 'Devices' },
+  { page: 'credentials', words: 'Credentials' },
   { page: 'clearance', words: 'Clearance' },
+  { page: 'bench', words: 'Bench' },
   { page: 'handover', words: 'Handover' },
 ] as const;
 
@@ -137,7 +140,7 @@ export function KeyHints() {
     <div className={styles.keys}>
       Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> ·{' '}
       <span style={{ whiteSpace: 'nowrap' }}>
-        stages <Key>1</Key> <Key>2</Key> <Key>3</Key>
+        stages <Key>1</Key> to <Key>6</Key>
       </span>
     </div>
   );

@@ -8,11 +8,7 @@ import { DeskContext, LightContext } from './context';
 import styles from './desk.module.css';
 import { DeskHeader, STAGES } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
-
-/** The path of the member that a longer path leads into: `/segments/k3f9q/scope` is in `/segments/k3f9q`. */
-function memberOf(path: string): string {
-  return path.split('/').slice(0, 3).join('/');
-}
+import { memberOf, placesToTry } from './places';
 
 /** One site: its header, the page of the stage, and the findings at the right. */
 export function DeskPage() {
@@ -22,7 +18,8 @@ export function DeskPage() {
   const mayPlan = useMay('plan');
   const [lit, light] = useState<string | null>(null);
   const navigate = useNavigate();
-  const { hash, key } = useLocation();
+  const { hash, key, pathname } = useLocation();
+  const wide = pathname.includes('/bench');
   const ready = desk.data !== undefined;
 
   useEffect(() => {
@@ -41,7 +38,9 @@ export function DeskPage() {
   useEffect(() => {
     if (!ready || !hash) return;
     const place = decodeURIComponent(hash.slice(1));
-    const field = document.querySelector<HTMLElement>(`[data-field="${CSS.escape(place)}"]`);
+    const field = placesToTry(place)
+      .map((one) => document.querySelector<HTMLElement>(`[data-field="${CSS.escape(one)}"]`))
+      .find(Boolean);
     const member = document.querySelector(`[data-path="${CSS.escape(memberOf(place))}"]`);
     (field ?? member)?.scrollIntoView({ block: 'center' });
     field?.focus({ preventScroll: true });
@@ -61,12 +60,16 @@ export function DeskPage() {
     <DeskContext value={state}>
       <LightContext value={lights}>
         <DeskHeader />
-        <div className={styles.body}>
-          <div className={styles.left}>
-            <Outlet />
+        {wide ? (
+          <Outlet />
+        ) : (
+          <div className={styles.body}>
+            <div className={styles.left}>
+              <Outlet />
+            </div>
+            <FindingsRail />
           </div>
-          <FindingsRail />
-        </div>
+        )}
       </LightContext>
     </DeskContext>
   );

@@ -3,19 +3,15 @@ import TextField from '@mui/material/TextField';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Finding } from '../api/client';
-import { useAccept, useWithdraw, type SiteName } from '../api/queries';
+import { useAccept, useWithdraw } from '../api/queries';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
 import { useDeskState, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
+import { placeOf } from './places';
 
 const GROUPS = ['stop', 'warn', 'note'] as const;
-
-/** Where the value stands that a finding would have mended. */
-export function placeOf(name: SiteName, finding: Finding): string {
-  return `${deskPath(name)}#${finding.path}/${finding.field}`;
-}
 
 /** What was found about the site, always in sight: worst first, with what can be done about it. */
 export function FindingsRail() {
@@ -68,7 +64,9 @@ export function FindingsRail() {
       )}
       {summary.clear && (
         <p>
-          <Link to={deskPath(name, 'handover')}>Print the site sheet</Link>
+          <Link to={deskPath(name, summary.shipped ? 'handover' : 'bench')}>
+            {summary.shipped ? 'See the sheets' : 'Go to the bench'}
+          </Link>
         </p>
       )}
       <KeyHints />

@@ -2,12 +2,19 @@ import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useColorScheme } from '@mui/material/styles';
 import { useState } from 'react';
-import { Link, NavLink, Outlet } from 'react-router';
+import { Link, NavLink, Outlet, useNavigate } from 'react-router';
 import type { Person } from '../api/client';
 import { signOut } from '../api/queries';
 import styles from './frame.module.css';
 import { GoTo } from './GoTo';
 import { PersonContext } from './person';
+
+const SECTIONS = [
+  ['/outbound', 'Outbound'],
+  ['/hardware', 'Hardware'],
+  ['/safe', 'Safe'],
+  ['/journal', 'Journal'],
+] as const;
 
 const SCHEMES = { light: 'Light', dark: 'Dark', system: 'As the system has it' } as const;
 
@@ -23,9 +30,11 @@ export function Frame({ person }: { person: Person }) {
           </Link>
           <GoTo />
           <nav aria-label="Sections">
-            <NavLink to="/outbound" className={styles.section}>
-              Outbound
-            </NavLink>
+            {SECTIONS.map(([path, words]) => (
+              <NavLink key={path} to={path} className={styles.section}>
+                {words}
+              </NavLink>
+            ))}
           </nav>
           <PersonMenu person={person} />
         </header>
@@ -40,6 +49,11 @@ export function Frame({ person }: { person: Person }) {
 function PersonMenu({ person }: { person: Person }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const { mode, setMode } = useColorScheme();
+  const navigate = useNavigate();
+  const go = (path: string) => () => {
+    setAnchor(null);
+    void navigate(path);
+  };
   return (
     <>
       <button
@@ -53,6 +67,14 @@ function PersonMenu({ person }: { person: Person }) {
         <MenuItem disabled>
           {person.name}, {person.role}
         </MenuItem>
+        <MenuItem dense onClick={go('/me')}>
+          My account
+        </MenuItem>
+        {person.may.includes('administer') && (
+          <MenuItem dense onClick={go('/people')}>
+            People
+          </MenuItem>
+        )}
         {Object.entries(SCHEMES).map(([scheme, words]) => (
           <MenuItem
             key={scheme}

@@ -7,3 +7,10 @@ export const PersonContext = createContext<Person | null>(null);
 export function useMay(thing: Person['may'][number]): boolean {
   return use(PersonContext)?.may.includes(thing) ?? false;
 }
+
+/** The person who is signed in. */
+export function usePersonHere(): Person {
+  const person = use(PersonContext);
+  if (!person) throw new Error('outside the frame');
+  return person;
+}

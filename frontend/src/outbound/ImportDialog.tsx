@@ -23,7 +23,8 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
     mutate(files);
   }, [files, mutate]);
   const found = preview.data;
-  const news = found?.sites.filter((site) => site.new || site.changes_total > 0).length ?? 0;
+  const news =
+    found?.sites.filter((site) => site.new || site.changes_total > 0 || site.secrets > 0).length ?? 0;
   const error = preview.error ?? apply.error;
   return (
     <Dialog open onClose={onClose} maxWidth="lg" fullWidth aria-labelledby="import-title">
@@ -63,7 +64,7 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
 }
 
 function Found({ preview, applied }: { preview: Preview; applied: boolean }) {
-  const unchanged = preview.sites.filter((site) => !site.new && site.changes_total === 0);
+  const unchanged = preview.sites.filter((site) => !site.new && site.changes_total + site.secrets === 0);
   return (
     <>
       {preview.refused.length > 0 && (
@@ -117,13 +118,16 @@ function Found({ preview, applied }: { preview: Preview; applied: boolean }) {
           <Table
             heads={['Site', '', 'What changes']}
             rows={preview.sites
-              .filter((site) => site.new || site.changes_total > 0)
+              .filter((site) => site.new || site.changes_total > 0 || site.secrets > 0)
               .map((site) => [
                 <span>
                   <b>{site.name}</b> <span className="quiet">{`${site.customer}/${site.site}`}</span>
                 </span>,
                 site.new ? 'new' : 'changed',
-                site.new ? sizes(site) : <Changes site={site} />,
+                <>
+                  {site.new ? sizes(site) : <Changes site={site} />}
+                  {site.secrets > 0 && <div>{count(site.secrets, 'PPPoE password')} for the safe</div>}
+                </>,
               ])}
           />
           {unchanged.length > 0 && (

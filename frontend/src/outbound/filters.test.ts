@@ -9,11 +9,19 @@ const site: OutboundSite = {
   name: 'Dockside',
   ship_date: '2026-12-03',
   technician: null,
-  stages: { addresses: 'open', clearance: 'open', handover: 'open' },
+  stages: {
+    addresses: 'open',
+    devices: 'open',
+    credentials: 'open',
+    clearance: 'open',
+    bench: 'open',
+    handover: 'open',
+  },
   stops: 0,
   warns: 1,
   waiting: false,
   clear: false,
+  shipped: false,
   next: '',
 };
 

@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import TextField from '@mui/material/TextField';
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
-import { ENDED } from '../api/client';
+import { ENDED, Failure } from '../api/client';
 import { useSetUp, useSignIn, useStart } from '../api/queries';
 import { Ticks } from '../frame/Frame';
 
@@ -36,12 +36,18 @@ function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => 
   const signIn = useSignIn();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
+  const [code, setCode] = useState('');
+  const [second, setSecond] = useState(false);
+  const submit = () =>
+    signIn.mutate(
+      { name, password, code },
+      {
+        onSuccess: onDone,
+        onError: (error) => setSecond((before) => before || (error instanceof Failure && error.secondFactor)),
+      },
+    );
   return (
-    <Card
-      title={title}
-      error={signIn.error}
-      onSubmit={() => signIn.mutate({ name, password }, { onSuccess: onDone })}
-    >
+    <Card title={title} error={signIn.error} onSubmit={submit}>
       <TextField
         label="Name"
         value={name}
@@ -56,6 +62,16 @@ function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => 
         autoComplete="current-password"
         onChange={(event) => setPassword(event.target.value)}
       />
+      {second && (
+        <TextField
+          label="Code of the second factor"
+          value={code}
+          autoFocus
+          autoComplete="one-time-code"
+          onChange={(event) => setCode(event.target.value)}
+          slotProps={{ htmlInput: { inputMode: 'numeric', maxLength: 20 } }}
+        />
+      )}
       <Button type="submit" variant="contained" size="medium" loading={signIn.isPending}>
         Sign in
       </Button>

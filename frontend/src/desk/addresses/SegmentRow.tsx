@@ -106,6 +106,13 @@ function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
         {field('scope/lease', 'Lease', lease(scope.lease))}
         {field('resolvers', 'Resolvers handed out', segment.resolvers.join(' '))}
         {field('domain', 'Domain', segment.domain)}
+        {field(
+          'scope/options',
+          'Further DHCP options',
+          Object.entries(scope.options)
+            .map(([number, text]) => `${number} ${text}`)
+            .join('; '),
+        )}
         {field('expected_hosts', 'Expected hosts', segment.expected_hosts)}
         <TypedField
           path={`${path}/reach`}

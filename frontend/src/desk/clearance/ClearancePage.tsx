@@ -7,7 +7,8 @@ import { SeverityMark } from '../../parts/Marks';
 import { count, dated, deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
-import { Accepted, AcceptWarn, placeOf } from '../FindingsRail';
+import { Accepted, AcceptWarn } from '../FindingsRail';
+import { placeOf } from '../places';
 import styles from './clearance.module.css';
 
 /** What stands in the way of shipping, what was accepted and why, and the signature. */
@@ -62,7 +63,13 @@ function Signature({ ready }: { ready: boolean }) {
   const sign = useSign(name);
   const maySign = useMay('sign');
   const { clearance, revision, plan, summary } = state;
-  const empty = Object.keys(plan.circuits).length === 0 || Object.keys(plan.segments).length === 0;
+  const edged = Object.values(plan.devices).some(({ role }) => role === 'edge' || role === 'router');
+  const lacks = [
+    Object.keys(plan.circuits).length === 0 && 'a circuit',
+    Object.keys(plan.segments).length === 0 && 'a segment',
+    !edged && 'a box at its edge',
+  ].filter(Boolean);
+  const empty = lacks.length > 0;
   if (summary.clear && clearance) {
     return (
       <section className={`${desk.card} ${styles.part} ${styles.clear}`} aria-label="Signature">
@@ -73,7 +80,7 @@ function Signature({ ready }: { ready: boolean }) {
           Revision {clearance.revision}, signed by {clearance.by}, {moment(clearance.at)}. Any later change to
           the plan voids this.
         </p>
-        <Link to={deskPath(name, 'handover')}>Print the site sheet</Link>
+        <Link to={deskPath(name, 'bench')}>Go to the bench</Link>
       </section>
     );
   }

@@ -1,0 +1,198 @@
+import Button from '@mui/material/Button';
+import Popover from '@mui/material/Popover';
+import { useState } from 'react';
+import { Link, useLocation } from 'react-router';
+import type { Schemas } from '../../api/client';
+import { useRevise } from '../../api/queries';
+import { SeverityMark } from '../../parts/Marks';
+import { count } from '../../parts/words';
+import { useDeskState } from '../context';
+import desk from '../desk.module.css';
+import { inOrder } from './board';
+import { DeviceCard } from './DeviceCard';
+import styles from './devices.module.css';
+import { useAddDevice, useHardware, useTypes } from './queries';
+import { WifiPart } from './WifiPart';
+import { removeDevice } from './wires';
+import { WiringBoard } from './WiringBoard';
+
+export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
+  edge: 'edge',
+  router: 'inner router',
+  switch: 'switch',
+  'access-point': 'access point',
+  modem: "provider's modem",
+};
+
+const KINDS: Record<Schemas['DeviceRole'], Schemas['Kind'][]> = {
+  edge: ['router', 'firewall'],
+  router: ['router', 'firewall'],
+  switch: ['switch'],
+  'access-point': ['access point'],
+  modem: ['modem'],
+};
+
+/** The site's boxes: how they are wired, what each is, and its Wi-Fi. */
+export function DevicesPage() {
+  const { desk: state, mayPlan } = useDeskState();
+  const types = useTypes();
+  const { hash } = useLocation();
+  const wanted = hash.split('/')[2] ?? '';
+  const [open, setOpen] = useState<Record<string, boolean>>({});
+  const [assumed, setAssumed] = useState<{ device: string; sentences: string[] } | null>(null);
+  const devices = inOrder(state.plan);
+  return (
+    <>
+      <div className={styles.heading}>
+        <h2>Boxes</h2>
+        <span className="quiet">
+          {devices.length === 0 ? 'none yet' : count(devices.length, 'box', 'boxes')}
+        </span>
+        <span className={styles.spring} />
+        {mayPlan && (
+          <AddBox
+            onAdded={(device, sentences) => {
+              setAssumed({ device, sentences });
+              setOpen((before) => ({ ...before, [device]: false }));
+            }}
+          />
+        )}
+      </div>
+      {assumed && state.plan.devices[assumed.device] && (
+        <Assumed {...assumed} onClose={() => setAssumed(null)} />
+      )}
+      {devices.length === 0 ? (
+        <p className={`${desk.card} ${styles.empty}`}>
+          Begin with the switch, if the site has one, then the edge: it is wired to the switch, addressed from
+          the plan, and given its routes, translation and allow rules by one action.
+        </p>
+      ) : (
+        <WiringBoard types={types} />
+      )}
+      {devices.map((key) => {
+        const device = state.plan.devices[key];
+        return (
+          device && (
+            <DeviceCard
+              key={key}
+              id={key}
+              device={device}
+              type={types[device.type]}
+              open={open[key] ?? wanted === key}
+              onToggle={() => setOpen({ ...open, [key]: !(open[key] ?? wanted === key) })}
+            />
+          )
+        );
+      })}
+      <WifiPart />
+    </>
+  );
+}
+
+/** What was assumed of a new box, and the way to take it back. */
+function Assumed(props: { device: string; sentences: string[]; onClose: () => void }) {
+  const { device, sentences, onClose } = props;
+  const { name, desk: state } = useDeskState();
+  const revise = useRevise(name);
+  return (
+    <section className={styles.assumed} aria-label="What was assumed" role="status">
+      <b>
+        <SeverityMark of="note" /> {state.plan.devices[device]?.name ?? 'The box'} is in the plan. Assumed:
+      </b>
+      <ul>
+        {sentences.map((sentence) => (
+          <li key={sentence}>{sentence}</li>
+        ))}
+      </ul>
+      <Button variant="outlined" onClick={onClose}>
+        As it should be
+      </Button>
+      <Button
+        onClick={() =>
+          revise.mutate({ operations: removeDevice(state.plan, device), revision: state.revision.number })
+        }
+      >
+        Take the box back
+      </Button>
+    </section>
+  );
+}
+
+function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) => void }) {
+  const { name, desk: state } = useDeskState();
+  const hardware = useHardware();
+  const add = useAddDevice(name);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const edged = Object.values(state.plan.devices).some((device) => device.role === 'edge');
+  const [role, setRole] = useState<Schemas['DeviceRole'] | ''>('');
+  const [type, setType] = useState('');
+  const wanted = role || (edged ? 'switch' : 'edge');
+  const fitting = (hardware.data ?? []).filter((one) => KINDS[wanted].includes(one.type.kind));
+  const chosen = fitting.some((one) => one.type.key === type) ? type : (fitting[0]?.type.key ?? '');
+  return (
+    <>
+      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+        Add a box
+      </Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Add a box' } }}
+      >
+        <form
+          className={styles.adding}
+          onSubmit={(event) => {
+            event.preventDefault();
+            add.mutate(
+              { device: { role: wanted, type: chosen }, revision: state.revision.number },
+              {
+                onSuccess: (equipped) => {
+                  setAnchor(null);
+                  setRole('');
+                  onAdded(equipped.device, equipped.assumed);
+                },
+              },
+            );
+          }}
+        >
+          <label>
+            It is the site's
+            <select
+              autoFocus
+              value={wanted}
+              onChange={(event) => setRole(event.target.value as typeof wanted)}
+            >
+              {Object.entries(ROLE_WORDS).map(([key, words]) => (
+                <option key={key} value={key}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label>
+            Hardware
+            <select value={chosen} onChange={(event) => setType(event.target.value)}>
+              {fitting.map((one) => (
+                <option key={one.type.key} value={one.type.key}>
+                  {one.type.maker} {one.type.model}
+                </option>
+              ))}
+            </select>
+          </label>
+          {fitting.length === 0 && (
+            <p className="quiet">
+              No such hardware is known yet: <Link to="/hardware">add its type on Hardware</Link> first.
+            </p>
+          )}
+          {add.error && <p role="alert">{add.error.message}</p>}
+          <Button type="submit" variant="contained" disabled={!chosen} loading={add.isPending}>
+            {wanted === 'edge' ? 'Add, wired and addressed' : 'Add it'}
+          </Button>
+        </form>
+      </Popover>
+    </>
+  );
+}

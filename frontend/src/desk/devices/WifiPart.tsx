@@ -1,0 +1,167 @@
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import { Link, useLocation } from 'react-router';
+import type { Wireless } from '../../api/client';
+import { useRevise } from '../../api/queries';
+import { RoleMark, SeverityMark } from '../../parts/Marks';
+import { TypedField } from '../../parts/TypedField';
+import { count, deskPath } from '../../parts/words';
+import { freshId, remove } from '../addresses/edits';
+import { useDeskState, useLight } from '../context';
+import desk from '../desk.module.css';
+import styles from './devices.module.css';
+
+const SECURITY = [
+  ['wpa3', 'WPA3'],
+  ['wpa2-wpa3', 'WPA2 and WPA3'],
+  ['wpa2', 'WPA2 (AES)'],
+  ['wpa2-tkip', 'WPA2 with TKIP'],
+  ['open', 'open'],
+] as const;
+
+const BANDS = [
+  ['2.4+5', '2.4 and 5 GHz'],
+  ['5', '5 GHz'],
+  ['2.4', '2.4 GHz'],
+  ['6', '6 GHz'],
+] as const;
+
+/** The site's Wi-Fi networks. Their keys are in the safe. */
+export function WifiPart() {
+  const { name, desk: state, mayPlan } = useDeskState();
+  const revise = useRevise(name);
+  const { plan } = state;
+  const { hash } = useLocation();
+  const [open, setOpen] = useState<Record<string, boolean>>({});
+  const wanted = hash.startsWith('#/wireless') ? hash.split('/')[2] : '';
+  const add = () => {
+    const id = freshId(plan.wireless);
+    const segment =
+      Object.keys(plan.segments).find((key) =>
+        ['wireless', 'guest'].includes(plan.segments[key]?.role ?? ''),
+      ) ??
+      Object.keys(plan.segments)[0] ??
+      null;
+    revise.mutate({
+      operations: [
+        { op: 'add', path: `/wireless/${id}`, value: { name: state.summary.name.slice(0, 28), segment } },
+      ],
+      revision: state.revision.number,
+    });
+    setOpen({ ...open, [id]: true });
+  };
+  return (
+    <>
+      <div className={styles.heading}>
+        <h2>Wi-Fi</h2>
+        <span className="quiet">
+          {Object.keys(plan.wireless).length === 0
+            ? 'no network'
+            : count(Object.keys(plan.wireless).length, 'network')}
+        </span>
+        <span className={styles.spring} />
+        {mayPlan && <Button onClick={add}>Add a Wi-Fi network</Button>}
+      </div>
+      {Object.entries(plan.wireless).map(([id, wifi]) => (
+        <Wifi
+          key={id}
+          id={id}
+          wifi={wifi}
+          open={open[id] ?? wanted === id}
+          onToggle={() => setOpen({ ...open, [id]: !(open[id] ?? wanted === id) })}
+        />
+      ))}
+      {revise.error && <p role="alert">{revise.error.message}</p>}
+    </>
+  );
+}
+
+function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () => void }) {
+  const { id, wifi, open, onToggle } = props;
+  const { name, desk: state, mayPlan } = useDeskState();
+  const { lit } = useLight();
+  const revise = useRevise(name);
+  const { plan } = state;
+  const path = `/wireless/${id}`;
+  const segment = plan.segments[wifi.segment ?? ''];
+  const worst = state.findings.find((finding) => finding.path === path && !finding.acceptance);
+  const change = (field: string, value: unknown) =>
+    revise.mutate({
+      operations: [{ op: 'add', path: `${path}/${field}`, value }],
+      revision: state.revision.number,
+    });
+  return (
+    <section
+      className={`${desk.card} ${styles.device} ${lit === path ? styles.lit : ''}`}
+      data-path={path}
+      aria-label={`Wi-Fi ${wifi.name}`}
+    >
+      <div className={styles.line}>
+        <button className={styles.toggle} aria-expanded={open} onClick={onToggle}>
+          <b>{wifi.name}</b>
+          <span className="quiet">
+            {' '}
+            · {SECURITY.find(([key]) => key === wifi.security)?.[1]} ·{' '}
+            {BANDS.find(([key]) => key === wifi.band)?.[1]}
+            {wifi.hidden && ' · hidden'}
+          </span>{' '}
+          {segment && <RoleMark role={segment.role} />} {segment?.label ?? 'no segment'}
+        </button>
+        {worst && <SeverityMark of={worst.severity} />}
+        {wifi.security !== 'open' && (
+          <Link to={`${deskPath(name, 'credentials')}#/safe/wireless/${id}/key`}>key</Link>
+        )}
+      </div>
+      {open && (
+        <div className={styles.detail}>
+          <div className={styles.fields}>
+            <TypedField path={`${path}/name`} label="Name (SSID)" value={wifi.name} />
+            <label className={styles.choice}>
+              Segment
+              <select
+                value={wifi.segment ?? ''}
+                disabled={!mayPlan}
+                data-field={`${path}/segment`}
+                onChange={(event) => change('segment', event.target.value || null)}
+              >
+                <option value="">choose one</option>
+                {Object.entries(plan.segments).map(([key, one]) => (
+                  <option key={key} value={key}>
+                    {one.label}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <TypedField path={`${path}/security`} label="Security" value={wifi.security} choices={SECURITY} />
+            <TypedField path={`${path}/band`} label="Band" value={wifi.band} choices={BANDS} />
+            <TypedField
+              path={`${path}/hidden`}
+              label="Shown"
+              value={wifi.hidden ? 'yes' : 'no'}
+              choices={[
+                ['no', 'shown to everybody'],
+                ['yes', 'hidden'],
+              ]}
+            />
+            <TypedField
+              path={`${path}/client_limit`}
+              label="Most clients"
+              value={wifi.client_limit === null ? '' : String(wifi.client_limit)}
+            />
+            <TypedField path={`${path}/country`} label="Country (two letters)" value={wifi.country ?? ''} />
+          </div>
+          {mayPlan && (
+            <Button
+              color="error"
+              sx={{ mt: 1 }}
+              onClick={() => revise.mutate({ operations: [remove(path)], revision: state.revision.number })}
+            >
+              Remove Wi-Fi {wifi.name}
+            </Button>
+          )}
+        </div>
+      )}
+      {revise.error && <p role="alert">{revise.error.message}</p>}
+    </section>
+  );
+}

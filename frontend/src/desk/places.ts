@@ -1,0 +1,31 @@
+import type { Finding } from '../api/client';
+import type { SiteName } from '../api/queries';
+import { deskPath } from '../parts/words';
+
+const PAGES: Record<string, string> = { devices: 'devices', wireless: 'devices', safe: 'credentials' };
+
+/** The page of the desk that shows a place of the plan. */
+export function pageOf(path: string): string {
+  return PAGES[path.split('/')[1] ?? ''] ?? 'addresses';
+}
+
+/** Where the value stands that a finding would have mended. */
+export function placeOf(name: SiteName, finding: Pick<Finding, 'path' | 'field'>): string {
+  return `${deskPath(name, pageOf(finding.path))}#${finding.path}/${finding.field}`;
+}
+
+/** The member that a longer path leads into: `/segments/k3f9q/scope` is in `/segments/k3f9q`. */
+export function memberOf(path: string): string {
+  const parts = path.split('/');
+  return parts[1] === 'safe' ? parts.slice(0, 5).join('/') : parts.slice(0, 3).join('/');
+}
+
+/** The places to look for on a page, the most exact first. */
+export function placesToTry(place: string): string[] {
+  const places = [place];
+  while (place.split('/').length > 4) {
+    place = place.slice(0, place.lastIndexOf('/'));
+    places.push(place);
+  }
+  return places;
+}

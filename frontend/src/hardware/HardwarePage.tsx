@@ -1,0 +1,83 @@
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import { NavLink, useNavigate, useParams } from 'react-router';
+import type { HardwareType, TypeShown } from '../api/client';
+import { useHardware } from '../desk/devices/queries';
+import { useMay } from '../frame/person';
+import { Notice } from '../parts/Notice';
+import { count } from '../parts/words';
+import { BLANK } from './blank';
+import styles from './hardware.module.css';
+import { PortPanel } from './PortPanel';
+import { TypeEditor } from './TypeEditor';
+import { TypeView } from './TypeView';
+
+/** The hardware types: what is true of every box of one model. */
+export function HardwarePage() {
+  const { key } = useParams();
+  const navigate = useNavigate();
+  const hardware = useHardware();
+  const mayKeep = useMay('hardware');
+  const [editing, setEditing] = useState<{ type: HardwareType; version: number } | null>(null);
+  if (hardware.error) return <Notice title="Hardware cannot be shown" detail={hardware.error.message} />;
+  if (!hardware.data) return null;
+  const shown = hardware.data.find((one) => one.type.key === key) ?? (key ? undefined : hardware.data[0]);
+  const edit = (one: TypeShown) => setEditing({ type: one.type, version: one.version });
+  return (
+    <div className={styles.page}>
+      <aside className={styles.list} aria-label="Hardware types">
+        {hardware.data.map((one) => (
+          <NavLink
+            key={one.type.key}
+            to={`/hardware/${one.type.key}`}
+            aria-current={one === shown ? 'page' : undefined}
+            onClick={() => setEditing(null)}
+          >
+            <b>
+              {one.type.maker} {one.type.model}
+            </b>
+            <span className="quiet">
+              {one.type.kind},{' '}
+              {one.uses.length === 0 ? 'not used yet' : `used ${count(one.uses.length, 'time')}`}
+            </span>
+            <PortPanel type={one.type} small />
+          </NavLink>
+        ))}
+        {mayKeep && (
+          <Button
+            onClick={() => {
+              setEditing({ type: BLANK, version: 0 });
+              void navigate('/hardware');
+            }}
+          >
+            Add a hardware type
+          </Button>
+        )}
+      </aside>
+      <div className={styles.main}>
+        {editing ? (
+          <TypeEditor
+            key={editing.type.key + editing.version}
+            {...editing}
+            onDone={(saved) => {
+              setEditing(null);
+              if (saved) void navigate(`/hardware/${saved}`);
+            }}
+          />
+        ) : shown ? (
+          <TypeView key={shown.type.key} shown={shown} onEdit={() => edit(shown)} />
+        ) : key ? (
+          <Notice
+            title={`There is no type ${key}`}
+            detail="It may have been removed. Choose one from the list."
+          />
+        ) : (
+          <Notice
+            title="No hardware types yet"
+            detail="Describe each model once, as it comes out of its carton: ports, address, first password. Run sheets and wiring follow from it."
+          />
+        )}
+      </div>
+    </div>
+  );
+}

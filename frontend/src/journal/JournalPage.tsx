@@ -1,0 +1,119 @@
+import Button from '@mui/material/Button';
+import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
+import { Link, useSearchParams } from 'react-router';
+import { api, body, type Schemas } from '../api/client';
+import { SeverityMark } from '../parts/Marks';
+import { count, deskPath, moment } from '../parts/words';
+import styles from './journal.module.css';
+
+/** Who did what, when and why: append-only, and checked by its chain of digests. */
+export function JournalPage() {
+  const [search, setSearch] = useSearchParams();
+  const act = search.get('act') ?? '';
+  const pages = useInfiniteQuery({
+    queryKey: ['journal', act],
+    initialPageParam: undefined as number | undefined,
+    queryFn: async ({ pageParam }) =>
+      body(await api.GET('/api/journal', { params: { query: { act, before: pageParam ?? null } } })),
+    getNextPageParam: (page) => (page.lines.length === 200 ? page.lines.at(-1)?.number : undefined),
+  });
+  const check = useMutation({ mutationFn: async () => body(await api.GET('/api/journal/check')) });
+  if (pages.error) return <p role="alert">{pages.error.message}</p>;
+  if (!pages.data) return null;
+  const lines = pages.data.pages.flatMap((page) => page.lines);
+  return (
+    <div className={styles.page}>
+      <h1 className={styles.sentence}>
+        Journal: show{' '}
+        <select
+          aria-label="Which lines"
+          value={act}
+          onChange={(event) =>
+            setSearch(event.target.value ? { act: event.target.value } : {}, { replace: true })
+          }
+        >
+          <option value="">everything</option>
+          {pages.data.pages[0]?.acts.map((one) => (
+            <option key={one} value={one}>
+              {one}
+            </option>
+          ))}
+        </select>
+      </h1>
+      <div className={styles.check}>
+        <Button variant="outlined" loading={check.isPending} onClick={() => check.mutate()}>
+          Check the chain
+        </Button>
+        <span role="status">
+          {check.data && <Verdict checked={check.data} />}
+          {!check.data && (
+            <span className="quiet">
+              Lines are never changed: each one carries the digest of itself and of the one before.
+            </span>
+          )}
+        </span>
+        {check.error && <span role="alert">{check.error.message}</span>}
+      </div>
+      {lines.length === 0 ? (
+        <p className="quiet">
+          Nothing has been noted yet: readings of secrets, clearances and shipments will be.
+        </p>
+      ) : (
+        <table className={styles.lines}>
+          <thead>
+            <tr>
+              <th scope="col">Line</th>
+              <th scope="col">When</th>
+              <th scope="col">Who</th>
+              <th scope="col">What</th>
+              <th scope="col">Site</th>
+              <th scope="col">Why</th>
+            </tr>
+          </thead>
+          <tbody>
+            {lines.map((line) => (
+              <Line key={line.number} line={line} />
+            ))}
+          </tbody>
+        </table>
+      )}
+      {pages.hasNextPage && (
+        <Button loading={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>
+          Older lines
+        </Button>
+      )}
+    </div>
+  );
+}
+
+function Line({ line }: { line: Schemas['LineShown'] }) {
+  const [customer = '', site = ''] = line.site.split('/');
+  return (
+    <tr>
+      <td className="mono">{line.number}</td>
+      <td>{moment(line.at, true)}</td>
+      <td>{line.by}</td>
+      <td>
+        <b>{line.act}</b> {line.what}
+      </td>
+      <td>{line.site && <Link to={deskPath({ customer, site })}>{line.site}</Link>}</td>
+      <td>{line.why}</td>
+    </tr>
+  );
+}
+
+function Verdict({ checked }: { checked: Schemas['CheckedShown'] }) {
+  if (checked.fault) {
+    return (
+      <b style={{ color: 'var(--stop)' }}>
+        <SeverityMark of="stop" /> The journal has been tampered with. {checked.fault}
+      </b>
+    );
+  }
+  return (
+    <span>
+      <SeverityMark of="clear" /> {count(checked.lines, 'line')}, the chain is whole. It ends in{' '}
+      <span className="mono">{checked.digest.slice(0, 16)}</span>
+    </span>
+  );
+}

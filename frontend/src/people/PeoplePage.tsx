@@ -1,0 +1,212 @@
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, body, type Schemas } from '../api/client';
+import { usePersonHere } from '../frame/person';
+import { dated } from '../parts/words';
+import styles from './people.module.css';
+
+type Account = Schemas['AccountShown'];
+type Role = Account['role'];
+
+const ROLES: Record<Role, string> = {
+  administrator: 'administrator: everything',
+  planner: 'planner: plans, fills the safe, signs',
+  technician: 'technician: plans, stages, reads secrets, ships',
+  viewer: 'viewer: looks, but at no secret',
+};
+
+/** The last day of an account that ends at a midnight. */
+function lastDay(ends: string | null): string {
+  if (!ends) return '';
+  const day = new Date(new Date(ends).getTime() - 1_000);
+  return new Date(day.getTime() - day.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
+}
+
+/** The accounts: who may do what, and until when. */
+export function PeoplePage() {
+  const accounts = useQuery({
+    queryKey: ['accounts'],
+    queryFn: async () => body(await api.GET('/api/accounts')),
+  });
+  if (accounts.error) return <p role="alert">{accounts.error.message}</p>;
+  if (!accounts.data) return null;
+  return (
+    <div className={styles.page}>
+      <h1>People</h1>
+      <table className={styles.people}>
+        <thead>
+          <tr>
+            <th scope="col">Name</th>
+            <th scope="col">Signs in as</th>
+            <th scope="col">May</th>
+            <th scope="col">Last day</th>
+            <th scope="col">Second factor</th>
+            <th scope="col" />
+          </tr>
+        </thead>
+        <tbody>
+          {accounts.data.map((account) => (
+            <AccountRow key={account.name} account={account} />
+          ))}
+        </tbody>
+      </table>
+      <NewAccount />
+    </div>
+  );
+}
+
+function AccountRow({ account }: { account: Account }) {
+  const queries = useQueryClient();
+  const own = usePersonHere().name === account.name;
+  const [password, setPassword] = useState<string | null>(null);
+  const change = useMutation({
+    mutationFn: async (values: Partial<Schemas['AccountChange']>) =>
+      api.PUT('/api/accounts/{name}', {
+        params: { path: { name: account.name } },
+        body: {
+          role: account.role,
+          last_day: lastDay(account.ends) || null,
+          password: '',
+          drop_second_factor: false,
+          ...values,
+        },
+      }),
+    onSuccess: () => {
+      setPassword(null);
+      return queries.invalidateQueries({ queryKey: ['accounts'] });
+    },
+  });
+  return (
+    <tr>
+      <td>
+        <b>{account.full_name}</b>
+        {change.error && <div role="alert">{change.error.message}.</div>}
+      </td>
+      <td className="mono">{account.name}</td>
+      <td>
+        <select
+          aria-label={`What ${account.full_name} may do`}
+          value={account.role}
+          disabled={own}
+          onChange={(event) => change.mutate({ role: event.target.value as Role })}
+        >
+          {Object.entries(ROLES).map(([role, words]) => (
+            <option key={role} value={role}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </td>
+      <td>
+        <input
+          type="date"
+          aria-label={`Last day of ${account.full_name}`}
+          title={account.ends ? dated(lastDay(account.ends)) : 'no end'}
+          value={lastDay(account.ends)}
+          disabled={own}
+          onChange={(event) => change.mutate({ last_day: event.target.value || null })}
+        />
+      </td>
+      <td>
+        {account.second_factor ? (
+          <>
+            on{' '}
+            {!own && <Button onClick={() => change.mutate({ drop_second_factor: true })}>Take away</Button>}
+          </>
+        ) : (
+          <span className="quiet">off</span>
+        )}
+      </td>
+      <td>
+        {password === null ? (
+          <Button onClick={() => setPassword('')}>New password…</Button>
+        ) : (
+          <form
+            className={styles.inline}
+            onSubmit={(event) => {
+              event.preventDefault();
+              change.mutate({ password });
+            }}
+          >
+            <input
+              autoFocus
+              type="password"
+              aria-label={`New password of ${account.full_name}`}
+              placeholder="12 characters or more"
+              autoComplete="new-password"
+              value={password}
+              maxLength={200}
+              onChange={(event) => setPassword(event.target.value)}
+            />
+            <Button type="submit" disabled={password.length < 12} loading={change.isPending}>
+              Set
+            </Button>
+          </form>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+const EMPTY = { name: '', full_name: '', password: '', role: 'technician' as Role, last_day: '' };
+
+function NewAccount() {
+  const queries = useQueryClient();
+  const [fresh, setFresh] = useState(EMPTY);
+  const add = useMutation({
+    mutationFn: async () =>
+      api.POST('/api/accounts', { body: { ...fresh, last_day: fresh.last_day || null } }),
+    onSuccess: () => {
+      setFresh(EMPTY);
+      return queries.invalidateQueries({ queryKey: ['accounts'] });
+    },
+  });
+  const set = (key: keyof typeof EMPTY) => (event: { target: { value: string } }) =>
+    setFresh({ ...fresh, [key]: event.target.value });
+  return (
+    <form
+      className={styles.part}
+      onSubmit={(event) => {
+        event.preventDefault();
+        add.mutate();
+      }}
+    >
+      <h2>Somebody new</h2>
+      <TextField label="Full name" value={fresh.full_name} onChange={set('full_name')} />
+      <TextField label="Signs in as" value={fresh.name} onChange={set('name')} autoComplete="off" />
+      <TextField
+        label="First password, 12 characters or more"
+        type="password"
+        autoComplete="new-password"
+        value={fresh.password}
+        onChange={set('password')}
+      />
+      <label>
+        May{' '}
+        <select value={fresh.role} onChange={set('role')}>
+          {Object.entries(ROLES).map(([role, words]) => (
+            <option key={role} value={role}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label>
+        Last day, for a temporary account{' '}
+        <input type="date" value={fresh.last_day} onChange={set('last_day')} />
+      </label>
+      {add.error && <p role="alert">{add.error.message}.</p>}
+      {add.isSuccess && <p role="status">The account is made.</p>}
+      <Button
+        type="submit"
+        variant="contained"
+        loading={add.isPending}
+        disabled={!fresh.name || fresh.password.length < 12}
+      >
+        Make the account
+      </Button>
+    </form>
+  );
+}
