@@ -62,7 +62,7 @@ def installer_page(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Inst
     order = sorted(plan.devices.items(), key=lambda pair: (list(DeviceRole).index(pair[1].role), pair[1].name or ""))
     for key, device in order:
         kind = hardware.get(device.type)
-        looks = f"{_KIND_WORDS[device.role]}, a {kind.title}" if kind else _KIND_WORDS[device.role]
+        looks = f"{_KIND_WORDS[device.role]}, {kind.title}" if kind else _KIND_WORDS[device.role]
         boxes.append(BoxOnSite(named(device), looks, device.location or ""))
         for port, use in uses(device):
             if (key, port) in done:

@@ -155,7 +155,7 @@ class _Writer:
     def _no_way_in(self) -> str:
         why = "its interfaces are switched off" if self.kind.factory.interfaces_disabled else "no port lets a laptop in"
         return (
-            f"There is no way into a {self.kind.title} out of its carton: {why}, and it has no console. "
+            f"There is no way into the {self.kind.title} out of its carton: {why}, and it has no console. "
             "Correct the type on Hardware"
         )
 
@@ -171,7 +171,7 @@ class _Writer:
         self.step(
             "unpack",
             "Record serial, MAC and label",
-            f"Check that the box is a {self.kind.title}. A barcode scanner types for you: one scan a field.",
+            f"Check that it is the right box: {self.kind.title}. A barcode scanner types for you: one scan a field.",
             [
                 Value("Model", self.kind.title),
                 Value("For", f"{named(self.device)}, {self.plan.customer}/{self.plan.site}"),

@@ -19,7 +19,7 @@ from octaplan.core.device import (
     Service,
     Translation,
 )
-from octaplan.core.hardware import FactoryRole, HardwareType
+from octaplan.core.hardware import FactoryRole, HardwareType, Medium
 from octaplan.core.plan import Role, Segment, SitePlan, new_id
 
 #: How a site's fixed hosts are recognised as boxes of a role.
@@ -65,6 +65,7 @@ class _Fitter:
         self.assumed: list[str] = []
         self.ports: dict[str, PortUse] = {}
         self.far_ends: list[tuple[str, str, PortUse]] = []
+        self.tagged: list[str] = []
         self.values: dict[str, Any] = {}
 
     def fitted(self) -> Device:
@@ -149,7 +150,7 @@ class _Fitter:
                 name = spare.pop(0)
                 self.assumed.append(f"{label} on port {name}, since no further port is made for the internet.")
             else:
-                self.assumed.append(f"{label} has no port: a {self.kind.title} has none left.")
+                self.assumed.append(f"{label} has no port: the {self.kind.title} has none left.")
                 continue
             self.ports[name] = PortUse(mode=PortMode.CIRCUIT, circuit=key)
             if self.plan.circuits[key].handoff is None:
@@ -162,7 +163,7 @@ class _Fitter:
         )
         if not segments or not free:
             if segments:
-                self.assumed.append(f"A {self.kind.title} has no port left for the segments.")
+                self.assumed.append(f"The {self.kind.title} has no port left for the segments.")
             return
         if len(segments) <= len(free) and not switched:
             for key, name in zip(segments, free, strict=False):
@@ -204,6 +205,7 @@ class _Fitter:
         if self.role is DeviceRole.ACCESS_POINT:
             on_air = {wireless.segment for wireless in self.plan.wireless.values()}
             tagged = [key for key in tagged if key in on_air or not on_air]
+        self.tagged = tagged
         uplink = free[0]
         far = self._uplink_to(uplink)
         self.ports[uplink] = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged, **far)
@@ -215,18 +217,34 @@ class _Fitter:
             self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
             work = next((k for k, s in self.segments.items() if s.role is Role.OFFICE), home)
             for name in free:
-                self.ports.setdefault(name, PortUse(mode=PortMode.ACCESS, segment=work))
+                if self.kind.ports[name].medium is Medium.COPPER:
+                    self.ports.setdefault(name, PortUse(mode=PortMode.ACCESS, segment=work))
             where, there = self.plan.segments[home].label, self.plan.segments[work].label
             self.assumed.append(f"Port {bench} carries {where} alone, for the bench; all others carry {there}.")
         self._fit_address(home)
 
     def _uplink_to(self, own: str) -> dict[str, Any]:
-        """The far end of the uplink: a trunk of the edge that leads nowhere yet, or a free port of a switch."""
+        """The far end of the uplink: for an access point a port of a switch, else a trunk that leads nowhere yet."""
+        if self.role is DeviceRole.ACCESS_POINT:
+            found = self._switch_access(own)
+            if found:
+                return found
         for key, device in self.plan.devices.items():
             for name, use in device.ports.items():
                 if device.role is DeviceRole.EDGE and use.mode is PortMode.TRUNK and use.peer is None:
                     self.far_ends.append((key, name, use.model_copy(update={"peer_port": own})))
                     return {"peer": key, "peer_port": name}
+        return {}
+
+    def _switch_access(self, own: str) -> dict[str, Any]:
+        """A plain port of a switch that leads nowhere yet, made into a trunk for what is on the air."""
+        home = self.home
+        for key, device in self.plan.devices.items():
+            plain = [n for n, u in device.ports.items() if u.mode is PortMode.ACCESS and u.peer is None]
+            if device.role is DeviceRole.SWITCH and len(plain) > 1:
+                use = PortUse(mode=PortMode.TRUNK, segment=home, tagged=self.tagged, peer_port=own)
+                self.far_ends.append((key, plain[0], use))
+                return {"peer": key, "peer_port": plain[0]}
         return {}
 
     def _fit_address(self, home: str) -> None:

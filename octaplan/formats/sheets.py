@@ -18,10 +18,10 @@ from reportlab.lib.units import mm
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from octaplan.core.boxes import named, next_hop, own_address
-from octaplan.core.device import PortMode
+from octaplan.core.device import DeviceRole, PortMode
 from octaplan.core.hardware import HardwareType
 from octaplan.core.installer import installer_page
 from octaplan.core.passwords import spoken
@@ -205,7 +205,7 @@ def site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Hardware
     )
 
 
-def _carried(plan: SitePlan, key: str, port: str) -> str:
+def _carried(plan: SitePlan, key: str, port: str, most: int = 64) -> str:
     use = plan.devices[key].ports[port]
     if use.mode is PortMode.CIRCUIT:
         circuit = plan.circuits.get(use.circuit or "")
@@ -217,6 +217,8 @@ def _carried(plan: SitePlan, key: str, port: str) -> str:
             tag = f" (VLAN {segment.vlan})" if segment_key in use.tagged and segment.vlan else ""
             names.append(segment.label + tag)
     peer = plan.devices.get(use.peer or "")
+    if len(names) > most:
+        names = [f"{len(names)} segments"]
     return ", ".join(names) + (f", to {named(peer)} {use.peer_port or ''}".rstrip() if peer else "")
 
 
@@ -265,6 +267,8 @@ def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Har
     story = _head(plan, heading, "Installer's page")
     story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), page.boxes, (50, 84, 40))]
     story.append(_p("2. Plug in, in this order", "part"))
+    if plan.devices:
+        story.append(Wiring(plan, hardware))
     rows = [(number, c.box, c.port, c.goes_to, c.cable) for number, c in enumerate(page.cables, 1)]
     story.append(_grid(("", "Box", "Port", "The other end goes into", "Cable"), rows, (8, 46, 20, 66, 34), (2,)))
     if page.leave_empty:
@@ -283,16 +287,41 @@ def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Har
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Label:
+    """What stands on the label of one box. `code` is what its QR code says: host name and revision, no secrets."""
+
+    name: str
+    site: str
+    ports: list[str]
+    code: str
+
+
+def label_texts(plan: SitePlan, revision: int) -> list[Label]:
+    """The labels of a site, one for each box that comes to the bench."""
+    found = []
+    for key, device in plan.devices.items():
+        if device.staged:
+            ports = [
+                f"{port}  {_carried(plan, key, port, most=2)}"
+                for port, use in device.ports.items()
+                if use.mode is not PortMode.UNUSED
+            ]
+            site = f"{plan.customer}/{plan.site}  {plan.name or ''}".rstrip()
+            found.append(Label(named(device), site, ports, f"{named(device)} r{revision}"))
+    return found
+
+
 def labels(plan: SitePlan, revision: int) -> bytes:
     """One label a box, 100 by 50 mm: host name, site, ports, and a QR code of host name and revision."""
     _styles()
     target = io.BytesIO()
     canvas = Canvas(target, pagesize=LABEL_SIZE)
     canvas.setTitle(f"Labels {plan.customer}/{plan.site}")
-    for key, device in plan.devices.items():
-        if device.staged:
-            _label(canvas, plan, key, revision)
-    if not any(device.staged for device in plan.devices.values()):
+    texts = label_texts(plan, revision)
+    for label in texts:
+        _label(canvas, label, revision)
+    if not texts:
         canvas.setFont("Text", 11)
         canvas.drawString(6 * mm, 25 * mm, "No box to label yet: add one on Devices")
         canvas.showPage()
@@ -300,26 +329,18 @@ def labels(plan: SitePlan, revision: int) -> bytes:
     return target.getvalue()
 
 
-def _label(canvas: Canvas, plan: SitePlan, key: str, revision: int) -> None:
-    device = plan.devices[key]
-    name = named(device)
-    size = min(17.0, 17.0 * 58 * mm / max(1.0, pdfmetrics.stringWidth(name, "TextBold", 17)))
+def _label(canvas: Canvas, label: Label, revision: int) -> None:
+    size = min(17.0, 17.0 * 58 * mm / max(1.0, pdfmetrics.stringWidth(label.name, "TextBold", 17)))
     canvas.setFont("TextBold", size)
-    canvas.drawString(5 * mm, 41 * mm, name)
+    canvas.drawString(5 * mm, 41 * mm, label.name)
     canvas.setFont("Text", 9)
-    canvas.drawString(5 * mm, 36 * mm, f"{plan.customer}/{plan.site}  {plan.name or ''}"[:44])
+    canvas.drawString(5 * mm, 36 * mm, label.site[:44])
     canvas.setFont("Mono", 7.5)
-    lines = [
-        f"{port}  {_carried(plan, key, port)}"[:46]
-        for port, use in device.ports.items()
-        if use.mode is not PortMode.UNUSED
-    ]
-    for number, line in enumerate(lines[:8]):
-        canvas.drawString(5 * mm, (31 - 3.4 * number) * mm, line)
-    if len(lines) > 8:
-        canvas.drawString(5 * mm, 3.4 * mm, f"and {len(lines) - 8} ports more: see the site sheet")
-    code = segno.make(f"{name} r{revision}", error="m", micro=False)
-    matrix = list(code.matrix_iter(border=0))
+    for number, line in enumerate(label.ports[:8]):
+        canvas.drawString(5 * mm, (31 - 3.4 * number) * mm, line[:36])
+    if len(label.ports) > 8:
+        canvas.drawString(5 * mm, 3.4 * mm, f"and {len(label.ports) - 8} ports more: see the site sheet")
+    matrix = list(segno.make(label.code, error="m", micro=False).matrix_iter(border=0))
     cell = 26 * mm / len(matrix)
     for y, row in enumerate(matrix):
         for x, dark in enumerate(row):
@@ -328,6 +349,73 @@ def _label(canvas: Canvas, plan: SitePlan, key: str, revision: int) -> None:
     canvas.setFont("Text", 7)
     canvas.drawString(69 * mm, 14 * mm, f"revision {revision}")
     canvas.showPage()
+
+
+class Wiring(Flowable):  # type: ignore[misc]
+    """The boxes with the ports that are used, and the cables between them, as one would see them on the wall."""
+
+    BOX, GAP, PORT = 17 * mm, 9 * mm, 12.5 * mm
+
+    def __init__(self, plan: SitePlan, hardware: Mapping[str, HardwareType]) -> None:
+        super().__init__()
+        self.plan = plan
+        order = sorted(plan.devices, key=lambda key: list(DeviceRole).index(plan.devices[key].role))
+        self.rows = [(key, self._ports(key, hardware)) for key in order]
+        self.width = 174 * mm
+        self.height = len(self.rows) * (self.BOX + self.GAP) + 8 * mm
+
+    def _ports(self, key: str, hardware: Mapping[str, HardwareType]) -> list[str]:
+        device = self.plan.devices[key]
+        kind = hardware.get(device.type)
+        known = list(kind.ports) if kind else list(device.ports)
+        used = {name for name, use in device.ports.items() if use.mode is not PortMode.UNUSED}
+        return [name for name in known if name in used][:10]
+
+    def wrap(self, width: float, height: float) -> tuple[float, float]:
+        return self.width, self.height
+
+    def draw(self) -> None:
+        canvas = self.canv
+        places: dict[tuple[str, str], tuple[float, float]] = {}
+        for number, (key, ports) in enumerate(self.rows):
+            top = self.height - 8 * mm - number * (self.BOX + self.GAP)
+            canvas.setStrokeColor(INK)
+            canvas.setLineWidth(0.8)
+            canvas.roundRect(0, top - self.BOX, self.width, self.BOX, 3, fill=0)
+            canvas.setFillColor(INK)
+            canvas.setFont("TextBold", 10)
+            canvas.drawString(3 * mm, top - 8 * mm, named(self.plan.devices[key])[:22])
+            canvas.setFont("Text", 8)
+            canvas.drawString(3 * mm, top - 12.5 * mm, self.plan.devices[key].role.words)
+            for place, name in enumerate(ports):
+                x = 46 * mm + place * self.PORT
+                canvas.rect(x, top - 11 * mm, 8 * mm, 7 * mm, fill=0)
+                canvas.setFont("Mono", 8)
+                canvas.drawCentredString(x + 4 * mm, top - 15 * mm, name[:7])
+                places[(key, name)] = (x + 4 * mm, top)
+        self._cables(places)
+
+    def _cables(self, places: Mapping[tuple[str, str], tuple[float, float]]) -> None:
+        canvas = self.canv
+        canvas.setLineWidth(1.6)
+        drawn: set[frozenset[tuple[str, str]]] = set()
+        for (key, name), (x, top) in places.items():
+            use = self.plan.devices[key].ports[name]
+            if use.mode is PortMode.CIRCUIT:
+                circuit = self.plan.circuits.get(use.circuit or "")
+                canvas.line(x, top - 4 * mm, x, top + 4 * mm)
+                canvas.setFont("Text", 8)
+                canvas.drawString(
+                    x + 1.5 * mm, top + 2.2 * mm, f"from {circuit.provider or circuit.label}" if circuit else ""
+                )
+            far = (use.peer or "", use.peer_port or "")
+            if far in places and frozenset({(key, name), far}) not in drawn:
+                drawn.add(frozenset({(key, name), far}))
+                (x1, y1), (x2, y2) = sorted([(x, top), places[far]], key=lambda at: -at[1])
+                y1 -= 11 * mm
+                y2 -= 4 * mm
+                middle = (y1 + y2) / 2
+                canvas.bezier(x1, y1, x1, middle - 3 * mm, x2, middle + 3 * mm, x2, y2)
 
 
 def credential_sheet(plan: SitePlan, heading: Heading, secrets: Sequence[tuple[str, str]], by: str) -> bytes:

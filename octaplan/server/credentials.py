@@ -102,12 +102,13 @@ def rules_in_words(slot: Slot) -> str:
     rule = slot.rule
     if slot.given:
         return "given by the provider"
-    words = {"lower": "a small letter", "upper": "a capital letter", "digit": "a digit", "symbol": "a symbol"}
+    words = {"lower": "small letter", "upper": "capital", "digit": "digit", "symbol": "symbol"}
     size = f"{rule.shortest} to {rule.longest} {'digits' if rule.digits_only else 'characters'}"
     needed = "" if rule.digits_only else ", ".join(words[name] for name in rule.needed)
-    without = f", without {' '.join(rule.forbidden)}" if rule.forbidden else ""
+    characters = rule.characters()
+    without = " ".join(rule.forbidden) if characters.get("symbol", "-") else "symbols"
     distinct = f", not the {', '.join(d.rsplit('/', 1)[-1] for d in slot.distinct)}" if slot.distinct else ""
-    return size + (f" with {needed}" if needed else "") + without + distinct
+    return size + (f" with {needed}" if needed else "") + (f", without {without}" if without else "") + distinct
 
 
 def _shown(records: Records, key: str) -> SiteSlots:

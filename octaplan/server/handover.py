@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC
 from typing import Annotated, Literal
 
+import segno
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, StringConstraints
 
@@ -47,6 +48,16 @@ class InstallerShown(BaseModel):
     call: list[str]
 
 
+class LabelShown(BaseModel):
+    """What stands on the label of one box; `picture` is its QR code."""
+
+    name: str
+    site: str
+    ports: list[str]
+    code: str
+    picture: str
+
+
 class Asking(BaseModel):
     why: Annotated[str, StringConstraints(max_length=400)] = ""
 
@@ -83,6 +94,22 @@ def installer(customer: Code, site: Code, request: Request, person: Looking) -> 
         lights=[LightShown(**light._asdict()) for light in page.lights],
         call=page.call,
     )
+
+
+@router.get("/labels")
+def label_texts(customer: Code, site: Code, request: Request, person: Looking) -> list[LabelShown]:
+    """The labels of the site's boxes."""
+    records, key = _records(request), f"{customer}/{site}"
+    return [
+        LabelShown(
+            name=label.name,
+            site=label.site,
+            ports=label.ports,
+            code=label.code,
+            picture=segno.make(label.code, error="m", micro=False).svg_data_uri(scale=4, border=1),
+        )
+        for label in sheets.label_texts(records.plans.plan(key), records.plans.saved(key).number)
+    ]
 
 
 @router.get("/{sheet}.pdf", response_class=Response)

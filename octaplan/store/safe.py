@@ -241,7 +241,7 @@ class Safe:
             key = need.site.casefold()
             if key not in sites:
                 raise SafeError(f"There is no site {need.site}: nothing was kept")
-            number = numbers.get((sites[key], need.slot.path), 0) + 1
+            number = numbers[(sites[key], need.slot.path)] = numbers.get((sites[key], need.slot.path), 0) + 1
             row = Secret(
                 site_id=sites[key],
                 slot=need.slot.path,

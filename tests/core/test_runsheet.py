@@ -117,7 +117,7 @@ class OtherBoxes(unittest.TestCase):
     def test_no_way_in_is_said_and_nothing_after_the_carton_is_asked(self) -> None:
         kind = hardware(factory={"addressing": "none", "interfaces_disabled": True})
         found = sheet(office_site(), kind)
-        self.assertIn("There is no way into a Testmaker Five", found.problem)
+        self.assertIn("There is no way into the Testmaker Five", found.problem)
         self.assertEqual([step.key for step in found.steps], ["unpack"])
 
     def test_management_from_nowhere_is_said_before_the_box_is_cut_off(self) -> None:

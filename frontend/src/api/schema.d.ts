@@ -856,6 +856,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/handover/labels': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Label Texts
+     * @description The labels of the site's boxes.
+     */
+    get: operations['label_texts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/handover/{sheet}.pdf': {
     parameters: {
       query?: never;
@@ -1812,6 +1832,22 @@ export interface components {
      * @enum {string}
      */
     Kind: 'router' | 'firewall' | 'switch' | 'access point' | 'modem';
+    /**
+     * LabelShown
+     * @description What stands on the label of one box; `picture` is its QR code.
+     */
+    LabelShown: {
+      /** Code */
+      code: string;
+      /** Name */
+      name: string;
+      /** Picture */
+      picture: string;
+      /** Ports */
+      ports: string[];
+      /** Site */
+      site: string;
+    };
     /**
      * Licence
      * @description A licence that is recorded for the box; `ends` is empty when it does not.
@@ -4419,6 +4455,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['InstallerShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  label_texts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LabelShown'][];
         };
       };
       /** @description Validation Error */

@@ -90,7 +90,7 @@ def port_unknown(view: View) -> Iterator[Hit]:
         if missing and box.type:
             yield Hit(
                 box.subject(" ".join(missing)),
-                f"{named(box.device)} uses port {listed(missing)}, which a {box.type.title} does not have: move the "
+                f"{named(box.device)} uses port {listed(missing)}, which the {box.type.title} does not have: move the "
                 "cables to ports that it has.",
             )
 
@@ -425,7 +425,8 @@ def overlap_factory(view: View) -> Iterator[Hit]:
                 if segment.subnet is not None and _overlap(segment.subnet, net):
                     yield Hit(
                         _of(plan, f"/segments/{key}", segment.label, segment.subnet),
-                        f"{segment.label} {segment.subnet} overlaps {net}, the factory subnet of a {title}: a box that "
+                        f"{segment.label} {segment.subnet} overlaps {net}, the factory subnet of "
+                        f"the {title}: a box that "
                         "is reset will answer in it. Renumber the segment, or accept it with a reason.",
                     )
                     break

@@ -16,7 +16,8 @@ import { StepView } from './StepView';
 export function BenchPage() {
   const { name, desk } = useDeskState();
   const { device } = useParams();
-  const first = desk.staging.find((staging) => !staging.finished) ?? desk.staging[0];
+  const open = desk.staging.filter((staging) => !staging.finished);
+  const first = open.find((staging) => staging.begun) ?? open[0] ?? desk.staging[0];
   if (!first) {
     return (
       <Notice
@@ -113,7 +114,12 @@ export function BigButton(props: {
 }) {
   const { children, ...rest } = props;
   return (
-    <Button variant="contained" size="large" {...rest} sx={{ fontSize: 15, minWidth: 200 }}>
+    <Button
+      variant="contained"
+      size="large"
+      {...rest}
+      sx={{ fontSize: 15, minWidth: 150, lineHeight: '22px' }}
+    >
       {children}
     </Button>
   );

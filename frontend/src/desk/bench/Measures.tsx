@@ -77,24 +77,20 @@ function One(props: {
       if (question === asked.current) setVerdict({ outcome: 'unread', words: (error as Failure).message });
     }
   };
-  const hint = [
-    HINTS[measure.kind],
-    measure.expect && measure.kind !== 'ping' && `expected ${measure.expect}`,
-  ]
-    .filter(Boolean)
-    .join('; ');
+  const expected = measure.kind === 'ping' || measure.kind === 'light' ? '' : measure.expect;
   return (
     <label className={styles.measure}>
       <span>
         {measure.label}
         {!measure.needed && <span className="quiet"> (if you can)</span>}
+        {expected && <span className={styles.expected}>{expected}</span>}
       </span>
       <textarea
         rows={text.includes('\n') ? 4 : 1}
         className="mono"
         data-measure={measure.key}
         value={text}
-        placeholder={hint}
+        placeholder={HINTS[measure.kind] ?? ''}
         spellCheck={false}
         maxLength={4000}
         onChange={(event) => void type(event.target.value)}

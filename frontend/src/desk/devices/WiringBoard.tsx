@@ -10,8 +10,10 @@ import { PortEditor } from './PortEditor';
 import { connect, portUse, type Source } from './wires';
 
 /** The boxes' port panels one above another, the provider's sockets at the top, segments as coloured strands. */
-export function WiringBoard({ types }: { types: Record<string, HardwareType> }) {
-  const { name, desk, mayPlan } = useDeskState();
+export function WiringBoard(props: { types: Record<string, HardwareType>; readOnly?: boolean }) {
+  const { types, readOnly = false } = props;
+  const { name, desk, mayPlan: allowed } = useDeskState();
+  const mayPlan = allowed && !readOnly;
   const { plan } = desk;
   const revise = useRevise(name);
   const surface = useRef<HTMLDivElement>(null);
@@ -109,7 +111,9 @@ export function WiringBoard({ types }: { types: Record<string, HardwareType> }) 
             plan={plan}
             type={types[plan.devices[panel.key]?.type ?? '']}
             onDrag={begin}
-            onEdit={(device, port, anchor) => !moved.current && setEditing({ device, port, anchor })}
+            onEdit={(device, port, anchor) => {
+              if (!moved.current && !readOnly) setEditing({ device, port, anchor });
+            }}
           />
         ))}
       </div>
@@ -178,10 +182,10 @@ function Panel(props: {
             <span className={styles.portName}>{name}</span>
             <span className={styles.hole} />
             <span className={styles.marks}>
-              {carried.slice(0, 2).map((key) => (
+              {carried.slice(0, carried.length > 2 ? 1 : 2).map((key) => (
                 <RoleMark key={key} role={plan.segments[key]?.role ?? 'other'} />
               ))}
-              {carried.length > 2 && <span>+{carried.length - 2}</span>}
+              {carried.length > 2 && <span>+{carried.length - 1}</span>}
             </span>
           </button>
         );

@@ -102,7 +102,7 @@ export function strands(plan: Plan, board: BoardPlan): Strand[] {
       const jack = panels[key]?.jacks[name];
       if (!jack || use.mode === 'unused') continue;
       const socket = use.mode === 'circuit' && use.circuit ? board.sockets[use.circuit] : undefined;
-      if (socket) found.push({ key: `${key}/${name}`, path: hang(socket, jack), segment: '' });
+      if (socket) found.push({ key: `${key}/${name}`, path: hang(socket, above(jack)), segment: '' });
       const far = use.peer && use.peer_port ? panels[use.peer]?.jacks[use.peer_port] : undefined;
       const mine = panels[key]?.y ?? 0;
       const theirs = use.peer ? (panels[use.peer]?.y ?? 0) : 0;
@@ -111,12 +111,17 @@ export function strands(plan: Plan, board: BoardPlan): Strand[] {
       const [upper, lower] = mine <= theirs ? [jack, far] : [far, jack];
       carried.slice(0, 8).forEach((segment, index) => {
         const shift = (index - (Math.min(8, carried.length) - 1) / 2) * 3.5;
-        const path = hang({ x: upper.x, y: upper.y + SIZES.jack + 16 }, lower, shift);
+        const path = hang({ x: upper.x, y: upper.y + SIZES.jack + 14 }, above(lower), shift);
         found.push({ key: `${key}/${name}/${segment}`, path, segment });
       });
     }
   }
   return found;
+}
+
+/** Above the name of a port: where a cable from above ends. */
+function above(jack: Point): Point {
+  return { x: jack.x, y: jack.y - 20 };
 }
 
 /** Whether the far end of a cable names this end as well: then one of the two draws it. */

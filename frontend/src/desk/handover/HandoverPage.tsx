@@ -1,199 +1,70 @@
 import Button from '@mui/material/Button';
-import type { ReactNode } from 'react';
-import type { Circuit, Host, Plan, Segment } from '../../api/client';
-import { SeverityMark } from '../../parts/Marks';
-import { dated, lease, moment } from '../../parts/words';
-import { parse } from '../../ruler/addresses';
-import { handoffOf, maskOf } from '../addresses/CircuitPanel';
+import { useSearchParams } from 'react-router';
+import { useMay } from '../../frame/person';
 import { useDeskState } from '../context';
+import { CredentialSheet } from './CredentialSheet';
+import { InstallerPage } from './InstallerPage';
+import { Labels } from './Labels';
+import { Shipping } from './Shipping';
 import styles from './sheet.module.css';
+import { SiteSheet } from './SiteSheet';
 
-const HANDOFF = { static: 'Fixed address', pppoe: 'PPPoE', dhcp: 'DHCP' };
+const PAPERS = [
+  ['sheet', 'Site sheet'],
+  ['installer', "Installer's page"],
+  ['labels', 'Labels'],
+  ['credentials', 'Credential sheet'],
+  ['ship', 'Ship'],
+] as const;
 
-/** The site sheet: every value to type, to be printed. It holds no secrets. */
+const FILES: Record<string, string> = { sheet: 'site-sheet', installer: 'installer', labels: 'labels' };
+
+/** What leaves the bench with the boxes: papers to print, and the shipping itself. */
 export function HandoverPage() {
-  const { desk } = useDeskState();
-  const { plan, summary, revision, clearance } = desk;
+  const { name, desk } = useDeskState();
+  const [search, setSearch] = useSearchParams();
+  const mayRead = useMay('read');
+  const paper = search.get('paper') ?? 'sheet';
+  const file = FILES[paper];
+  const place = [name.customer, name.site].map(encodeURIComponent).join('/');
   return (
     <>
       <div className={styles.bar}>
-        <Button variant="contained" onClick={() => window.print()}>
-          Print the site sheet
-        </Button>
-        <span className="quiet">
-          {summary.clear ? 'This revision is clear to ship.' : 'Not clear to ship yet: the sheet says so.'}
-        </span>
+        <nav aria-label="Papers" className={styles.papers}>
+          {PAPERS.filter(([key]) => key !== 'credentials' || mayRead).map(([key, words]) => (
+            <button
+              key={key}
+              aria-current={key === paper ? 'page' : undefined}
+              onClick={() => setSearch(key === 'sheet' ? {} : { paper: key }, { replace: true })}
+            >
+              {words}
+            </button>
+          ))}
+        </nav>
+        {file && (
+          <>
+            {paper === 'sheet' && (
+              <Button variant="contained" onClick={() => window.print()}>
+                Print
+              </Button>
+            )}
+            <Button
+              variant={paper === 'sheet' ? 'outlined' : 'contained'}
+              href={`/api/sites/${place}/handover/${file}.pdf`}
+              target="_blank"
+              rel="noreferrer"
+            >
+              PDF
+            </Button>
+            {!desk.summary.clear && <span className="quiet">Not clear to ship yet: the paper says so.</span>}
+          </>
+        )}
       </div>
-      <article className={styles.sheet} aria-label="Site sheet">
-        <header className={styles.head}>
-          <div>
-            <div>{summary.customer_name}</div>
-            <h1>{summary.name}</h1>
-            <div className="mono">
-              {plan.customer}/{plan.site}
-            </div>
-          </div>
-          <div className={styles.status}>
-            {summary.clear ? (
-              <b>
-                <SeverityMark of="clear" /> Clear to ship
-              </b>
-            ) : (
-              <b>
-                <SeverityMark of="stop" /> NOT CLEAR TO SHIP
-              </b>
-            )}
-            <div>
-              Revision {revision.number}, {moment(revision.at, true)}
-            </div>
-            {summary.clear && clearance && (
-              <div>
-                Signed by {clearance.by}, {moment(clearance.at, true)}
-              </div>
-            )}
-          </div>
-        </header>
-        <Values
-          plain
-          rows={[
-            ['Street', plan.street],
-            ['Contact', plan.contact],
-            ['Time zone', plan.time_zone],
-            ['Ships', plan.ship_date && dated(plan.ship_date)],
-            ['Technician', plan.technician],
-          ]}
-        />
-        {Object.entries(plan.circuits).map(([id, circuit]) => (
-          <CircuitValues key={id} circuit={circuit} />
-        ))}
-        {Object.entries(plan.segments).map(([id, segment]) => (
-          <SegmentValues key={id} segment={segment} hosts={hostsOf(plan, id)} />
-        ))}
-        <footer className={styles.foot}>
-          Site sheet of {plan.customer}/{plan.site}, revision {revision.number}. No secrets on this page.
-        </footer>
-      </article>
+      {paper === 'installer' && <InstallerPage />}
+      {paper === 'labels' && <Labels />}
+      {paper === 'credentials' && mayRead && <CredentialSheet />}
+      {paper === 'ship' && <Shipping />}
+      {paper === 'sheet' && <SiteSheet />}
     </>
   );
-}
-
-function hostsOf(plan: Plan, segment: string): Host[] {
-  const value = (host: Host) => parse(host.address)?.value ?? 1n << 130n;
-  const hosts = Object.values(plan.hosts).filter((host) => host.segment === segment);
-  return hosts.sort((a, b) => (value(a) < value(b) ? -1 : 1));
-}
-
-function CircuitValues({ circuit }: { circuit: Circuit }) {
-  const handoff = handoffOf(circuit);
-  const fixed = circuit.handoff !== 'pppoe' && circuit.handoff !== 'dhcp';
-  const given = 'given by the provider';
-  return (
-    <section className={styles.part}>
-      <h2>Internet side: {circuit.label}</h2>
-      <Values
-        rows={[
-          ['Hand-off', circuit.handoff && HANDOFF[circuit.handoff]],
-          ['Address', circuit.address ?? (fixed ? null : given)],
-          [
-            'Mask',
-            circuit.prefix === null
-              ? fixed
-                ? null
-                : given
-              : `${maskOf(circuit.prefix, circuit.address ?? '')} (/${circuit.prefix})`,
-          ],
-          ['Gateway', circuit.gateway ?? (fixed ? null : given)],
-          ['Resolvers', circuit.resolvers.join('   ') || (fixed ? null : given)],
-          ['VLAN tag', circuit.vlan === null ? 'none' : String(circuit.vlan)],
-          ...(circuit.handoff === 'pppoe' ? ([['PPPoE user', circuit.pppoe_user]] as Row[]) : []),
-          ...(handoff ? ([['Hand-off subnet', handoff]] as Row[]) : []),
-          ...(circuit.routed_blocks.length
-            ? ([['Routed blocks', circuit.routed_blocks.join('   ')]] as Row[])
-            : []),
-          ...Object.entries(circuit.uses).map(([address, use]): Row => [use, address]),
-          ['Provider', [circuit.provider, circuit.reference].filter(Boolean).join(', ') || null],
-        ]}
-      />
-    </section>
-  );
-}
-
-function SegmentValues({ segment, hosts }: { segment: Segment; hosts: Host[] }) {
-  const { scope } = segment;
-  const served = { edge: 'this box', none: 'nobody: DHCP is off' }[scope.server] ?? scope.server;
-  const running = scope.server !== 'none' && (scope.first !== null || scope.last !== null);
-  const [network, prefix] = segment.subnet?.split('/') ?? [];
-  const resolvers = segment.resolvers.map((item) => (item === 'gateway' ? (segment.gateway ?? item) : item));
-  return (
-    <section className={styles.part}>
-      <h2>
-        {segment.label} <small>{segment.role}</small>
-      </h2>
-      <Values
-        rows={[
-          ['VLAN', segment.vlan === null ? 'none' : String(segment.vlan)],
-          ['Subnet', segment.subnet],
-          ['Mask', prefix === undefined ? null : maskOf(Number(prefix), network ?? '')],
-          [
-            'Gateway',
-            segment.gateway ?? (segment.role === 'transit' || segment.role === 'isolated' ? 'none' : null),
-          ],
-          ['DHCP served by', served],
-          ...(running
-            ? ([
-                ['DHCP first', scope.first],
-                ['DHCP last', scope.last],
-                ...(scope.excluded.length ? [['Excluded', scope.excluded.join('   ')]] : []),
-                ['Lease', lease(scope.lease) || 'the server’s default'],
-                ['Resolvers', resolvers.join('   ') || null],
-                ['Domain', segment.domain ?? 'none'],
-              ] as Row[])
-            : []),
-          ...(segment.vrf === 'main' ? [] : ([['VRF', segment.vrf]] as Row[])),
-        ]}
-      />
-      {hosts.length > 0 && (
-        <table className={styles.hosts}>
-          <thead>
-            <tr>
-              <th scope="col">Fixed host</th>
-              <th scope="col">Address</th>
-              <th scope="col">MAC</th>
-              <th scope="col">Address is</th>
-            </tr>
-          </thead>
-          <tbody>
-            {hosts.map((host) => (
-              <tr key={host.name}>
-                <td>{host.name}</td>
-                <td className="mono">{host.address ?? <Blank />}</td>
-                <td className="mono">{host.mac}</td>
-                <td>{host.method === 'static' ? 'typed in' : 'reserved'}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-    </section>
-  );
-}
-
-type Row = [label: string, value: string | null | undefined];
-
-function Values({ rows, plain = false }: { rows: Row[]; plain?: boolean }) {
-  return (
-    <dl className={`${styles.values} ${plain ? styles.plain : ''}`}>
-      {rows.map(([label, value]) => (
-        <div key={label}>
-          <dt>{label}</dt>
-          <dd className="mono">{value ?? <Blank />}</dd>
-        </div>
-      ))}
-    </dl>
-  );
-}
-
-/** What is not known yet: a line to write on. */
-function Blank(): ReactNode {
-  return <span className={styles.blank}>not known yet</span>;
 }

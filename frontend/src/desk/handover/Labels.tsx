@@ -1,0 +1,36 @@
+import { useDeskState } from '../context';
+import { useLabels } from './queries';
+import styles from './sheet.module.css';
+
+/** One label a box, as it is printed: host name, site, ports, and a code of host name and revision. */
+export function Labels() {
+  const { name, desk } = useDeskState();
+  const labels = useLabels(name, desk.revision.number);
+  if (labels.error) return <p role="alert">{labels.error.message}</p>;
+  if (!labels.data) return null;
+  if (labels.data.length === 0) {
+    return <p className="quiet">There is no box to label yet: add the site's boxes on Devices.</p>;
+  }
+  return (
+    <div className={styles.labels}>
+      {labels.data.map((label) => (
+        <article key={label.code} className={styles.label} aria-label={`Label of ${label.name}`}>
+          <div>
+            <b>{label.name}</b>
+            <div>{label.site}</div>
+            {label.ports.slice(0, 8).map((line) => (
+              <div key={line} className="mono">
+                {line}
+              </div>
+            ))}
+            {label.ports.length > 8 && <div>and {label.ports.length - 8} ports more: see the site sheet</div>}
+          </div>
+          <div>
+            <img src={label.picture} alt={`QR code: ${label.code}`} />
+            <div>revision {desk.revision.number}</div>
+          </div>
+        </article>
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,73 @@
+"""Printed sheets: what stands on them, and that anything can be printed."""
+
+from __future__ import annotations
+
+import io
+import re
+import unittest
+
+from hypothesis import given, settings
+from pypdf import PdfReader
+
+from octaplan.core.installer import installer_page
+from octaplan.core.plan import SitePlan
+from octaplan.formats.sheets import Heading, credential_sheet, installer_sheet, label_texts, labels, site_sheet
+from tests.core.kit import hardware, office_site, with_device
+from tests.core.test_portfolio import plans
+from tests.support import circuit
+
+HEADING = Heading("Fernhollow Garden Centres", "NOT CLEAR TO SHIP", 7)
+KIND = hardware(lights={"Power": "steady green"})
+TYPES = {KIND.key: KIND}
+
+
+def text_of(pdf: bytes) -> str:
+    return " ".join(re.sub(r"\s+", " ", page.extract_text()) for page in PdfReader(io.BytesIO(pdf)).pages)
+
+
+def equipped() -> SitePlan:
+    lines = [circuit(provider="Northlight Fibre", reference="NL-1", priority=1)]
+    plan, _ = with_device(office_site(name="Łąka Dockside", contact="Ada, 01632 960 114", circuits=lines), KIND)
+    return plan
+
+
+class Sheets(unittest.TestCase):
+    def test_the_site_sheet_has_every_value_to_type(self) -> None:
+        text = text_of(site_sheet(equipped(), HEADING, TYPES))
+        for value in ("Łąka Dockside", "203.0.113.18", "255.255.255.248", "10.40.8.20", "10.40.8.199", "NOT CLEAR", "dock-edge",
+                      "Revision 7"):  # fmt: skip
+            self.assertIn(value, text)
+
+    def test_the_installers_page_is_in_plain_words(self) -> None:
+        text = text_of(installer_sheet(equipped(), HEADING, TYPES))
+        for words in ("the socket or box of Northlight Fibre", "steady green", "Northlight Fibre, say the reference NL-1",
+                      "Leave empty", "On site: Ada"):  # fmt: skip
+            self.assertIn(words, text)
+        self.assertNotIn("10.40.8", text)
+
+    def test_a_cable_between_two_boxes_is_named_once(self) -> None:
+        switch = hardware("test-eight", kind="switch", ports={str(n): {} for n in range(1, 5)}, slots={})
+        plan, _ = with_device(office_site(), switch, role="switch")  # type: ignore[arg-type]
+        plan, _ = with_device(plan, KIND)
+        page = installer_page(plan, TYPES | {switch.key: switch})
+        between = [cable for cable in page.cables if cable.goes_to.startswith("port ")]
+        self.assertEqual([(c.box, c.goes_to) for c in between], [("dock-edge", "port 1 of dock-switch")])
+
+    def test_labels_say_name_and_revision_and_no_address(self) -> None:
+        (label,) = label_texts(equipped(), 7)
+        self.assertEqual((label.name, label.code), ("dock-edge", "dock-edge r7"))
+        self.assertEqual(label.ports[0], "WAN  Main")
+        self.assertIn("dock-edge", text_of(labels(equipped(), 7)))
+        self.assertIn("No box to label yet", text_of(labels(office_site(), 7)))
+
+    def test_the_credential_sheet_spells_secrets_out(self) -> None:
+        text = text_of(credential_sheet(equipped(), HEADING, [("dock-edge administrator", "aB3-<&")], "Ines"))
+        self.assertIn("aB3-<&", text)
+        self.assertIn("small alfa, capital Bravo, three, hyphen", text)
+        self.assertIn("No secret is in the safe", text_of(credential_sheet(equipped(), HEADING, [], "Ines")))
+
+    @given(plans())
+    @settings(max_examples=15, deadline=None)
+    def test_any_plan_can_be_printed(self, plan: SitePlan) -> None:
+        for pdf in (site_sheet(plan, HEADING, {}), installer_sheet(plan, HEADING, {}), labels(plan, 1)):
+            self.assertTrue(pdf.startswith(b"%PDF-"))

@@ -1,0 +1,130 @@
+"""Every route asks for one permission, and every role is let through to what the table gives it and nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pyotp
+from fastapi.routing import APIRoute
+
+from octaplan.server.permissions import PERMISSIONS, Allowed, May
+from octaplan.store.models import Role
+from tests.server.test_api import OPEN, PASSWORD, WithServer
+
+SIGN_IN = {"ines": Role.ADMINISTRATOR, "pia": Role.PLANNER, "marek": Role.TECHNICIAN, "vera": Role.VIEWER}
+FREE = OPEN | {"/api/session"}
+VALUES = {
+    "customer": "FERN", "site": "NONE", "import_id": "0" * 16, "table": "hosts", "device": "aaaa", "step": "x",
+    "backup": "1", "sheet": "labels", "acceptance": "x", "key": "none-such", "name": "nobody",
+}  # fmt: skip
+
+
+def routes(app: Any) -> Iterator[tuple[str, str, list[May]]]:
+    """Method, path with values filled in, and the permissions asked for."""
+    every = [r for r in app.routes if isinstance(r, APIRoute)]
+    every += [r for sub in app.routes for r in getattr(sub, "routes", []) if isinstance(r, APIRoute)]
+    every += [
+        r for sub in app.routes for r in getattr(getattr(sub, "original_router", None), "routes", [])
+        if isinstance(r, APIRoute)
+    ]  # fmt: skip
+    for route in every:
+        if route.path.startswith("/api"):
+            asked = [d.call.thing for d in route.dependant.dependencies if isinstance(d.call, Allowed)]
+            for method in route.methods:
+                yield method, route.path.format(**VALUES), asked
+
+
+class EveryRoute(WithServer):
+    def test_each_asks_for_exactly_one_permission(self) -> None:
+        found = list(routes(self.app))
+        described = {(m.upper(), p) for p, methods in self.app.openapi()["paths"].items() for m in methods}
+        self.assertGreaterEqual(len({(m, p) for m, p, _ in found}), len(described))
+        for method, path, asked in found:
+            if path not in FREE:
+                self.assertEqual(len(asked), 1, (method, path))
+
+    def test_each_role_is_let_through_to_what_the_table_gives_it(self) -> None:
+        bodies: dict[str, Any] = {"json": {}, "headers": {"If-Match": "1"}}
+        refused = 0
+        for name, role in SIGN_IN.items():
+            client = self.signed_in(name)
+            for method, path, asked in routes(self.app):
+                if path in FREE or path.startswith("/api/session") or path == "/api/safe/key":
+                    continue
+                answer = client.request(method, path, **bodies)
+                if asked[0] in PERMISSIONS[role]:
+                    self.assertNotIn(answer.status_code, (401, 403), (role, method, path, answer.text))
+                else:
+                    self.assertEqual(answer.status_code, 403, (role, method, path))
+                    self.assertIn("may not", answer.json()["detail"])
+                    refused += 1
+        self.assertGreater(refused, 40)
+
+
+class Accounts(WithServer):
+    def test_an_administrator_makes_and_changes_accounts_and_the_journal_tells_it(self) -> None:
+        client = self.signed_in()
+        fresh = {"name": "sam", "full_name": "Sam", "password": "walnut mist 12", "role": "technician"}
+        self.assertEqual(client.post("/api/accounts", json=fresh).status_code, 204)
+        self.assertEqual(client.post("/api/accounts", json=fresh).status_code, 422)
+        sam = self.visitor()
+        sign_in = {"name": "sam", "password": "walnut mist 12"}
+        self.assertEqual(sam.post("/api/session", json=sign_in).json()["role"], "technician")
+        self.assertEqual(client.put("/api/accounts/sam", json={"role": "viewer"}).status_code, 204)
+        self.assertEqual(sam.get("/api/session").status_code, 401)
+        self.assertEqual(sam.post("/api/session", json=sign_in).json()["role"], "viewer")
+        self.assertIn("sam: role viewer", client.get("/api/journal").json()["lines"][0]["what"])
+
+    def test_nobody_takes_their_own_administration_away(self) -> None:
+        answer = self.signed_in().put("/api/accounts/ines", json={"role": "viewer"})
+        self.assertIn("ask another administrator", answer.json()["detail"])
+
+    def test_a_temporary_account_ends(self) -> None:
+        accounts = self.records.accounts
+        yesterday = (datetime.now(UTC) - timedelta(days=2)).date().isoformat()
+        client = self.signed_in()
+        past = {"name": "tom", "password": "walnut mist 12", "role": "viewer", "last_day": yesterday}
+        self.assertIn("end before it begins", client.post("/api/accounts", json=past).json()["detail"])
+        accounts.add("tom", "Tom", "walnut mist 12", Role.VIEWER, ends=datetime.now(UTC) + timedelta(seconds=0.3))
+        token = accounts.sign_in("tom", "walnut mist 12")
+        while accounts.person(token):
+            pass
+        self.assertIsNone(accounts.sign_in("tom", "walnut mist 12"))
+
+    def test_ones_own_password_changes_with_the_old_one_and_other_sessions_end(self) -> None:
+        here, there = self.signed_in("marek"), self.signed_in("marek")
+        wrong = {"old": "wrong", "new": "walnut mist 12"}
+        self.assertIn("old password does not fit", here.post("/api/session/password", json=wrong).json()["detail"])
+        self.assertEqual(here.post("/api/session/password", json=wrong | {"old": PASSWORD}).status_code, 204)
+        self.assertEqual((here.get("/api/session").status_code, there.get("/api/session").status_code), (200, 401))
+
+    def test_a_second_factor_is_asked_for_once_it_is_confirmed(self) -> None:
+        client = self.signed_in("marek")
+        begun = client.post("/api/session/second-factor").json()
+        self.assertTrue(begun["picture"].startswith("data:image/svg+xml"))
+        totp = pyotp.parse_uri(begun["address"])
+        self.signed_in("marek")
+        self.assertEqual(client.put("/api/session/second-factor", json={"code": "000000"}).status_code, 422)
+        now = int(datetime.now(UTC).timestamp())
+        self.assertEqual(client.put("/api/session/second-factor", json={"code": totp.at(now)}).status_code, 204)
+        sign_in = {"name": "marek", "password": PASSWORD}
+        asked = self.visitor().post("/api/session", json=sign_in)
+        self.assertEqual((asked.status_code, asked.json()["second_factor"]), (401, True))
+        used = self.visitor().post("/api/session", json=sign_in | {"code": totp.at(now)})
+        self.assertEqual(used.status_code, 401)
+        fresh = self.visitor().post("/api/session", json=sign_in | {"code": totp.at(now + 30)})
+        self.assertEqual(fresh.status_code, 200)
+        self.assertTrue(client.get("/api/session").json()["second_factor"])
+        self.assertNotIn(begun["address"].split("secret=")[1][:16], client.get("/api/journal").text)
+        self.assertEqual(client.post("/api/session/second-factor/off", json={"code": "1"}).status_code, 422)
+        self.assertEqual(client.post("/api/session/second-factor/off", json={"code": totp.at(now)}).status_code, 204)
+
+    def test_an_administrator_can_take_a_lost_second_factor_away(self) -> None:
+        client = self.signed_in("marek")
+        totp = pyotp.parse_uri(client.post("/api/session/second-factor").json()["address"])
+        client.put("/api/session/second-factor", json={"code": totp.now()})
+        change = {"role": "technician", "drop_second_factor": True}
+        self.assertEqual(self.signed_in().put("/api/accounts/marek", json=change).status_code, 204)
+        self.signed_in("marek")

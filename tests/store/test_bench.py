@@ -1,0 +1,212 @@
+"""Runs on the bench: nothing is lost, two technicians do not overwrite each other, and shipping waits for all."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import datetime
+
+from octaplan.demo.boxes import answer
+from octaplan.store.bench import AlreadyTicked, BenchError, NotReady, Result, Staging
+from octaplan.store.vault import Damaged
+from tests.core.kit import hardware
+from tests.store.test_plans import put
+from tests.store.test_safe import WithSafe
+
+
+class WithBench(WithSafe):
+    def setUp(self) -> None:
+        super().setUp()
+        self.fill()
+
+    @property
+    def staging(self) -> Staging:
+        return self.records.bench.staging("FERN/DOCK", self.edge)
+
+    def seen(self, step: str) -> datetime | None:
+        tick = self.staging.ticks.get(step)
+        return tick.at if tick else None
+
+    def tick(self, step: str, result: Result = Result.DONE, by: str = "Ines", **more: object) -> None:
+        more.setdefault("seen", self.seen(step))
+        self.records.bench.tick("FERN/DOCK", self.edge, step, result, by=by, **more)  # type: ignore[arg-type]
+
+    def stage(self) -> None:
+        """Do every step as when all is well."""
+        for step in self.staging.sheet.steps:
+            if any(measure.kind == "backup" for measure in step.measures):
+                self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"hostname dock-edge\n", "Ines")
+            self.tick(step.key, measured={m.key: answer(m) for m in step.measures if m.kind != "backup"})
+
+    def clear(self) -> None:
+        self.plans.sign("FERN/DOCK", self.plans.saved("FERN/DOCK").number, "Ines")
+
+
+class Ticking(WithBench):
+    def test_a_run_survives_a_restart(self) -> None:
+        self.tick("unpack", measured={"serial": "T5-1", "mac": "0240.0800.0001"})
+        self.tick("plug", Result.SKIPPED, note="no link light on this model")
+        self.reopen()
+        ticks = self.staging.ticks
+        self.assertEqual(
+            {key: (t.result, t.by) for key, t in ticks.items()},
+            {"unpack": ("done", "Ines"), "plug": ("skipped", "Ines")},
+        )
+        self.assertEqual(ticks["plug"].note, "no link light on this model")
+        self.assertEqual(ticks["unpack"].measured["serial"].text, "T5-1")
+
+    def test_what_is_read_off_the_box_goes_into_the_plan_and_voids_no_clearance(self) -> None:
+        self.clear()
+        self.tick("unpack", measured={"serial": "T5-1", "mac": "02:40:08:00:00:01"})
+        device = self.plans.plan("FERN/DOCK").devices[self.edge]
+        self.assertEqual((device.serial, str(device.macs[0])), ("T5-1", "02:40:08:00:00:01"))
+        signature = self.plans.signature("FERN/DOCK")
+        assert signature
+        self.assertIsNone(signature.void)
+        self.plans.revise("FERN/DOCK", put("/contact", "Ada"), self.plans.saved("FERN/DOCK").number, "Ines")
+        signature = self.plans.signature("FERN/DOCK")
+        assert signature
+        self.assertIn("Contact", signature.void or "")
+
+    def test_two_technicians_do_not_overwrite_each_other(self) -> None:
+        self.tick("log-in", by="Ines")
+        with self.assertRaisesRegex(AlreadyTicked, "Ines has recorded this step as done"):
+            self.tick("log-in", Result.FAILED, by="Marek", note="no answer", seen=None)
+        self.tick("log-in", Result.FAILED, by="Marek", note="no answer")
+        self.assertEqual(self.staging.ticks["log-in"].by, "Marek")
+        with self.assertRaises(AlreadyTicked):
+            self.records.bench.untick("FERN/DOCK", self.edge, "log-in", None)
+        self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"))
+        self.assertEqual(self.staging.ticks, {})
+
+    def test_a_step_is_not_skipped_or_failed_without_a_word(self) -> None:
+        for result in (Result.SKIPPED, Result.FAILED):
+            with self.assertRaisesRegex(BenchError, "Say why"):
+                self.tick("log-in", result, note=" ")
+
+    def test_a_bad_answer_is_not_done_but_can_be_noted_as_trouble(self) -> None:
+        prove = next(step for step in self.staging.sheet.steps if step.key == "prove")
+        good = {measure.key: answer(measure) for measure in prove.measures}
+        bad = good | {"internet": "....."}
+        with self.assertRaisesRegex(BenchError, "No reply at all"):
+            self.tick("prove", measured=bad)
+        with self.assertRaisesRegex(BenchError, "not answered yet"):
+            self.tick("prove", measured={})
+        self.tick("prove", Result.FAILED, note="no internet on the bench", measured=bad)
+        self.assertTrue(self.staging.trouble)
+        self.assertEqual(self.staging.ticks["prove"].measured["internet"].outcome, "bad")
+        self.tick("prove", measured=good)
+        self.assertFalse(self.staging.trouble)
+
+    def test_a_change_of_the_plan_marks_the_steps_it_touches(self) -> None:
+        for step in ("log-in", "identity", "circuit-circ0"):
+            self.tick(step)
+        self.plans.revise("FERN/DOCK", put("/circuits/circ0/resolvers", ["192.0.2.99"]), 1, "Marek")
+        self.assertEqual([key for key, tick in self.staging.ticks.items() if tick.touched], ["circuit-circ0"])
+        self.tick("circuit-circ0")
+        self.assertFalse(self.staging.trouble)
+
+    def test_a_new_secret_marks_the_step_that_typed_it(self) -> None:
+        self.tick("slot-administrator")
+        self.safe.make([self.plans.need("FERN/DOCK", self.slot)], "Ines")
+        self.assertTrue(self.staging.ticks["slot-administrator"].touched)
+
+    def test_a_step_that_is_no_longer_asked_for_is_refused(self) -> None:
+        with self.assertRaisesRegex(BenchError, "no longer asked for"):
+            self.tick("segment-gone")
+
+    def test_a_type_that_was_removed_or_changed_is_said_and_nothing_is_lost(self) -> None:
+        self.tick("log-in")
+        self.records.hardware.remove("test-five", 1, "Ines")
+        self.plans.recheck()
+        self.assertIn("not on Hardware any more", self.staging.sheet.problem)
+        self.assertIn("device-type-missing", self.rules("FERN/DOCK"))
+        self.records.hardware.save(hardware(slots={}).document(), 2, "Ines")
+        self.plans.recheck()
+        self.assertIn("log-in", self.staging.ticks)
+        self.assertNotIn("slot-administrator", {step.key for step in self.staging.sheet.steps})
+
+    def test_a_device_that_was_removed_keeps_its_runs_out_of_sight(self) -> None:
+        self.tick("log-in")
+        self.plans.revise("FERN/DOCK", [{"op": "remove", "path": f"/devices/{self.edge}"}], 1, "Ines")
+        with self.assertRaisesRegex(BenchError, "has been removed"):
+            self.records.bench.staging("FERN/DOCK", self.edge)
+        with self.assertRaisesRegex(BenchError, "has been removed"):
+            self.tick_removed()
+
+    def tick_removed(self) -> None:
+        self.records.bench.tick("FERN/DOCK", self.edge, "log-in", Result.DONE, seen=None, by="Ines")
+
+    def test_a_box_can_be_staged_again(self) -> None:
+        self.tick("log-in")
+        self.records.bench.begin("FERN/DOCK", self.edge, "Marek")
+        self.assertEqual((self.staging.ticks, self.staging.by), ({}, "Marek"))
+
+
+class BackUps(WithBench):
+    def test_a_back_up_is_sealed_with_its_checksum_and_comes_back(self) -> None:
+        self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"secret words", "Ines")
+        self.reopen()
+        (backup,) = self.staging.backups
+        self.assertEqual((backup.size, backup.sha256), (12, hashlib.sha256(b"secret words").hexdigest()))
+        self.assertEqual(
+            self.records.bench.fetch("FERN/DOCK", self.edge, backup.id, "Ines"), ("dock.cfg", b"secret words")
+        )
+        self.assertEqual(self.records.journal.lines()[0].act, "backup fetched")
+        self.records.database.engine.dispose()
+        self.assertNotIn(b"secret words", (self.folder / "octaplan.sqlite").read_bytes())
+
+    def test_a_back_up_of_another_device_is_not_given(self) -> None:
+        self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"x", "Ines")
+        (backup,) = self.staging.backups
+        with self.assertRaises(BenchError):
+            self.records.bench.fetch("FERN/MILL", self.mill_edge, backup.id, "Ines")
+
+    def test_empty_files_and_a_missing_back_up_are_refused(self) -> None:
+        with self.assertRaisesRegex(BenchError, "is empty"):
+            self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"", "Ines")
+        with self.assertRaisesRegex(BenchError, "No back-up is attached"):
+            self.tick("backup")
+
+    def test_a_damaged_back_up_is_told(self) -> None:
+        self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"x" * 50, "Ines")
+        (backup,) = self.staging.backups
+        with self.records.database.engine.begin() as connection:
+            connection.exec_driver_sql("UPDATE backups SET sealed = zeroblob(60)")
+        with self.assertRaises(Damaged):
+            self.records.bench.fetch("FERN/DOCK", self.edge, backup.id, "Ines")
+
+
+class Shipping(WithBench):
+    def ship(self) -> None:
+        self.records.bench.ship("FERN/DOCK", self.plans.saved("FERN/DOCK").number, "Parcel van", "PV-1", "Ines")
+
+    def test_a_site_ships_when_it_is_cleared_and_staged(self) -> None:
+        with self.assertRaisesRegex(NotReady, "not cleared yet"):
+            self.ship()
+        self.clear()
+        with self.assertRaisesRegex(NotReady, "dock-edge is not staged to the end"):
+            self.ship()
+        self.stage()
+        self.assertTrue(self.staging.finished)
+        self.ship()
+        self.reopen()
+        shipped = self.records.bench.shipped("fern/dock")
+        assert shipped
+        self.assertEqual((shipped.by, shipped.carrier, shipped.reference), ("Ines", "Parcel van", "PV-1"))
+        self.assertEqual(self.records.journal.lines()[0].act, "site shipped")
+
+    def test_a_change_after_staging_holds_it_back(self) -> None:
+        self.clear()
+        self.stage()
+        saved = self.plans.saved("FERN/DOCK").number
+        self.plans.revise("FERN/DOCK", put("/segments/seg0/scope/last", "10.8.8.150"), saved, "Marek")
+        with self.assertRaisesRegex(NotReady, "void"):
+            self.ship()
+        self.clear()
+        with self.assertRaisesRegex(NotReady, "1 of 2. steps are open"):
+            self.ship()
+
+    def test_clearance_waits_for_credentials_and_an_edge(self) -> None:
+        self.put("FERN/DOCK", self.slot, "Password12345")
+        with self.assertRaisesRegex(ValueError, "easily guessed"):
+            self.clear()
