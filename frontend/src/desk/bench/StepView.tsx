@@ -69,6 +69,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
         m: () => document.querySelector<HTMLElement>('[data-measure]')?.focus(),
         ...(mayStage && {
           ' ': () => record('done'),
+          d: () => record('done'),
           s: () => setNoting('skipped'),
           t: () => setNoting('failed'),
         }),
@@ -131,7 +132,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
                   {step.lost ? 'Done, it stopped answering' : 'Done'}
                 </BigButton>
               )}
-              <Hint word="Done" of="Space" />
+              {mayStage && <Hint word="Done" of="Space" />}
               {step.values.some((value) => value.text) && <Hint word="Copy next" of="C" />}
               {step.values.some((value) => value.secret) && <Hint word="Read" of="R" />}
               {step.measures.length > 0 && <Hint word="Measure" of="M" />}

@@ -30,16 +30,20 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
   const { name, desk, mayPlan } = useDeskState();
   const { plan } = desk;
   const revise = useRevise(name);
-  const use = portUse(plan, device, port);
+  const [draft, setDraft] = useState<PortUse | null>(null); // what is being saved, shown at once
+  const use = draft ?? portUse(plan, device, port);
   const box = plan.devices[device];
   const facts = types[box?.type ?? '']?.panel.find((one) => one.name === port);
   const [cable, setCable] = useState(use.cable ?? '');
   const [gateway, setGateway] = useState(use.gateway ?? '');
-  const save = (values: Partial<PortUse>) =>
-    revise.mutate({
-      operations: [setPort(device, port, { ...use, ...values })],
-      revision: desk.revision.number,
-    });
+  const save = (values: Partial<PortUse>) => {
+    const next = { ...use, ...values };
+    setDraft(next);
+    revise.mutate(
+      { operations: [setPort(device, port, next)], revision: desk.revision.number },
+      { onSettled: () => setDraft(null) },
+    );
+  };
   const change = (mode: PortUse['mode']) => {
     const first = Object.keys(plan.segments)[0] ?? null;
     if (mode === 'unused') save({ ...UNUSED, cable: use.cable });

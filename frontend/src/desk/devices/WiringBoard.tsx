@@ -53,6 +53,7 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
             <span
               key={key}
               className={styles.chip}
+              title={`Drag ${segment.label} onto a port`}
               onPointerDown={begin({ kind: 'segment', key })}
               onPointerMove={(event) => drag && event.preventDefault()}
             >

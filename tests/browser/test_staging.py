@@ -1,0 +1,309 @@
+"""From the carton to the parcel van, in a real browser: bench by keyboard alone, wiring, credentials, hardware."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.support import InBrowser
+
+
+def answer(field: Locator) -> str:
+    """What a technician would read off when all is well; nothing for what need not be answered."""
+    key = field.get_attribute("data-measure") or ""
+    if key in ("firmware", "leased", "lease"):
+        shown = field.locator("xpath=preceding-sibling::span").inner_text()
+        return re.findall(r"[\d.]+", shown)[0]
+    if key.startswith(("neighbour", "internet", "gateway")):
+        return ".!!!!"
+    return {"serial": "BW5-30117", "lookup": "ok"}.get(key, "")
+
+
+def tab_to(page: Page, name: str) -> None:
+    """Press Tab until what is focused says so."""
+    for _ in range(80):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.textContent").strip() == name:
+            return
+    raise AssertionError(f"{name} cannot be reached by Tab")
+
+
+class OneBoxFromCartonToShipped(InBrowser):
+    def test_by_keyboard_alone(self) -> None:
+        page = self.page
+        keys = page.keyboard
+        keys.press("/")
+        keys.type("Canal Reading")
+        expect(page.get_by_role("option", name=re.compile("Canal Reading Room")).first).to_be_visible()
+        keys.press("Enter")
+        expect(page.get_by_role("heading", name="Canal Reading Room", exact=True)).to_be_visible()
+        keys.press("5")
+        expect(page.get_by_role("heading", name="Record serial, MAC and label")).to_be_visible()
+        titles = page.get_by_role("list", name="Steps").locator("button")
+        total = titles.count()
+        self.assertGreater(total, 20)
+        lost = 0
+        for number in range(1, total + 1):
+            step = page.get_by_role("main", name="This step")
+            expect(step).to_contain_text(f"Step {number} of {total}")
+            lost += page.get_by_text("The laptop loses the box with this step.").count()
+            if page.get_by_role("button", name="Attach the backup file").count():
+                keys.press("m")
+                expect(page.get_by_role("button", name="Attach the backup file")).to_be_focused()
+                config = {"name": "canal.cfg", "mimeType": "text/plain", "buffer": b"hostname canal-edge\n"}
+                page.get_by_label("Backup file", exact=True).set_input_files([config])  # the chooser is the system's own
+                expect(step.get_by_text("SHA-256")).to_be_visible()
+                keys.press("d")
+            elif (fields := step.locator("textarea[data-measure]")).count():
+                keys.press("m")
+                for place in range(fields.count()):
+                    expect(fields.nth(place)).to_be_focused()
+                    text = answer(fields.nth(place))
+                    if text:
+                        keys.type(text)
+                        expect(fields.nth(place).locator("xpath=following-sibling::span")).to_be_visible()
+                    keys.press("Enter")
+            else:
+                keys.press("Space")
+            if number < total:
+                expect(step).to_contain_text(f"Step {number + 1} of {total}")
+        self.assertEqual(lost, 1)
+        expect(page.get_by_role("navigation", name="Boxes of this site")).to_contain_text(f"{total}/{total}")
+
+        keys.press("6")
+        expect(page.get_by_role("article", name="Site sheet")).to_contain_text("BW5-30117")
+        tab_to(page, "Ship")
+        keys.press("Enter")
+        expect(page.get_by_text("canal-edge is staged")).to_be_visible()
+        expect(page.get_by_text("Cleared by Ines Aldering")).to_be_visible()
+        page.get_by_label("Carrier", exact=True).focus()
+        keys.type("Parcel van")
+        keys.press("Tab")
+        keys.type("PV-2071")
+        keys.press("Enter")
+        expect(page.get_by_role("region", name="Shipped")).to_contain_text("with Parcel van (PV-2071)")
+        expect(page.get_by_role("link", name=re.compile("6 Handover")).get_by_role("img", name="done")).to_be_visible()
+
+
+class Bench(InBrowser):
+    def test_trouble_is_noted_and_a_bad_answer_is_not_taken_for_good(self) -> None:
+        page = self.desk_bench("FERN/MILL")
+        page.keyboard.press("t")
+        page.get_by_label("What happened").fill("The carton holds another model")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Trouble by Ines Aldering").first).to_be_visible()
+        page.reload()
+        expect(page.get_by_text("The carton holds another model")).to_be_visible()
+        page.get_by_role("button", name=re.compile("Laptop: ask for an address")).first.click()
+        field = page.get_by_label("Address that the laptop got")
+        field.fill("169.254.9.9")
+        expect(page.get_by_text("DHCP is not running")).to_be_visible()
+        field.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("Record the step as trouble, or measure again")
+        expect(field).to_have_value("169.254.9.9")
+
+    def test_a_change_of_the_plan_marks_the_step_it_touches(self) -> None:
+        page = self.desk_bench("PAWS/HERON")
+        page.get_by_role("button", name=re.compile("Main on port 1")).click()
+        expect(page.get_by_text("Done by Ines Aldering")).to_be_visible()
+        other = self.visit()
+        self.desk("PAWS/HERON", page=other)
+        other.get_by_role("region", name="Circuit Main").get_by_role("button").first.click()
+        other.get_by_label("Resolvers", exact=True).fill("192.0.2.99")
+        other.get_by_label("Resolvers", exact=True).press("Enter")
+        expect(other.get_by_text("Resolvers 192.0.2.53").or_(other.get_by_text("Main resolvers")).first).to_be_visible()
+        page.reload()
+        page.get_by_role("button", name=re.compile("Main on port 1")).click()
+        expect(page.get_by_text("The plan asks for something else since.")).to_be_visible()
+
+    def test_values_are_copied_one_after_another_by_key(self) -> None:
+        page = self.desk_bench("PAWS/HERON")
+        page.get_by_role("button", name=re.compile("Main on port 1")).click()
+        page.locator("h2").first.click()
+        page.keyboard.press("c")
+        expect(page.get_by_role("button", name="Copy Port")).to_be_focused()
+        page.keyboard.press("c")
+        expect(page.get_by_role("button", name="Copy Address")).to_be_focused()
+        page.get_by_title("Enlarge").nth(1).click()
+        expect(page.get_by_role("dialog", name="Address")).to_contain_text("203.0.113.34")
+
+    def desk_bench(self, site: str) -> Page:
+        self.page.goto(f"/sites/{site}/bench")
+        expect(self.page.get_by_role("main", name="This step")).to_be_visible()
+        return self.page
+
+
+class Wiring(InBrowser):
+    def test_by_mouse(self) -> None:
+        page = self.desk("PAWS/HERON", "devices")
+        jack = page.get_by_role("button", name=re.compile("^Port 4 of heron-edge"))
+        expect(jack).to_have_accessible_name(re.compile("unused"))
+        page.get_by_title("Drag Guest onto a port").drag_to(jack)
+        expect(jack).to_have_accessible_name(re.compile("access, Guest"))
+        page.get_by_role("button", name=re.compile("^Port 5 of heron-edge")).scroll_into_view_if_needed()
+        jack.drag_to(page.get_by_role("button", name=re.compile("^Port 3 of heron-switch")))
+        expect(jack).to_have_accessible_name(re.compile("into port 3 of heron-switch"))
+        page.get_by_role("button", name=re.compile("^Port 2 of heron-ap|^Port LAN of heron-ap")).click()
+        expect(page.get_by_role("dialog", name="Port LAN of heron-ap")).to_be_visible()
+
+    def test_by_keyboard(self) -> None:
+        page = self.desk("LIBR/CANAL", "devices")
+        jack = page.get_by_role("button", name=re.compile("^Port 5 of canal-edge"))
+        jack.focus()
+        page.keyboard.press("Enter")
+        dialog = page.get_by_role("dialog", name="Port 5 of canal-edge")
+        expect(dialog.get_by_label("It is for")).to_be_focused()
+        dialog.get_by_label("It is for").select_option("access")
+        expect(dialog.get_by_role("combobox", name="Segment", exact=True)).to_have_value(re.compile("."))
+        dialog.get_by_label("Cable: colour or label").fill("blue")
+        dialog.get_by_label("switched on").uncheck()
+        page.keyboard.press("Escape")
+        rail = page.get_by_role("complementary", name="Findings")
+        finding = rail.get_by_role("button", name=re.compile("Port in use but switched off"))
+        finding.click()
+        expect(jack).to_be_focused()
+
+    def test_a_device_is_edited_in_place(self) -> None:
+        page = self.desk("FERN/MILL", "devices")
+        box = page.get_by_role("region", name="Box mill-edge")
+        box.get_by_role("button").first.click()
+        name = box.get_by_label("Host name")
+        name.fill("mill edge")
+        expect(box.get_by_role("alert")).to_contain_text("RFC 1123")
+        name.press("Escape")
+        routes = box.get_by_role("region", name="Routes")
+        routes.get_by_role("button", name=re.compile("^Remove anywhere")).click()
+        rail = page.get_by_role("complementary", name="Findings")
+        expect(rail.get_by_role("button", name=re.compile("No default route"))).to_be_visible()
+        routes.get_by_role("button", name="Add", exact=True).click()
+        routes.get_by_role("button", name="Add it").click()
+        expect(rail.get_by_role("button", name=re.compile("No default route"))).to_have_count(0)
+        page.get_by_role("button", name="Add a Wi-Fi network").click()
+        wifi = page.get_by_role("region", name="Wi-Fi Millbank")
+        wifi.get_by_label("Security").select_option("open")
+        expect(rail.get_by_role("button", name=re.compile("Wi-Fi without encryption"))).to_be_visible()
+
+
+class Credentials(InBrowser):
+    def test_a_secret_is_made_read_spelled_out_and_noted(self) -> None:
+        page = self.desk("FERN/DOCK", "credentials")
+        page.get_by_role("button", name="Make the 4 that are missing").click()
+        expect(page.get_by_text("4 slots, all filled")).to_be_visible()
+        page.get_by_role("button", name="Read administrator password of dock-edge").click()
+        dialog = page.get_by_role("dialog", name="administrator password of dock-edge")
+        secret = dialog.get_by_test_id("secret").inner_text()
+        self.assertGreaterEqual(len(secret), 13)
+        expect(dialog.get_by_text(re.compile("small|capital")).first).to_be_visible()
+        dialog.get_by_role("button", name="Hide").click()
+        expect(page.get_by_text(secret)).to_have_count(0)
+        page.goto("/journal")
+        expect(page.get_by_role("row", name=re.compile("secret read dock-edge administrator password"))).to_be_visible()
+        page.get_by_role("button", name="Check the chain").click()
+        expect(page.get_by_role("status")).to_contain_text("the chain is whole")
+
+    def test_a_weak_secret_is_told_while_typed_and_stops(self) -> None:
+        page = self.desk("FERN/MILL", "credentials")
+        page.get_by_role("button", name="Type administrator password of mill-edge").click()
+        dialog = page.get_by_role("dialog", name="Type administrator password of mill-edge")
+        dialog.get_by_label("Secret").fill("short")
+        expect(dialog.get_by_text("wants at least 12")).to_be_visible()
+        dialog.get_by_label("Secret").fill("Password123!")
+        dialog.get_by_label("The same again").fill("Password123!")
+        expect(dialog.get_by_role("status")).to_contain_text("guessed")
+        dialog.get_by_role("button", name="Keep it").click()
+        rail = page.get_by_role("complementary", name="Findings")
+        expect(rail.get_by_role("button", name=re.compile("Secret that is easily guessed"))).to_be_visible()
+
+    def test_many_sites_are_filled_in_one_action(self) -> None:
+        page = self.page
+        page.goto("/safe")
+        page.get_by_label("Choose Weir Road").check()
+        page.get_by_role("button", name="Make 4 missing secrets at 1 site").click()
+        expect(page.get_by_text("4 secrets made just now")).to_be_visible()
+
+    def test_a_viewer_is_offered_no_secret(self) -> None:
+        page = self.visit("wren")
+        self.desk("PAWS/HERON", "credentials", page)
+        expect(page.get_by_text("6 slots, all filled")).to_be_visible()
+        for name in ("Read", "Make", "Type"):
+            expect(page.get_by_role("button", name=re.compile(f"^{name} "))).to_have_count(0)
+        page.goto("/sites/PAWS/HERON/bench")
+        expect(page.get_by_role("main", name="This step")).to_be_visible()
+        expect(page.get_by_role("button", name="Done", exact=True)).to_have_count(0)
+
+
+class Hardware(InBrowser):
+    def test_a_type_is_described_and_used(self) -> None:
+        page = self.page
+        page.goto("/hardware")
+        page.get_by_role("button", name="Add a hardware type").click()
+        form = page.get_by_role("form", name="Hardware type")
+        form.get_by_label("Maker", exact=True).fill("Plover")
+        form.get_by_label("Model", exact=True).fill("P4")
+        form.get_by_role("button", name="Save it").click()
+        expect(form.get_by_role("alert")).to_contain_text("needs address and mask")
+        form.get_by_label("Factory address").fill("192.168.66.1")
+        form.get_by_role("button", name="Add a port").click()
+        form.get_by_role("button", name="Save it").click()
+        article = page.get_by_role("article", name="Plover P4")
+        expect(article).to_contain_text("192.168.66.1/24")
+        article.get_by_label("Something you found out").fill("The label is inside the battery lid")
+        article.get_by_role("button", name="Note it").click()
+        expect(article.get_by_text("Ines Aldering,").first).to_be_visible()
+        expect(article.get_by_role("button", name="2 versions")).to_be_visible()
+        self.desk("FERN/ROSE", "devices")
+        page.get_by_role("button", name="Add a box").click()
+        page.get_by_label("Hardware").select_option(label="Plover P4")
+        page.get_by_role("button", name="Add, wired and addressed").click()
+        expect(page.get_by_role("region", name="Box rose-edge")).to_be_visible()
+        page.get_by_role("button", name="Take the box back").click()
+        expect(page.get_by_role("region", name="Box rose-edge")).to_have_count(0)
+
+
+class Papers(InBrowser):
+    def test_every_paper_is_there_and_the_credential_sheet_only_on_request(self) -> None:
+        page = self.desk("PAWS/HERON", "handover")
+        papers = page.get_by_role("navigation", name="Papers")
+        papers.get_by_role("button", name="Installer's page").click()
+        expect(page.get_by_role("article", name="Installer's page")).to_contain_text(
+            "the socket or box of Gannet Broadband"
+        )
+        papers.get_by_role("button", name="Labels").click()
+        expect(page.get_by_role("article", name="Label of heron-edge").get_by_role("img")).to_be_visible()
+        papers.get_by_role("button", name="Credential sheet").click()
+        page.get_by_label("What it is for").fill("Sealed envelope for the customer")
+        with page.expect_download() as download:
+            page.get_by_role("button", name="Make the credential sheet").click()
+        with tempfile.TemporaryDirectory() as folder:
+            download.value.save_as(Path(folder) / "sheet.pdf")
+            self.assertEqual((Path(folder) / "sheet.pdf").read_bytes()[:5], b"%PDF-")
+        papers.get_by_role("button", name="Ship").click()
+        expect(page.get_by_role("button", name="It ships")).to_be_disabled()
+        expect(page.get_by_text(re.compile("heron-edge: 1. of 2. steps are open"))).to_be_visible()
+
+
+class People(InBrowser):
+    def test_an_account_is_made_and_its_password_changed_by_its_owner(self) -> None:
+        page = self.page
+        page.goto("/people")
+        page.get_by_label("Full name").fill("Tam Brook")
+        page.get_by_label("Signs in as").fill("tam")
+        page.get_by_label("First password, 12 characters or more").fill("walnut mist 12")
+        page.get_by_role("button", name="Make the account").click()
+        expect(page.get_by_role("row", name=re.compile("Tam Brook"))).to_be_visible()
+        tam = self.blank()
+        tam.get_by_label("Name").fill("tam")
+        tam.get_by_label("Password").fill("walnut mist 12")
+        tam.get_by_role("button", name="Sign in").click()
+        tam.get_by_role("button", name="Tam Brook").click()
+        tam.get_by_role("menuitem", name="My account").click()
+        tam.get_by_label("Old password").fill("walnut mist 12")
+        tam.get_by_label("New password, 12 characters or more").fill("copper anchor 7")
+        tam.get_by_label("The same again").fill("copper anchor 7")
+        tam.get_by_role("button", name="Change it").click()
+        expect(tam.get_by_text("It is changed")).to_be_visible()
+        tam.get_by_role("button", name="Turn it on").click()
+        expect(tam.get_by_role("img", name="QR code for the authenticator app")).to_be_visible()
