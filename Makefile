@@ -55,6 +55,7 @@ dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; 
 
 bench: .venv/installed ## The core's speed beside an alternative, measured in the same run
 	$(BIN)/python -m benchmarks.check
+	$(BIN)/python -m benchmarks.boxes
 
 docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code
 	$(BIN)/python tools/docs.py

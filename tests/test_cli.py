@@ -4,6 +4,7 @@ import json
 import os
 import re
 import signal
+import sqlite3
 import subprocess
 import sys
 from pathlib import Path
@@ -98,7 +99,7 @@ class Check(InFolder):
         self.assertEqual((report["sites"], report["refused"]), (24, []))
 
     def test_every_command_has_help(self) -> None:
-        for command in ("", "check", "serve", "import", "export", "user"):
+        for command in ("", "check", "serve", "import", "export", "user", "journal-check", "change-key"):
             done = octaplan(*filter(None, [command]), "--help")
             self.assertEqual(done.returncode, 0, command)
 
@@ -139,6 +140,49 @@ class Records(InFolder):
         again = octaplan("user", "sabine", "--data", data, text="a long enough pass\n")
         self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
         self.assertEqual(octaplan("user", "tom", "--data", data, text="short\n").returncode, 2)
+
+    def test_an_account_is_reset_without_its_second_factor(self) -> None:
+        data = self.folder / "data"
+        octaplan("user", "sabine", "--data", data, "--role", "planner", text="a long enough pass\n")
+        done = octaplan("user", "sabine", "--data", data, "--reset", text="another long pass\n")
+        self.assertEqual((done.returncode, done.stdout), (0, "Account sabine reset\n"))
+        nobody = octaplan("user", "tom", "--data", data, "--reset", text="another long pass\n")
+        self.assertEqual((nobody.returncode, nobody.stderr), (2, "octaplan: There is no account tom\n"))
+
+    def test_passwords_of_tables_are_sealed_and_the_key_can_be_changed(self) -> None:
+        data, out = self.folder / "data", self.folder / "out"
+        header = "customer,site,circuit,handoff,pppoe_user,pppoe_password\n"
+        self.write("in/circuits.csv", header + "F,A,Main,pppoe,a@f.example,walnut99\n")
+        checked = octaplan("check", self.folder / "in", "--format", "json")
+        self.assertNotIn("walnut99", checked.stdout)
+        self.assertEqual(octaplan("import", self.folder / "in", "--data", data).returncode, 0)
+        self.assertIn("0 changed, 1 unchanged", octaplan("import", self.folder / "in", "--data", data).stdout)
+        self.assertIn("1 things sealed anew", octaplan("change-key", "--data", data).stdout)
+        octaplan("export", out, "--data", data)
+        self.assertNotIn("walnut99", (out / "circuits.csv").read_text())
+        for path in data.iterdir():
+            self.assertNotIn(b"walnut99", path.read_bytes(), path.name)
+
+    def test_the_journal_is_checked(self) -> None:
+        data = self.folder / "data"
+        octaplan("user", "sabine", "--data", data, text="a long enough pass\n")
+        whole = octaplan("journal-check", "--data", data)
+        self.assertRegex(whole.stdout, r"^1 lines, the chain is whole; it ends in [0-9a-f]{64}\n$")
+        with sqlite3.connect(data / "octaplan.sqlite") as database:
+            database.execute("DROP TRIGGER journal_no_update")
+            database.execute("UPDATE journal SET by = 'nobody'")
+        database.close()
+        broken = octaplan("journal-check", "--data", data)
+        self.assertEqual(broken.returncode, 1)
+        self.assertIn("Line 1 was changed", broken.stdout)
+
+    def test_a_lost_key_is_told_in_one_line(self) -> None:
+        data = self.folder / "data"
+        octaplan("user", "sabine", "--data", data, text="a long enough pass\n")
+        (data / "safe.key").unlink()
+        done = octaplan("change-key", "--data", data)
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
+        self.assertIn("is missing", done.stderr)
 
 
 class Serving(InFolder):

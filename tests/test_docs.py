@@ -26,6 +26,7 @@ class Documentation(unittest.TestCase):
 
     def test_the_published_schema_is_that_of_the_code(self) -> None:
         self.assertEqual(self.page("docs/site-plan.schema.json"), docs.plan_schema(), "run `make docs`")
+        self.assertEqual(self.page("docs/hardware-type.schema.json"), docs.hardware_schema(), "run `make docs`")
 
     def test_every_table_and_column_is_described(self) -> None:
         sections = dict(re.findall(r"^### (\w+)\n(.*?)(?=^##|\Z)", self.page("docs/formats.md"), re.M | re.S))

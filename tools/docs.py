@@ -7,6 +7,7 @@ from pathlib import Path
 
 from octaplan.core import portfolio  # noqa: F401  (fills the rule book)
 from octaplan.core.findings import RULES
+from octaplan.core.hardware import HardwareType
 from octaplan.core.plan import SitePlan
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -35,6 +36,12 @@ def plan_schema() -> str:
     return json.dumps(SitePlan.model_json_schema(), indent=1, sort_keys=True) + "\n"
 
 
+def hardware_schema() -> str:
+    """The JSON Schema of the hardware type."""
+    return json.dumps(HardwareType.model_json_schema(), indent=1, sort_keys=True) + "\n"
+
+
 if __name__ == "__main__":
     (DOCS / "rules.md").write_text(rule_book())
     (DOCS / "site-plan.schema.json").write_text(plan_schema())
+    (DOCS / "hardware-type.schema.json").write_text(hardware_schema())

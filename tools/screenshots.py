@@ -63,11 +63,71 @@ def go_to(page: Page) -> None:
     page.get_by_text("is in use").wait_for()
 
 
+def devices(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/devices")
+    page.get_by_role("group", name="Ports of heron-edge").wait_for()
+
+
+def credentials(page: Page) -> None:
+    page.goto("/sites/FERN/DOCK/credentials")
+    page.get_by_role("button", name=re.compile("^Make the 4")).wait_for()
+
+
+def secret(page: Page) -> None:
+    page.goto("/sites/LIBR/CANAL/credentials")
+    page.get_by_role("button", name="Read administrator password of canal-edge").click()
+    page.get_by_test_id("secret").wait_for()
+
+
+def bench(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/bench")
+    page.get_by_role("button", name=re.compile("Office: address and scope")).click()
+    page.get_by_text("The laptop loses the box with this step.").wait_for()
+
+
+def measures(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/bench")
+    page.get_by_role("button", name=re.compile("7 checks")).first.click()
+    page.get_by_label(re.compile("^Ping 203")).fill(".!!!!")
+    page.get_by_label(re.compile("^Address that a client got")).fill("192.168.1.20")
+    page.get_by_text("another server answered").wait_for()
+
+
+def hardware(page: Page) -> None:
+    page.goto("/hardware/skerry-f7")
+    page.get_by_role("article").wait_for()
+
+
+def safe(page: Page) -> None:
+    page.goto("/safe")
+    page.get_by_role("table").wait_for()
+
+
+def journal(page: Page) -> None:
+    page.goto("/journal")
+    page.get_by_role("button", name="Check the chain").click()
+    page.get_by_text("the chain is whole").wait_for()
+
+
+def installer(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/handover?paper=installer")
+    page.get_by_role("article").wait_for()
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
     "addresses": addresses,
     "segment": segment,
+    "devices": devices,
+    "credentials": credentials,
+    "secret": secret,
     "clearance": clearance,
+    "bench": bench,
+    "measures": measures,
+    "installer": installer,
+    "hardware": hardware,
+    "safe": safe,
+    "journal": journal,
     "site-sheet": handover,
     "import": intake,
     "go-to": go_to,

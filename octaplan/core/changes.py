@@ -116,7 +116,9 @@ def _text(value: Any) -> str:
         return ""
     if isinstance(value, dict):
         if "mode" in value:
-            return str(value["mode"])
+            into = f" into port {value['peer_port']}" if value.get("peer_port") else ""
+            off = "" if value.get("enabled", True) else ", off"
+            return f"{value['mode']}{into}{off}"
         return ", ".join(f"{key} {use}" for key, use in value.items() if use not in (None, "", []))
     if isinstance(value, list):
         return " ".join(map(str, value))

@@ -67,6 +67,7 @@ class _Fitter:
         self.far_ends: list[tuple[str, str, PortUse]] = []
         self.tagged: list[str] = []
         self.values: dict[str, Any] = {}
+        self.host = self._own_host()
 
     def fitted(self) -> Device:
         taken = [device.name for device in self.plan.devices.values() if device.name]
@@ -95,9 +96,25 @@ class _Fitter:
     def segments(self) -> dict[str, Segment]:
         return {key: segment for key, segment in self.plan.segments.items() if segment.role is not Role.TRANSIT}
 
+    def _own_host(self) -> str | None:
+        """The fixed host that a switch or access point is: one of its kind that no box is yet, best in the home."""
+        linked = {device.host for device in self.plan.devices.values()}
+        fitting = [
+            key
+            for key, host in self.plan.hosts.items()
+            if _is_kind(host.kind, self.role) and key not in linked and host.address is not None
+        ]
+        usual = self._usual_home
+        return next((key for key in fitting if self.plan.hosts[key].segment == usual), next(iter(fitting), None))
+
     @property
     def home(self) -> str | None:
-        """The segment that boxes are managed from: management, else servers or office, else the first."""
+        """The segment that the box is managed from: that of the fixed host that it is, or the usual one."""
+        return self.plan.hosts[self.host].segment if self.host is not None else self._usual_home
+
+    @property
+    def _usual_home(self) -> str | None:
+        """Management, else servers or office, else the first."""
         for role in (Role.MANAGEMENT, Role.SERVERS, Role.OFFICE):
             for key, segment in self.segments.items():
                 if segment.role is role:
@@ -248,15 +265,12 @@ class _Fitter:
         return {}
 
     def _fit_address(self, home: str) -> None:
-        linked = {device.host for device in self.plan.devices.values()}
         segment = self.plan.segments[home]
-        for key, host in self.plan.hosts.items():
-            if _is_kind(host.kind, self.role) and key not in linked and host.address is not None:
-                self.values["host"] = key
-                self.values["macs"] = [host.mac] if host.mac else []
-                segment = self.plan.segments[host.segment]
-                self.assumed.append(f"It is the fixed host {host.name}, {host.address}.")
-                break
+        if self.host is not None:
+            host = self.plan.hosts[self.host]
+            self.values["host"] = self.host
+            self.values["macs"] = [host.mac] if host.mac else []
+            self.assumed.append(f"It is the fixed host {host.name}, {host.address}.")
         else:
             address = free_address(self.plan, home, held_addresses(self.plan))
             if address is not None:

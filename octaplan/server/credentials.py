@@ -103,7 +103,8 @@ def rules_in_words(slot: Slot) -> str:
     if slot.given:
         return "given by the provider"
     words = {"lower": "small letter", "upper": "capital", "digit": "digit", "symbol": "symbol"}
-    size = f"{rule.shortest} to {rule.longest} {'digits' if rule.digits_only else 'characters'}"
+    size = str(rule.shortest) if rule.shortest == rule.longest else f"{rule.shortest} to {rule.longest}"
+    size += " digits" if rule.digits_only else " characters"
     needed = "" if rule.digits_only else ", ".join(words[name] for name in rule.needed)
     characters = rule.characters()
     without = " ".join(rule.forbidden) if characters.get("symbol", "-") else "symbols"

@@ -54,7 +54,9 @@ class OneBoxFromCartonToShipped(InBrowser):
                 keys.press("m")
                 expect(page.get_by_role("button", name="Attach the backup file")).to_be_focused()
                 config = {"name": "canal.cfg", "mimeType": "text/plain", "buffer": b"hostname canal-edge\n"}
-                page.get_by_label("Backup file", exact=True).set_input_files([config])  # the chooser is the system's own
+                page.get_by_label("Backup file", exact=True).set_input_files(
+                    [config]
+                )  # the chooser is the system's own
                 expect(step.get_by_text("SHA-256")).to_be_visible()
                 keys.press("d")
             elif (fields := step.locator("textarea[data-measure]")).count():

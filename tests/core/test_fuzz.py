@@ -13,10 +13,13 @@ from hypothesis import strategies as st
 from octaplan.core.addresses import parse_address, parse_mac, parse_mask, parse_network, parse_range
 from octaplan.core.claims import ADDRESS, CIRCUIT, HOST, SEGMENT, Claims
 from octaplan.core.plan import SitePlan
+from octaplan.core.portfolio import Portfolio
+from octaplan.core.runsheet import run_sheet
 from octaplan.core.typed import understand
 from octaplan.formats.intake import COLUMNS
+from tests.core.kit import hardware
 from tests.core.test_portfolio import plans
-from tests.support import circuit, found, segment, site
+from tests.support import circuit, segment, site
 
 text = st.one_of(
     st.text(max_size=40),
@@ -27,8 +30,22 @@ text = st.one_of(
 )
 
 PLAN = site(
-    segments=[segment(), segment("Six", "2001:db8::/64")], hosts=[("Office", "p", "10.40.8.9")], circuits=[circuit()]
+    segments=[segment(), segment("Six", "2001:db8::/64")],
+    hosts=[("Office", "p", "10.40.8.9")],
+    circuits=[circuit()],
+    devices={
+        "edge": {
+            "type": "test-five",
+            "role": "edge",
+            "name": "edge",
+            "ports": {"1": {"mode": "access", "segment": "seg0"}, "WAN": {"mode": "circuit", "circuit": "circ0"}},
+            "routes": {"aaaa": {"to": "0.0.0.0/0", "circuit": "circ0"}},
+        }
+    },
+    wireless={"wifi": {"name": "Fern", "segment": "seg0"}},
+    slots={"slot": {"name": "Portal"}},
 )
+KIND = hardware()
 PATHS = [
     *(f"/segments/seg{n}/{field}" for n in (0, 1) for field in (
         "label", "role", "vlan", "vrf", "reach", "subnet", "gateway", "scope", "scope/excluded", "scope/server",
@@ -38,6 +55,12 @@ PATHS = [
         "label", "handoff", "address", "prefix", "gateway", "resolvers", "vlan", "routed_blocks", "priority", "uses/x",
     )),
     *(f"/hosts/host0/{field}" for field in ("name", "kind", "address", "mac", "method", "segment")),
+    *(f"/devices/edge/{field}" for field in (
+        "name", "role", "serial", "macs", "time_servers", "resolvers", "forwarders", "gateway", "addresses/seg0", "host",
+        "licences/x", "ports/1", "ports", "routes/aaaa/to", "routes", "allows", "translations", "access", "type", "firmware",
+    )),
+    *(f"/wireless/wifi/{field}" for field in ("name", "security", "band", "hidden", "client_limit", "country", "segment")),
+    "/segments/seg0/scope/options", "/slots/slot/name",
     "/name", "/time_zone", "/ship_date", "/reach_groups", "/schema", "", "/",
 ]  # fmt: skip
 
@@ -76,7 +99,14 @@ class Readers(unittest.TestCase):
             self.assertIn("too long for", str(error))
             return
         self.assertTrue(understood.echo)
-        found(revised)
+        self.checked(revised)
+
+    @staticmethod
+    def checked(plan: SitePlan) -> None:
+        """Whatever a plan holds, no rule and no run sheet raises."""
+        Portfolio([plan], hardware={KIND.key: KIND}, facts=lambda _: {}).check_all()
+        for key in plan.devices:
+            run_sheet(plan, key, KIND)
 
 
 values = st.one_of(
@@ -99,7 +129,7 @@ class Documents(unittest.TestCase):
             plan = SitePlan.model_validate(document)
         except ValueError:
             return
-        found(plan)
+        Readers.checked(plan)
 
 
 class ClaimsOfPlans(unittest.TestCase):

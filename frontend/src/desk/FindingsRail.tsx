@@ -11,6 +11,8 @@ import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
 
+const EMPTY_SLOT = 'credential-missing';
+
 const GROUPS = ['stop', 'warn', 'note'] as const;
 
 /** What was found about the site, always in sight: worst first, with what can be done about it. */
@@ -37,6 +39,7 @@ export function FindingsRail() {
 
   const open = findings.filter((finding) => !finding.acceptance);
   const accepted = findings.filter((finding) => finding.acceptance);
+  const empty = open.filter((finding) => finding.rule === EMPTY_SLOT);
   return (
     <aside className={styles.rail} ref={rail} aria-label="Findings">
       <Verdict />
@@ -48,9 +51,16 @@ export function FindingsRail() {
         return group.length === 0 ? null : (
           <section key={severity} aria-label={count(group.length, severity)}>
             <h3 className={styles.group}>{count(group.length, severity)}</h3>
-            {group.map((finding) => (
-              <OneFinding key={finding.rule + finding.path + finding.addresses} finding={finding} onGo={go} />
-            ))}
+            {group.map((finding) =>
+              finding.rule === EMPTY_SLOT && empty.length > 2 ? null : (
+                <OneFinding
+                  key={finding.rule + finding.path + finding.addresses}
+                  finding={finding}
+                  onGo={go}
+                />
+              ),
+            )}
+            {severity === 'stop' && empty.length > 2 && <EmptySlots findings={empty} onGo={go} />}
           </section>
         );
       })}
@@ -71,6 +81,29 @@ export function FindingsRail() {
       )}
       <KeyHints />
     </aside>
+  );
+}
+
+/** Secrets that are missing all read alike: more than two are told together. */
+function EmptySlots({ findings, onGo }: { findings: Finding[]; onGo: (finding: Finding) => void }) {
+  const owners = [
+    ...new Set(findings.map((finding) => finding.message.split(' of ')[1]?.split(' is not')[0])),
+  ];
+  return (
+    <div style={{ ['--severity' as string]: 'var(--stop)' }}>
+      <button
+        className={styles.finding}
+        data-finding={EMPTY_SLOT}
+        onClick={() => findings[0] && onGo(findings[0])}
+      >
+        <b>Secrets not in the safe</b>
+        <br />
+        {findings.length} secrets of {owners.slice(0, 3).join(', ')}
+        {owners.length > 3 && ` and ${owners.length - 3} more`} are not in the safe yet: make them on
+        Credentials.
+      </button>
+      <div className={styles.actions} />
+    </div>
   );
 }
 

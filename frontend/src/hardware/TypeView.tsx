@@ -91,7 +91,8 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
             <li key={key}>
               <b>{slot.label ?? key}</b>{' '}
               <span className="quiet">
-                {slot.shortest} to {slot.longest} {slot.digits_only ? 'digits' : 'characters'}
+                {slot.shortest === slot.longest ? slot.longest : `${slot.shortest} to ${slot.longest}`}{' '}
+                {slot.digits_only ? 'digits' : 'characters'}
                 {slot.forbidden && (
                   <>
                     , without <span className="mono">{slot.forbidden}</span>

@@ -141,7 +141,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
             variant={slot.kept ? 'text' : 'outlined'}
             disabled={closed}
             loading={make.isPending}
-            aria-label={`Make ${label}`}
+            aria-label={`${slot.kept ? 'Make new' : 'Make'} ${label}`}
             onClick={() => make.mutate(slot.path)}
           >
             {slot.kept ? 'Make new' : 'Make'}
@@ -149,7 +149,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
         )}
         {mayFill && (
           <Button disabled={closed} aria-label={`Type ${label}`} onClick={() => setTyping(true)}>
-            Type…
+            Type
           </Button>
         )}
         {slot.kept && <History slot={slot} label={label} />}

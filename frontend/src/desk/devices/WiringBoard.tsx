@@ -182,7 +182,7 @@ function Panel(props: {
           >
             <span className={styles.portName}>{name}</span>
             <span className={styles.hole} />
-            <span className={styles.marks}>
+            <span className={styles.marks} aria-hidden="true">
               {carried.slice(0, carried.length > 2 ? 1 : 2).map((key) => (
                 <RoleMark key={key} role={plan.segments[key]?.role ?? 'other'} />
               ))}
