@@ -22,7 +22,7 @@ def is_host_name(name: str) -> bool:
 def host_name(site: str, role: DeviceRole, taken: Iterable[str]) -> str:
     """A host name by convention, `SITE-edge`, `SITE-switch`, `SITE-switch2`, that is not yet taken."""
     stem = re.sub(r"[^a-z0-9]+", "-", site.casefold()).strip("-") or "site"
-    short = {"access-point": "ap"}.get(role, str(role))
+    short = {"access-point": "ap", "inner-router": "router"}.get(role, str(role))
     names = {name.casefold() for name in taken}
     base = f"{stem[:40]}-{short}"
     return next(n for n in (base, *(f"{base}{i}" for i in range(2, 10_000))) if n not in names)

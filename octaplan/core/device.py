@@ -34,7 +34,7 @@ class DeviceRole(StrEnum):
     """What a box is at its site."""
 
     EDGE = "edge"
-    ROUTER = "router"
+    ROUTER = "inner-router"
     SWITCH = "switch"
     ACCESS_POINT = "access-point"
     MODEM = "modem"
@@ -43,7 +43,7 @@ class DeviceRole(StrEnum):
     def words(self) -> str:
         return {
             "edge": "edge",
-            "router": "inner router",
+            "inner-router": "inner router",
             "switch": "switch",
             "access-point": "access point",
             "modem": "provider's modem",

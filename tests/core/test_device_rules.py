@@ -105,7 +105,7 @@ CASES = [
     Case("interface-disabled", [], port("4", enabled=False)),
     Case("circuit-unplugged", ["Main"], port("WAN", mode="unused", circuit=None)),
     Case("circuit-unplugged", [], NOTHING),
-    Case("circuit-unplugged", [], both(port("WAN", mode="unused", circuit=None), edge(role="router"))),
+    Case("circuit-unplugged", [], both(port("WAN", mode="unused", circuit=None), edge(role="inner-router"))),
     Case("segment-unplugged", ["Voice"], port("2", mode="unused", segment=None)),
     Case("segment-unplugged", [], part("segments", seg3=segment("Lab", "10.40.12.0/24", role="isolated"))),
     Case("inside-gateway", ["dock-edge"], port("1", gateway="10.40.8.254")),

@@ -1496,7 +1496,7 @@ export interface components {
      * @description What a box is at its site.
      * @enum {string}
      */
-    DeviceRole: 'edge' | 'router' | 'switch' | 'access-point' | 'modem';
+    DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
     /** EntryShown */
     EntryShown: {
       /**

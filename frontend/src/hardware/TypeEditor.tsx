@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useState, type ReactNode } from 'react';
 import type { HardwareType } from '../api/client';
-import { keyOf } from './blank';
+import { BLANK_SLOT, keyOf } from './blank';
 import styles from './hardware.module.css';
 import { useSaveType } from './queries';
 
@@ -555,28 +555,7 @@ function Slots({
           </Button>
         </fieldset>
       ))}
-      <Button
-        onClick={() =>
-          onChange([
-            ...slots,
-            [
-              `secret-${slots.length + 1}`,
-              {
-                label: null,
-                shortest: 12,
-                longest: 32,
-                lower: true,
-                upper: true,
-                digit: true,
-                symbol: false,
-                forbidden: '',
-                digits_only: false,
-                distinct_from: [],
-              },
-            ],
-          ])
-        }
-      >
+      <Button onClick={() => onChange([...slots, [`secret-${slots.length + 1}`, BLANK_SLOT]])}>
         Add a secret
       </Button>
     </section>

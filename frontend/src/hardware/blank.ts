@@ -1,5 +1,19 @@
 import type { HardwareType } from '../api/client';
 
+/** A secret about which nothing special is demanded. */
+export const BLANK_SLOT: HardwareType['slots'][string] = {
+  label: null,
+  shortest: 12,
+  longest: 32,
+  lower: true,
+  upper: true,
+  digit: true,
+  symbol: false,
+  forbidden: '',
+  digits_only: false,
+  distinct_from: [],
+};
+
 /** A type about which nothing is known yet. */
 export const BLANK: HardwareType = {
   schema: 'octaplan.hardware-type/1',
@@ -39,18 +53,7 @@ export const BLANK: HardwareType = {
   radio: false,
   restart_needed: false,
   slots: {
-    administrator: {
-      label: 'administrator password',
-      shortest: 12,
-      longest: 32,
-      lower: true,
-      upper: true,
-      digit: true,
-      symbol: false,
-      forbidden: '',
-      digits_only: false,
-      distinct_from: [],
-    },
+    administrator: { ...BLANK_SLOT, label: 'administrator password' },
   },
   firmware: { wanted: null, how: null },
   licences: {},

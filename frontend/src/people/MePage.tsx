@@ -106,14 +106,7 @@ function SecondOn() {
           <p className="mono">
             {/secret=([A-Z2-7]+)/.exec(begin.data.address)?.[1]?.replace(/(.{4})/g, '$1 ')}
           </p>
-          <TextField
-            autoFocus
-            label="Code"
-            value={code}
-            autoComplete="one-time-code"
-            onChange={(event) => setCode(event.target.value)}
-            slotProps={{ htmlInput: { inputMode: 'numeric', maxLength: 20 } }}
-          />
+          <CodeField code={code} onChange={setCode} />
           <Button
             type="submit"
             variant="contained"
@@ -126,6 +119,18 @@ function SecondOn() {
       )}
       {(begin.error ?? confirm.error) && <p role="alert">{(begin.error ?? confirm.error)?.message}.</p>}
     </form>
+  );
+}
+
+function CodeField({ code, onChange }: { code: string; onChange: (code: string) => void }) {
+  return (
+    <TextField
+      label="Code"
+      value={code}
+      autoComplete="one-time-code"
+      onChange={(event) => onChange(event.target.value)}
+      slotProps={{ htmlInput: { inputMode: 'numeric', maxLength: 20 } }}
+    />
   );
 }
 
@@ -146,13 +151,7 @@ function SecondOff() {
     >
       <h2>Second factor</h2>
       <p>It is on: signing in asks for a code. To turn it off, type one last code.</p>
-      <TextField
-        label="Code"
-        value={code}
-        autoComplete="one-time-code"
-        onChange={(event) => setCode(event.target.value)}
-        slotProps={{ htmlInput: { inputMode: 'numeric', maxLength: 20 } }}
-      />
+      <CodeField code={code} onChange={setCode} />
       {drop.error && <p role="alert">{drop.error.message}.</p>}
       <Button type="submit" variant="outlined" loading={drop.isPending} disabled={code.trim().length < 6}>
         Turn it off

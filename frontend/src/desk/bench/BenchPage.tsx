@@ -6,6 +6,7 @@ import { StageMark } from '../../parts/Marks';
 import { Notice } from '../../parts/Notice';
 import { deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
+import desk from '../desk.module.css';
 import styles from './bench.module.css';
 import { useBegin, useRun } from './queries';
 import { firstOpen } from './sheet';
@@ -14,10 +15,10 @@ import { StepView } from './StepView';
 
 /** The run sheet of one device: its steps, what laptop and box see of each other, and the values to type. */
 export function BenchPage() {
-  const { name, desk } = useDeskState();
+  const { name, desk: state } = useDeskState();
   const { device } = useParams();
-  const open = desk.staging.filter((staging) => !staging.finished);
-  const first = open.find((staging) => staging.begun) ?? open[0] ?? desk.staging[0];
+  const open = state.staging.filter((staging) => !staging.finished);
+  const first = open.find((staging) => staging.begun) ?? open[0] ?? state.staging[0];
   if (!first) {
     return (
       <Notice
@@ -60,7 +61,7 @@ function OneRun({ device }: { device: string }) {
               {' '}
               ·{' '}
               <button
-                className={styles.link}
+                className={desk.link}
                 title="Begin a new run, for a box that was reset or exchanged. What was recorded is kept."
                 onClick={() => begin.mutate(undefined, { onSuccess: () => setChosen(null) })}
               >
@@ -82,12 +83,12 @@ function OneRun({ device }: { device: string }) {
 
 /** The site's boxes, each with how far it is. */
 function Boxes({ device }: { device: string }) {
-  const { name, desk } = useDeskState();
+  const { name, desk: state } = useDeskState();
   return (
     <nav className={styles.boxes} aria-label="Boxes of this site">
-      {desk.staging.map((staging) => {
+      {state.staging.map((staging) => {
         const stage = staging.finished ? 'done' : staging.trouble || staging.problem ? 'trouble' : 'open';
-        const box = desk.plan.devices[staging.device];
+        const box = state.plan.devices[staging.device];
         return (
           <Link
             key={staging.device}

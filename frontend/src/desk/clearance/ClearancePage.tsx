@@ -63,7 +63,7 @@ function Signature({ ready }: { ready: boolean }) {
   const sign = useSign(name);
   const maySign = useMay('sign');
   const { clearance, revision, plan, summary } = state;
-  const edged = Object.values(plan.devices).some(({ role }) => role === 'edge' || role === 'router');
+  const edged = Object.values(plan.devices).some(({ role }) => role === 'edge' || role === 'inner-router');
   const lacks = [
     Object.keys(plan.circuits).length === 0 && 'a circuit',
     Object.keys(plan.segments).length === 0 && 'a segment',

@@ -96,7 +96,8 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
           `Firmware found${type?.firmware.wanted ? ` (wanted ${type.firmware.wanted})` : ''}`,
           device.firmware,
         )}
-        {!['edge', 'router'].includes(device.role) && field('gateway', 'Default gateway', device.gateway)}
+        {!['edge', 'inner-router'].includes(device.role) &&
+          field('gateway', 'Default gateway', device.gateway)}
         <HostChoice id={id} device={device} plan={plan} />
       </div>
       <h4>Own address by segment</h4>

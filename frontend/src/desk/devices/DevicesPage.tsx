@@ -18,15 +18,15 @@ import { WiringBoard } from './WiringBoard';
 
 export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
   edge: 'edge',
-  router: 'inner router',
+  'inner-router': 'inner router',
   switch: 'switch',
   'access-point': 'access point',
   modem: "provider's modem",
 };
 
 const KINDS: Record<Schemas['DeviceRole'], Schemas['Kind'][]> = {
-  edge: ['router', 'firewall'],
-  router: ['router', 'firewall'],
+  edge: ['firewall', 'router'],
+  'inner-router': ['firewall', 'router'],
   switch: ['switch'],
   'access-point': ['access point'],
   modem: ['modem'],

@@ -12,7 +12,7 @@ export function Rules({ id, device }: { id: string; device: Device }) {
   const { plan } = desk;
   const segments = Object.entries(plan.segments).map(([key, s]) => [key, s.label] as const);
   const circuits = Object.entries(plan.circuits).map(([key, c]) => [key, c.label] as const);
-  const routing = device.role === 'edge' || device.role === 'router';
+  const routing = device.role === 'edge' || device.role === 'inner-router';
   const label = (key: string | null) =>
     key === 'internet'
       ? 'the internet'

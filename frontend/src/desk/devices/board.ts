@@ -47,7 +47,7 @@ export function portsOf(plan: Plan, device: string, types: Record<string, Hardwa
 
 /** The order of the panels: from the provider inwards. */
 export function inOrder(plan: Plan): string[] {
-  const roles = ['modem', 'edge', 'router', 'switch', 'access-point'];
+  const roles = ['modem', 'edge', 'inner-router', 'switch', 'access-point'];
   return Object.keys(plan.devices).sort(
     (a, b) => roles.indexOf(plan.devices[a]?.role ?? '') - roles.indexOf(plan.devices[b]?.role ?? ''),
   );
