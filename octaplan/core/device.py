@@ -24,6 +24,7 @@ from octaplan.core.fields import (
     Text,
     TimeZone,
     TypeKey,
+    Word,
 )
 
 Metric = Annotated[int, Field(ge=0, le=65_535, strict=True)]
@@ -161,7 +162,7 @@ class Device(Part):
     allows: dict[MemberId, Allow] = Field(default={}, max_length=1_000)
     access: dict[MemberId, Access] = Field(default={}, max_length=64)
     firmware: Text | None = Field(None, description="The level found on the box")
-    licences: dict[Name, Licence] = Field(default={}, max_length=32)
+    licences: dict[Word, Licence] = Field(default={}, max_length=32)
 
     @property
     def routes_packets(self) -> bool:

@@ -105,6 +105,9 @@ Domain = Annotated[
 PortName = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=24, pattern=r"^[^/~\x00-\x1f]+$")
 ]
+Word = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^/~\x00-\x1f]+$")
+]
 TypeKey = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{1,38}[a-z0-9]$")]
 SlotName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9-]{1,38}$")]
 

@@ -14,7 +14,7 @@ from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
 from octaplan.core.addresses import BITS, Network
 from octaplan.core.device import Service
-from octaplan.core.fields import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey
+from octaplan.core.fields import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey, Word
 
 SCHEMA: Literal["octaplan.hardware-type/1"] = "octaplan.hardware-type/1"
 
@@ -234,7 +234,7 @@ class HardwareType(Part):
     restart_needed: bool = Field(False, description="Whether it must be restarted for changes to hold")
     slots: dict[SlotName, SlotRule] = Field(default={}, max_length=16)
     firmware: Firmware = Firmware()
-    licences: dict[Name, Text] = Field(default={}, max_length=16, description="What each licence is needed for")
+    licences: dict[Word, Text] = Field(default={}, max_length=16, description="What each licence is needed for")
     leftovers: list[Text] = Field(default=[], max_length=32, description="What its own wizard leaves to be removed")
     lights: dict[Name, Text] = Field(
         default={}, max_length=32, description="What each light should do when all is well"

@@ -111,11 +111,10 @@ class Vault:
         second = number(select(func.count()).select_from(Account).where(Account.totp.is_not(None)))
         what = "is missing" if not self._path.exists() else "is not the one that this database was sealed with"
         return (
-            f"The key file {self._path} {what}: {secret} secrets, {backup} back-ups and {second} "
-            f"second factors cannot be "
-            "read until the right file is put back there and Octaplan is started again. Plans, "
-            "findings, bench runs, the "
-            "journal and passwords for signing in are not affected"
+            f"The key file {self._path} {what}: {secret} secrets, {backup} back-ups and {second} second factors cannot "
+            "be read, and nothing new can be sealed (secrets, back-ups, dropped tables), until the right file is put back "
+            "there and Octaplan is started again. Plans, findings, bench runs, the journal and passwords for signing in "
+            "are not affected"
         )
 
     def _open_key(self) -> _Key:

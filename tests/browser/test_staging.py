@@ -176,6 +176,14 @@ class Wiring(InBrowser):
         name.fill("mill edge")
         expect(box.get_by_role("alert")).to_contain_text("RFC 1123")
         name.press("Escape")
+        serial = box.get_by_label("Serial number")
+        serial.focus()
+        for scanned in ("BW5-30777", "0277e5209310", "ASSET-12"):  # a scanner types, and presses Enter
+            page.keyboard.type(scanned)
+            page.keyboard.press("Enter")
+        expect(box.get_by_label("Location")).to_be_focused()
+        expect(box.get_by_label("MACs")).to_have_value("02:77:e5:20:93:10")
+        expect(box.get_by_label("Asset tag")).to_have_value("ASSET-12")
         routes = box.get_by_role("region", name="Routes")
         routes.get_by_role("button", name=re.compile("^Remove anywhere")).click()
         rail = page.get_by_role("complementary", name="Findings")
@@ -263,6 +271,18 @@ class Hardware(InBrowser):
         expect(page.get_by_role("region", name="Box rose-edge")).to_be_visible()
         page.get_by_role("button", name="Take the box back").click()
         expect(page.get_by_role("region", name="Box rose-edge")).to_have_count(0)
+
+
+class Finding(InBrowser):
+    def test_a_box_is_found_by_its_serial_number_and_leads_to_its_page(self) -> None:
+        page = self.page
+        page.keyboard.press("/")
+        page.keyboard.type("BW5-20931")
+        expect(page.get_by_role("option", name=re.compile("heron-edge"))).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("region", name="Box heron-edge").get_by_label("Serial number")).to_have_value(
+            "BW5-20931"
+        )
 
 
 class Papers(InBrowser):

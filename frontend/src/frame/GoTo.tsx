@@ -3,6 +3,7 @@ import { useDeferredValue, useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Schemas } from '../api/client';
 import { useGoTo } from '../api/queries';
+import { pageOf } from '../desk/places';
 import { Key } from '../parts/Marks';
 import { deskPath } from '../parts/words';
 import styles from './goto.module.css';
@@ -33,7 +34,7 @@ export function GoTo() {
   const go = (place: Place) => {
     setText('');
     field.current?.blur();
-    void navigate(`${deskPath(place)}${place.path ? `#${place.path}` : ''}`);
+    void navigate(`${deskPath(place, pageOf(place.path))}${place.path ? `#${place.path}` : ''}`);
   };
 
   return (

@@ -1,4 +1,5 @@
 import Button from '@mui/material/Button';
+import type { KeyboardEvent } from 'react';
 import { Link } from 'react-router';
 import type { Device, HardwareType, Plan } from '../../api/client';
 import { useRevise } from '../../api/queries';
@@ -61,6 +62,14 @@ export function DeviceCard({ id, device, type, open, onToggle }: Props) {
   );
 }
 
+/** Enter, or a scanner's, leads to the next field; leaving the one before saves it. */
+function onward(event: KeyboardEvent<HTMLElement>) {
+  if (event.key !== 'Enter' || !(event.target instanceof HTMLInputElement)) return;
+  const fields = [...event.currentTarget.querySelectorAll<HTMLInputElement>('input[data-field]')];
+  event.stopPropagation();
+  fields[fields.indexOf(event.target) + 1]?.focus();
+}
+
 function Detail({ id, device, type }: { id: string; device: Device; type: HardwareType | undefined }) {
   const { name, desk: state, mayPlan } = useDeskState();
   const revise = useRevise(name);
@@ -72,7 +81,7 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
   const carried = [...new Set(Object.values(device.ports).flatMap((use) => [use.segment, ...use.tagged]))];
   return (
     <div className={styles.detail}>
-      <div className={styles.fields}>
+      <div className={styles.fields} onKeyDownCapture={onward}>
         {field('name', 'Host name', device.name)}
         <TypedField
           path={`${path}/role`}
