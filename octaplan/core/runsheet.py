@@ -155,8 +155,8 @@ class _Writer:
     def _no_way_in(self) -> str:
         why = "its interfaces are switched off" if self.kind.factory.interfaces_disabled else "no port lets a laptop in"
         return (
-            f"There is no way into the {self.kind.title} out of its carton: {why}, and it has no console. "
-            "Correct the type on Hardware"
+            f"There is no way into the {self.kind.title} out of its carton: {why}, and it has no console. Correct the "
+            "type on Hardware"
         )
 
     # --- Open the carton, first contact
@@ -228,8 +228,8 @@ class _Writer:
             self.step(
                 "firmware",
                 f"Firmware {kind.firmware.wanted}",
-                f"{kind.firmware.how or 'Update as the maker describes it'}. The box may restart by itself; "
-                "wait until it answers again.",
+                f"{kind.firmware.how or 'Update as the maker describes it'}. The box may restart by itself; wait "
+                "until it answers again.",
                 [Value("Wanted", kind.firmware.wanted)],
                 [Measure("firmware", "Firmware it now shows", "firmware", kind.firmware.wanted, "firmware")],
             )
@@ -243,9 +243,8 @@ class _Writer:
         if bench.how == "serving":
             title = f"Laptop: {bench.laptop}, and serve DHCP"
             text = (
-                f"The box asks for an address: give the laptop {bench.laptop}, mask "
-                f"{face.network.mask}, and start a DHCP "
-                f"server on it that leases {face.address} only. The network is one that the site does not use."
+                f"The box asks for an address: give the laptop {bench.laptop}, mask {face.network.mask}, and start a "
+                f"DHCP server on it that leases {face.address} only. The network is one that the site does not use."
             )
         elif bench.how == "lease":
             title = "Laptop: ask for an address"
@@ -514,9 +513,8 @@ class _Writer:
         if last is None and not bench.on_console and kind.console is None:
             where = "from no segment" if not self.device.access else "only where no port lets the laptop in"
             return (
-                f"Once {named(self.device)} is as planned, nothing opens it any more: it may be "
-                f"managed {where}, and it has "
-                "no console. Permit management from a segment that a port carries untagged"
+                f"Once {named(self.device)} is as planned, nothing opens it any more: it may be managed {where}, and "
+                "it has no console. Permit management from a segment that a port carries untagged"
             )
         if last is not None and last != bench.port and not bench.on_console and self._at_once:
             self._move(last, "move", f"Port {bench.port} will not lead to the box any more; port {last} does already.")
@@ -573,9 +571,8 @@ class _Writer:
             face = self.bench.faces.get(self.bench.port)
             became = f"becomes {face.address}" if face and face.address else "is gone from this port"
             return (
-                f"The box's address {before.box} {became}: the page in front of you will stop "
-                f"answering. That is expected. "
-                "Do not wait for it: go on to the next step."
+                f"The box's address {before.box} {became}: the page in front of you will stop answering. That is "
+                "expected. Do not wait for it: go on to the next step."
             )
         if before.port == "console":
             return "The console stays open."
@@ -645,8 +642,7 @@ class _Writer:
         self.step(
             key,
             f"{len(measures)} checks" if len(measures) > 1 else "Check",
-            "Paste what the box or the laptop prints; it is judged here. The first lost reply "
-            "of a new neighbour is "
+            "Paste what the box or the laptop prints; it is judged here. The first lost reply of a new neighbour is "
             "normal. What cannot be measured on the bench is skipped with a reason.",
             (),
             measures,

@@ -111,10 +111,10 @@ class Vault:
         second = number(select(func.count()).select_from(Account).where(Account.totp.is_not(None)))
         what = "is missing" if not self._path.exists() else "is not the one that this database was sealed with"
         return (
-            f"The key file {self._path} {what}: {secret} secrets, {backup} back-ups and {second} second factors cannot "
-            "be read, and nothing new can be sealed (secrets, back-ups, dropped tables), until the right file is put back "
-            "there and Octaplan is started again. Plans, findings, bench runs, the journal and passwords for signing in "
-            "are not affected"
+            f"The key file {self._path} {what}: {secret} secrets, {backup} back-ups and {second} second factors "
+            "cannot be read, and nothing new can be sealed (secrets, back-ups, dropped tables), until the right file "
+            "is put back there and Octaplan is started again. Plans, findings, bench runs, the journal and passwords "
+            "for signing in are not affected"
         )
 
     def _open_key(self) -> _Key:
@@ -132,8 +132,8 @@ class Vault:
             return self._open_key().opened(sealed, place)
         except InvalidTag:
             raise Damaged(
-                f"What is stored for {place} has been damaged, or was put there from another place: it cannot be read. "
-                "Make or type it anew; its history is kept"
+                f"What is stored for {place} has been damaged, or was put there from another place: it cannot be "
+                "read. Make or type it anew; its history is kept"
             ) from None
 
     def fingerprint(self, secret: str) -> str:

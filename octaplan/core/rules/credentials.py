@@ -78,8 +78,8 @@ def credential_reused(view: View) -> Iterator[Hit]:
             places = [at(other) for other in fact.shared]
             yield Hit(
                 _subject(plan, slot),
-                f"The {slot.label} of {slot.owner} is also that of {and_more(places, fact.shared_total)}: "
-                "make a new one here.",
+                f"The {slot.label} of {slot.owner} is also that of {and_more(places, fact.shared_total)}: make a new "
+                "one here.",
                 fact.shared,
                 fact.shared_total,
             )
@@ -95,6 +95,6 @@ def credential_old(view: View) -> Iterator[Hit]:
         if fact is not None and not slot.given:
             yield Hit(
                 _subject(plan, slot),
-                f"The {slot.label} of {slot.owner} is {fact.age_days // 365} years old: change it, or accept it with a "
-                "reason.",
+                f"The {slot.label} of {slot.owner} is {fact.age_days // 365} years old: change it, or accept it with "
+                "a reason.",
             )

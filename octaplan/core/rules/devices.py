@@ -69,8 +69,8 @@ def device_type_missing(view: View) -> Iterator[Hit]:
         if box.type is None:
             yield Hit(
                 box.subject(),
-                f"{named(box.device)} is of the type {box.device.type}, which is not on Hardware any more: "
-                "put the type back there, or choose another.",
+                f"{named(box.device)} is of the type {box.device.type}, which is not on Hardware any more: put the "
+                "type back there, or choose another.",
             )
         elif not box.type.ports:
             yield Hit(
@@ -90,8 +90,8 @@ def port_unknown(view: View) -> Iterator[Hit]:
         if missing and box.type:
             yield Hit(
                 box.subject(" ".join(missing)),
-                f"{named(box.device)} uses port {listed(missing)}, which the {box.type.title} does not have: move the "
-                "cables to ports that it has.",
+                f"{named(box.device)} uses port {listed(missing)}, which the {box.type.title} does not have: move "
+                "the cables to ports that it has.",
             )
 
 
@@ -212,8 +212,8 @@ def segment_unplugged(view: View) -> Iterator[Hit]:
             if key not in carried and segment.role != "isolated":
                 yield Hit(
                     _of(plan, f"/segments/{key}", segment.label, segment.subnet or ""),
-                    f"{segment.label} is on no port of {listed([named(device) for device in routing])}: "
-                    "give it one on the wiring board.",
+                    f"{segment.label} is on no port of {listed([named(device) for device in routing])}: give it one "
+                    "on the wiring board.",
                 )
 
 
@@ -262,8 +262,8 @@ def device_address_taken(view: View) -> Iterator[Hit]:
                     others = [other for k, other in owners if (k, other) != (key, name)]
                     yield Hit(
                         _of(plan, f"/devices/{key}", name, address),
-                        f"{address} of {name} is also {listed(others)}: only one of them will answer. If they are one "
-                        "box, say so at the device; if not, give one another address.",
+                        f"{address} of {name} is also {listed(others)}: only one of them will answer. If they are "
+                        "one box, say so at the device; if not, give one another address.",
                         tuple(Other(plan.customer, plan.site, other) for other in others),
                         len(others),
                     )
@@ -316,8 +316,8 @@ def route_default_missing(view: View) -> Iterator[Hit]:
             via = static[0].gateway or "the provider's gateway"
             yield Hit(
                 box.subject(),
-                f"{named(box.device)} has no default route, so nothing gets out by {static[0].label}: "
-                f"add one by {via}.",
+                f"{named(box.device)} has no default route, so nothing gets out by {static[0].label}: add one by "
+                f"{via}.",
             )
 
 
@@ -425,9 +425,8 @@ def overlap_factory(view: View) -> Iterator[Hit]:
                 if segment.subnet is not None and _overlap(segment.subnet, net):
                     yield Hit(
                         _of(plan, f"/segments/{key}", segment.label, segment.subnet),
-                        f"{segment.label} {segment.subnet} overlaps {net}, the factory subnet of "
-                        f"the {title}: a box that "
-                        "is reset will answer in it. Renumber the segment, or accept it with a reason.",
+                        f"{segment.label} {segment.subnet} overlaps {net}, the factory subnet of the {title}: a box "
+                        "that is reset will answer in it. Renumber the segment, or accept it with a reason.",
                     )
                     break
 
@@ -613,8 +612,8 @@ def access_open(view: View) -> Iterator[Hit]:
             if any(network.prefix == 0 for network in access.networks):
                 yield Hit(
                     box.subject(access.service, f"/access/{key}"),
-                    f"{named(box.device)} can be managed by {access.service} from any address: name the networks that "
-                    "you manage it from.",
+                    f"{named(box.device)} can be managed by {access.service} from any address: name the networks "
+                    "that you manage it from.",
                 )
 
 
@@ -673,8 +672,8 @@ def licence_ends(view: View) -> Iterator[Hit]:
             if ship is not None and licence.ends is not None and licence.ends <= ship + LICENCE_MARGIN:
                 yield Hit(
                     box.subject(f"{name} {licence.ends}", f"/licences/{name}"),
-                    f"The licence {name} of {named(box.device)} ends on {licence.ends}, and the site ships on {ship}: "
-                    "renew it.",
+                    f"The licence {name} of {named(box.device)} ends on {licence.ends}, and the site ships on "
+                    f"{ship}: renew it.",
                 )
 
 
