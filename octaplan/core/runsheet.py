@@ -46,7 +46,7 @@ class Measure:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One step. `lost` says that the connection is gone after it, `mend` what to do then."""
+    """One step. `lost` says that it cuts the connection though nobody moved the cable, `mend` what to do then."""
 
     key: str
     group: str
@@ -61,7 +61,8 @@ class Step:
 
     @property
     def lost(self) -> bool:
-        return self.before.reaches and not self.after.reaches and bool(self.after.port)
+        stays = self.after.port == self.before.port
+        return stays and self.before.reaches and not self.after.reaches
 
     @property
     def digest(self) -> str:
