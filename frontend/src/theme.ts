@@ -98,6 +98,11 @@ export const theme = createTheme({
     MuiPaper: { defaultProps: { elevation: 0 } },
     MuiTooltip: { defaultProps: { enterDelay: 400 } },
     MuiDialog: { styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } } },
+    MuiPopover: {
+      styleOverrides: {
+        paper: { border: '1px solid var(--line)', backgroundImage: 'none', boxShadow: 'none' },
+      },
+    },
     MuiMenu: { styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } } },
   },
 });

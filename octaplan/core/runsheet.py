@@ -17,7 +17,7 @@ from octaplan.core.bench import Bench, Situation
 from octaplan.core.boxes import circuits_of, named, next_hop, own_address, servers
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import DeviceRole, PortMode, Service
-from octaplan.core.hardware import FirstPassword, HardwareType, Takes
+from octaplan.core.hardware import FirstPassword, HardwareType, Medium, Takes
 from octaplan.core.plan import Circuit, Handoff, SitePlan
 from octaplan.core.typed import lease_text
 
@@ -187,7 +187,9 @@ class _Writer:
         self.bench.plug(start)
         factory, kind = self.kind.factory, self.kind
         shut = [
-            f"{name}: {port.why_not or 'not for the laptop'}" for name, port in kind.ports.items() if not port.laptop
+            f"{name}: {port.why_not or 'not for the laptop'}"
+            for name, port in kind.ports.items()
+            if not port.laptop and not (start == "console" and port.medium is Medium.CONSOLE)
         ]
         avoid = f" Not into {'; not into '.join(shut)}." if shut else ""
         if start == "console" and kind.console:

@@ -125,6 +125,7 @@ class _Fitter:
         self._fit_circuits()
         inside = [name for name in self.kind.network_ports() if name not in self.ports]
         self._fit_segments(inside)
+        self._fit_transit([name for name in inside if name not in self.ports])
         circuits = self.ordered_circuits
         self.values["routes"] = {
             new_id(f"route {key}", ()): Route(to=Network(4, 0, 0), circuit=key, metric=10 * (place + 1))
@@ -202,6 +203,16 @@ class _Fitter:
         self.assumed.append(f"Port {trunk} carries all segments to {to}, each under its VLAN tag.")
         if plain:
             self.assumed.append(f"{', '.join(plain)}: on no port yet, since without a VLAN it cannot share one.")
+
+    def _fit_transit(self, free: list[str]) -> None:
+        """Links to other routers, each on a routed port of its own."""
+        for key, segment in self.plan.segments.items():
+            if segment.role is Role.TRANSIT and free:
+                name = free.pop(0)
+                self.ports[name] = PortUse(mode=PortMode.ROUTED, segment=key)
+                self.assumed.append(f"Port {name} carries {segment.label}, routed, for the router at its other end.")
+            elif segment.role is Role.TRANSIT:
+                self.assumed.append(f"{segment.label}: on no port yet, since the {self.kind.title} has none left.")
 
     def _switch_port(self, own: str, home: str | None, tagged: list[str]) -> dict[str, Any]:
         """The uplink of a switch that is there already, which gets the other end of the cable."""

@@ -261,6 +261,11 @@ class Wiring(unittest.TestCase):
         names = [plan.devices[first].name, plan.devices[second_key].name]
         self.assertEqual(names, ["dock-yard-switch", "dock-yard-switch2"])
 
+    def test_a_link_to_another_router_gets_a_routed_port_of_its_own(self) -> None:
+        link = segment("Link", "10.40.12.0/30", role="transit", vlan=None)
+        device = self.wired(office_site(segments=[segment(role="office", vlan=10), link]))
+        self.assertEqual({n: u["mode"] for n, u in device["ports"].items() if u["segment"] == "seg1"}, {"2": "routed"})
+
     def test_nothing_planned_gives_a_bare_box(self) -> None:
         device = self.wired(site("F/1"))
         self.assertEqual({use["mode"] for use in device["ports"].values()}, {"unused"})

@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest';
+import { isDay } from './DayInput';
 import { away, count, dated, deskPath, lease, moment } from './words';
 
 describe('words', () => {
@@ -47,4 +48,14 @@ describe('words', () => {
       '/sites/A%26B/No%201%3F/clearance',
     );
   });
+});
+
+test.each([
+  ['2027-03-04', true],
+  ['2027-02-30', false],
+  ['04.03.2027', false],
+  ['2027-3-4', false],
+  ['', false],
+])('%s is a day: %s', (text, expected) => {
+  expect(isDay(text)).toBe(expected);
 });

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { usePersonHere } from '../frame/person';
-import { dated } from '../parts/words';
+import { DayInput } from '../parts/DayInput';
 import styles from './people.module.css';
 
 type Account = Schemas['AccountShown'];
@@ -100,13 +100,11 @@ function AccountRow({ account }: { account: Account }) {
         </select>
       </td>
       <td>
-        <input
-          type="date"
-          aria-label={`Last day of ${account.full_name}`}
-          title={account.ends ? dated(lastDay(account.ends)) : 'no end'}
+        <DayInput
+          label={`Last day of ${account.full_name}`}
           value={lastDay(account.ends)}
           disabled={own}
-          onChange={(event) => change.mutate({ last_day: event.target.value || null })}
+          onCommit={(day) => change.mutate({ last_day: day || null })}
         />
       </td>
       <td>
@@ -195,7 +193,11 @@ function NewAccount() {
       </label>
       <label>
         Last day, for a temporary account{' '}
-        <input type="date" value={fresh.last_day} onChange={set('last_day')} />
+        <DayInput
+          label="Last day"
+          value={fresh.last_day}
+          onCommit={(last_day) => setFresh({ ...fresh, last_day })}
+        />
       </label>
       {add.error && <p role="alert">{add.error.message}.</p>}
       {add.isSuccess && <p role="status">The account is made.</p>}

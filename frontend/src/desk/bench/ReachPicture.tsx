@@ -31,7 +31,7 @@ function Scene({ title, situation, run }: { title: string; situation: Situation;
       <div className={styles.row}>
         <div className={styles.laptop}>
           <div className="quiet">Laptop {howWords(how) && `· ${howWords(how)}`}</div>
-          <div className={styles.address}>{laptop || (console_ ? 'terminal' : 'any')}</div>
+          <div className={styles.address}>{laptop || (console_ ? 'terminal' : 'no address yet')}</div>
         </div>
         <div className={styles.wire}>
           <span>{word}</span>

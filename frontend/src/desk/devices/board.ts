@@ -6,7 +6,8 @@ export const SIZES = {
   step: 60,
   perRow: 12,
   jack: 44,
-  row: 66,
+  row: 80,
+  last: 66,
   head: 30,
   gap: 34,
   socket: 168,
@@ -72,7 +73,7 @@ export function layOut(plan: Plan, types: Record<string, HardwareType>): BoardPl
         y: y + SIZES.head + row * SIZES.row,
       };
     });
-    const place = { key, y, height: SIZES.head + rows * SIZES.row + 4, jacks };
+    const place = { key, y, height: SIZES.head + (rows - 1) * SIZES.row + SIZES.last + 4, jacks };
     y += place.height + SIZES.gap;
     return place;
   });
