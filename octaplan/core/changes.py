@@ -26,6 +26,7 @@ _LABELS = {
     "scope/last": "range end",
     "scope/excluded": "excluded",
     "scope/lease": "lease",
+    "scope/options": "DHCP options",
 }
 
 _KINDS = {

@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from octaplan.core.plan import SitePlan
+from tests.core.kit import hardware
 from tests.core.test_fuzz import PATHS, text
 from tests.server.test_api import WithServer
 
@@ -61,18 +62,68 @@ class AnyRequest(WithServer):
                 "sites/FERN/DOCK/understand",
                 "sites/FERN/DOCK/acceptances",
                 "sites/FERN/DOCK/clearance",
+                "sites/FERN/DOCK/devices",
+                "sites/FERN/DOCK/shipment",
+                "sites/FERN/DOCK/credentials/make",
+                "sites/FERN/DOCK/credentials/typed",
+                "sites/FERN/DOCK/credentials/opinion",
+                "sites/FERN/DOCK/credentials/read",
+                "sites/FERN/DOCK/bench/edge/judge",
+                "sites/FERN/DOCK/handover/credentials.pdf",
+                "safe/missing",
+                "accounts",
+                "session/second-factor/off",
             ]
         ),
         st.one_of(
             values,
             st.dictionaries(
-                st.sampled_from(["name", "password", "path", "text", "rule", "reason", "revision", "addresses"]), values
+                st.sampled_from(
+                    [
+                        "name",
+                        "password",
+                        "path",
+                        "text",
+                        "rule",
+                        "reason",
+                        "revision",
+                        "addresses",
+                        "role",
+                        "type",
+                        "why",
+                        "secret",
+                        "kind",
+                        "expect",
+                        "sites",
+                        "code",
+                        "carrier",
+                        "last_day",
+                    ]
+                ),
+                values,
             ),
         ),
     )
     @QUIET
     def test_bodies(self, path: str, body: Any) -> None:
         self.answered(self.client.post(f"/api/{path}", content=json.dumps(body)))
+
+    @given(
+        st.sampled_from(["log-in", "unpack", "prove", "circuit-circ0", "none"]),
+        st.dictionaries(st.sampled_from(["result", "seen", "note", "measured"]), values),
+    )
+    @QUIET
+    def test_ticks(self, step: str, body: Any) -> None:
+        self.answered(self.client.put(f"/api/sites/FERN/DOCK/bench/edge/steps/{step}", content=json.dumps(body)))
+
+    @given(st.sampled_from([*hardware().document()]), values, st.integers(-1, 3).map(str))
+    @QUIET
+    def test_hardware_types(self, member: str, value: Any, version: str) -> None:
+        document = hardware().document() | {member: value}
+        self.answered(
+            self.client.put("/api/hardware/test-five", content=json.dumps(document), headers={"If-Match": version})
+        )
+        self.assertIn("test-five", self.records.hardware.types)
 
     @given(text, text)
     @QUIET
