@@ -6,6 +6,7 @@ import re
 import tempfile
 from pathlib import Path
 
+import pyotp
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.support import InBrowser
@@ -138,6 +139,39 @@ class Bench(InBrowser):
         return self.page
 
 
+class TwoTechnicians(InBrowser):
+    def test_who_ticks_second_sees_what_the_first_recorded(self) -> None:
+        pages = [self.page, self.visit("marek")]
+        for page in pages:
+            page.goto("/sites/FERN/MILL/bench")
+            page.get_by_role("button", name=re.compile("Log in")).click()
+            expect(page.get_by_role("heading", name="Log in")).to_be_visible()
+        pages[1].keyboard.press("Space")
+        expect(pages[1].get_by_role("heading", name="Log in")).to_have_count(0)
+        pages[0].keyboard.press("t")
+        pages[0].get_by_label("What happened").fill("It does not answer")
+        pages[0].keyboard.press("Enter")
+        expect(pages[0].get_by_role("alert")).to_contain_text("Marek Dunmore has recorded this step as done")
+        expect(pages[0].get_by_label("What happened")).to_have_value("It does not answer")
+        expect(pages[0].get_by_text("Done by Marek Dunmore")).to_be_visible()
+
+
+class PasswordsOfTables(InBrowser):
+    def test_a_pppoe_password_goes_to_the_safe(self) -> None:
+        page = self.page
+        table = "customer,site,circuit,handoff,pppoe_user,pppoe_password\nPAWS,QUARRY,Main,pppoe,,walnut99\n"
+        file = {"name": "circuits.csv", "mimeType": "text/csv", "buffer": table.encode()}
+        page.get_by_label("Intake tables").set_input_files([file])
+        dialog = page.get_by_role("dialog", name="What these tables would change")
+        expect(dialog.get_by_text("1 PPPoE password for the safe")).to_be_visible()
+        expect(dialog.get_by_text("walnut99")).to_have_count(0)
+        dialog.get_by_role("button", name="Load 1 site").click()
+        page.get_by_role("button", name="Close").click()
+        self.desk("PAWS/QUARRY", "credentials")
+        page.get_by_role("button", name="Read PPPoE password of Main").click()
+        expect(page.get_by_test_id("secret")).to_have_text("walnut99")
+
+
 class Wiring(InBrowser):
     def test_by_mouse(self) -> None:
         page = self.desk("PAWS/HERON", "devices")
@@ -234,6 +268,45 @@ class Credentials(InBrowser):
         page.get_by_role("button", name="Make 4 missing secrets at 1 site").click()
         expect(page.get_by_text("4 secrets made just now")).to_be_visible()
 
+    def test_a_secret_hides_itself_and_its_copy_leaves_the_clipboard(self) -> None:
+        page = self.page
+        page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        page.clock.install()
+        self.desk("PAWS/HERON", "credentials")
+        page.get_by_role("button", name="Read backup passphrase of heron-edge").click()
+        dialog = page.get_by_role("dialog", name="backup passphrase of heron-edge")
+        secret = dialog.get_by_test_id("secret").inner_text()
+        dialog.get_by_role("button", name="Copy").click()
+        expect(dialog.get_by_role("status")).to_contain_text("cleared after 30 seconds")
+        clipboard = "navigator.clipboard.readText()"
+        self.assertEqual(page.evaluate(clipboard), secret)
+        page.clock.run_for(31_000)
+        expect(dialog).to_be_visible()
+        self.assertEqual(page.evaluate(clipboard), "")
+        page.clock.run_for(20_000)
+        expect(dialog).to_have_count(0)
+
+    def test_the_history_of_a_slot_is_kept(self) -> None:
+        page = self.desk("HARB/HIGH", "credentials")
+        page.get_by_role("button", name="Make new administrator password of high-edge").click()
+        expect(page.get_by_text(re.compile("number 2"))).to_be_visible()
+        page.get_by_role("button", name="History of administrator password of high-edge").click()
+        entries = page.get_by_role("list", name="Secrets of this slot, newest first")
+        expect(entries.get_by_text("counts now")).to_be_visible()
+        entries.get_by_role("button", name="Read").click()
+        expect(page.get_by_role("dialog", name=re.compile("number 1")).get_by_test_id("secret")).to_be_visible()
+
+    def test_a_secret_that_belongs_to_no_device(self) -> None:
+        page = self.desk("KILN/WORK", "credentials")
+        expect(page.get_by_text("No secret is needed yet")).to_be_visible()
+        page.get_by_role("button", name="Add a named secret").click()
+        name = page.get_by_label("What it is", exact=True)
+        name.fill("Alarm panel")
+        name.press("Enter")
+        expect(page.get_by_role("group", name="Alarm panel of Workshop")).to_contain_text("not made yet")
+        page.get_by_role("button", name="Make Alarm panel of Workshop").click()
+        expect(page.get_by_role("group", name="Alarm panel of Workshop")).to_contain_text("very strong")
+
     def test_a_viewer_is_offered_no_secret(self) -> None:
         page = self.visit("wren")
         self.desk("PAWS/HERON", "credentials", page)
@@ -243,6 +316,21 @@ class Credentials(InBrowser):
         page.goto("/sites/PAWS/HERON/bench")
         expect(page.get_by_role("main", name="This step")).to_be_visible()
         expect(page.get_by_role("button", name="Done", exact=True)).to_have_count(0)
+
+
+class Reasons(InBrowser):
+    def test_a_reason_is_asked_for_when_the_organisation_wants_one(self) -> None:
+        page = self.page
+        page.goto("/safe")
+        page.get_by_label("Whoever reads a secret says what for").check()
+        self.desk("LIBR/CANAL", "credentials")
+        page.get_by_role("button", name="Read administrator password of canal-edge").click()
+        dialog = page.get_by_role("dialog", name="administrator password of canal-edge")
+        dialog.get_by_label("What it is read for").fill("Bench 2")
+        page.keyboard.press("Enter")
+        expect(dialog.get_by_test_id("secret")).to_be_visible()
+        page.goto("/journal?act=secret+read")
+        expect(page.get_by_role("cell", name="Bench 2")).to_be_visible()
 
 
 class Hardware(InBrowser):
@@ -329,3 +417,29 @@ class People(InBrowser):
         expect(tam.get_by_text("It is changed")).to_be_visible()
         tam.get_by_role("button", name="Turn it on").click()
         expect(tam.get_by_role("img", name="QR code for the authenticator app")).to_be_visible()
+        key = tam.locator("form p.mono").inner_text().replace(" ", "")
+        tam.get_by_label("Code").fill(pyotp.TOTP(key).now())
+        tam.get_by_role("button", name="Confirm").click()
+        expect(tam.get_by_text("It is on: signing in asks for a code.")).to_be_visible()
+        again = self.blank()
+        again.get_by_label("Name").fill("tam")
+        again.get_by_label("Password").fill("copper anchor 7")
+        again.get_by_role("button", name="Sign in").click()
+        expect(again.get_by_label("Code of the second factor")).to_be_focused()
+        again.get_by_label("Code of the second factor").fill("000000")
+        again.keyboard.press("Enter")
+        expect(again.get_by_role("alert")).to_contain_text("do not fit")
+
+    def test_an_account_is_given_a_last_day(self) -> None:
+        page = self.page
+        page.goto("/people")
+        day = page.get_by_label("Last day of Wren Tolley")
+        day.fill("2031-02-30")
+        expect(page.get_by_role("alert")).to_contain_text("No such day")
+        day.fill("2031-02-28")
+        day.press("Enter")
+        page.reload()
+        expect(page.get_by_label("Last day of Wren Tolley")).to_have_value("2031-02-28")
+        page.get_by_label("What Wren Tolley may do").select_option("planner")
+        page.goto("/journal")
+        expect(page.get_by_text("wren: role planner")).to_be_visible()

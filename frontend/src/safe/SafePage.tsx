@@ -181,8 +181,8 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
       <label>
         <input
           type="checkbox"
-          checked={safe.reason_wanted}
-          disabled={!mayAdminister || settings.isPending}
+          checked={settings.isPending ? settings.variables : safe.reason_wanted}
+          disabled={!mayAdminister}
           onChange={(event) => settings.mutate(event.target.checked)}
         />{' '}
         Whoever reads a secret says what for

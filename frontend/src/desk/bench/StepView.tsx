@@ -29,6 +29,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
     Object.fromEntries(Object.entries(step.tick?.measured ?? {}).map(([key, answer]) => [key, answer.text])),
   );
   const values = useRef<HTMLElement>(null);
+  const heading = useRef<HTMLHeadingElement>(null);
   const number = run.steps.findIndex((one) => one.key === step.key) + 1;
 
   const record = (result: Result, note = '') =>
@@ -41,6 +42,8 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
         },
       },
     );
+
+  useEffect(() => heading.current?.focus({ preventScroll: true }), []);
 
   useEffect(() => {
     const act = (event: KeyboardEvent) => {
@@ -93,7 +96,9 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
               ? ' · menu names differ; the values do not'
               : ''}
           </div>
-          <h2>{step.title}</h2>
+          <h2 ref={heading} tabIndex={-1}>
+            {step.title}
+          </h2>
           <p className={styles.text}>
             {step.lost && <b>The laptop loses the box with this step. </b>}
             {step.text}

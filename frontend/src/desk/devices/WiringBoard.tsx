@@ -175,14 +175,17 @@ function Panel(props: {
             data-mode={use.mode}
             data-wrong={wrong.has(name)}
             data-off={!use.enabled}
-            aria-label={`Port ${name} of ${device.name ?? device.role}: ${words}`}
             title={words}
             onPointerDown={onDrag({ kind: 'port', device: panel.key, port: name })}
             onClick={(event) => onEdit(panel.key, name, event.currentTarget)}
           >
-            <span className={styles.portName}>{name}</span>
+            <span className={styles.portName}>
+              <span className="sr">Port </span>
+              {name}
+              <span className="sr">{` of ${device.name ?? device.role}: ${words}`}</span>
+            </span>
             <span className={styles.hole} />
-            <span className={styles.marks} aria-hidden="true">
+            <span className={styles.marks}>
               {carried.slice(0, carried.length > 2 ? 1 : 2).map((key) => (
                 <RoleMark key={key} role={plan.segments[key]?.role ?? 'other'} />
               ))}
