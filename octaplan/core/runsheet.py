@@ -432,7 +432,8 @@ class _Writer:
                     )
                 )
             elif use.mode is not PortMode.CIRCUIT and names:
-                values.append(Value(f"Port {name}", f"{use.mode}: {', '.join(names)}"))
+                group = f" group {use.bridge}" if use.mode is PortMode.BRIDGE and use.bridge else ""
+                values.append(Value(f"Port {name}", f"{use.mode}{group}: {', '.join(names)}"))
         if values:
             own = (
                 f" Leave port {self.bench.port}, where the laptop is, for later."

@@ -144,6 +144,12 @@ class AnEdge(unittest.TestCase):
         })  # fmt: skip
         self.assertNotIn("wifi-wifi", self.sheet(hardware(), change))
 
+    def test_bridge_groups_are_named(self) -> None:
+        def change(document: dict[str, Any], device: dict[str, Any]) -> None:
+            device["ports"]["4"] = {"mode": "bridge", "bridge": "inside", "segment": "seg0"}
+
+        self.assertEqual(values(self.sheet(change=change)["ports"])["Port 4"], "bridge group inside: Office")
+
     def test_remote_management_is_proved(self) -> None:
         access = {
             "aaaa": {"service": "https", "segment": "seg2"},

@@ -29,7 +29,7 @@ from octaplan.core.plan import Handoff, SitePlan
 from octaplan.core.rules.words import listed
 
 if TYPE_CHECKING:
-    from octaplan.core.portfolio import Box, View
+    from octaplan.core.portfolio import View
 
 #: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
 SERVER_OPTIONS = {
@@ -50,10 +50,6 @@ def _of(plan: SitePlan, path: str, name: str, addresses: object = "") -> Subject
 
 def _equipped(view: View) -> Iterator[SitePlan]:
     return (plan for plan in view.plans.values() if plan.devices)
-
-
-def _others(box: Box, names: list[str]) -> tuple[Other, ...]:
-    return tuple(Other(box.plan.customer, box.plan.site, name) for name in sorted(names))
 
 
 @rule("device-type-missing", Severity.STOP, "device", "type")

@@ -35,6 +35,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
   const box = plan.devices[device];
   const facts = types[box?.type ?? '']?.panel.find((one) => one.name === port);
   const [cable, setCable] = useState(use.cable ?? '');
+  const [bridge, setBridge] = useState(use.bridge ?? '');
   const [gateway, setGateway] = useState(use.gateway ?? '');
   const save = (values: Partial<PortUse>) => {
     const next = { ...use, ...values };
@@ -129,6 +130,18 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
                 </option>
               ))}
             </select>
+          </label>
+        )}
+        {use.mode === 'bridge' && (
+          <label>
+            Bridge group
+            <input
+              value={bridge}
+              maxLength={80}
+              placeholder="ports of one group are one network"
+              onChange={(event) => setBridge(event.target.value)}
+              onBlur={() => bridge !== (use.bridge ?? '') && save({ bridge: bridge.trim() || null })}
+            />
           </label>
         )}
         {use.mode === 'trunk' && (
