@@ -116,6 +116,8 @@ def problems(rule: SlotRule, secret: str) -> list[str]:
 
 def strength(secret: str, known: Iterable[str] = ()) -> Strength:
     """How hard a secret is to guess, by zxcvbn, with words that an attacker would try first."""
+    if not secret:
+        return Strength(0, "")
     if len(secret) > 72:
         return Strength(4, "")
     judged = zxcvbn(secret, user_inputs=list(known))

@@ -100,6 +100,8 @@ class Secrets(WithBoxes):
         judged = self.client.post(f"{SITE}/credentials/opinion", json={"path": self.path, "secret": "password"}).json()
         self.assertLess(judged["score"], 2)
         self.assertIn("it lacks a capital letter", judged["problems"])
+        empty = self.client.post(f"{SITE}/credentials/opinion", json={"path": self.path, "secret": ""})
+        self.assertEqual((empty.status_code, empty.json()["problems"]), (200, ["it is empty"]))
         refused = self.client.post(f"{SITE}/credentials/typed", json={"path": self.path, "secret": "password"})
         self.assertEqual(refused.status_code, 422)
         self.assertNotIn("'password'", refused.text)
