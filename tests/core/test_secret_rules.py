@@ -75,6 +75,10 @@ class Rules(unittest.TestCase):
     def test_strength_judges_anything(self, secret: str) -> None:
         self.assertIn(strength(secret, ["fern"]).score, range(5))
 
+    def test_a_long_secret_is_as_strong_as_its_beginning(self) -> None:
+        self.assertTrue(strength("a" * 200).weak)
+        self.assertFalse(strength(make(SlotRule(shortest=80, longest=120))).weak)
+
     @given(st.text(max_size=40))
     def test_every_character_is_spoken(self, secret: str) -> None:
         said = spoken(secret)
