@@ -377,7 +377,8 @@ class Bench:
             if row is None or run is None or run.site_id != self._plans.site_id(key) or run.device != device:
                 raise BenchError("There is no such back-up of this device")
             content = self._vault.open(row.sealed, f"backup {row.run_id} {row.sha256}")
-            enter(session, Act.FETCHED, by, f"{device}, {row.name}", site=plan.key)
+            box = named(plan.devices[device]) if device in plan.devices else device
+            enter(session, Act.FETCHED, by, f"{box}, {row.name}", site=plan.key)
             return row.name, content
 
     # --- Shipping
