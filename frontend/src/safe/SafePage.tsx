@@ -158,6 +158,7 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
   const queries = useQueryClient();
   const mayAdminister = useMay('administer');
   const [asking, setAsking] = useState(false);
+  const [wanted, setWanted] = useState<boolean | null>(null); // what is being saved, shown at once
   const again = () => queries.invalidateQueries();
   const settings = useMutation({
     mutationFn: async (reason_wanted: boolean) => api.PUT('/api/safe/settings', { body: { reason_wanted } }),
@@ -181,9 +182,12 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
       <label>
         <input
           type="checkbox"
-          checked={settings.isPending ? settings.variables : safe.reason_wanted}
+          checked={wanted ?? safe.reason_wanted}
           disabled={!mayAdminister}
-          onChange={(event) => settings.mutate(event.target.checked)}
+          onChange={(event) => {
+            setWanted(event.target.checked);
+            settings.mutate(event.target.checked, { onSettled: () => setWanted(null) });
+          }}
         />{' '}
         Whoever reads a secret says what for
       </label>
