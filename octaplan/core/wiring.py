@@ -42,11 +42,17 @@ def usual_time_servers(plans: Iterable[SitePlan]) -> list[str]:
     return list(counted.most_common(1)[0][0]) if counted else []
 
 
-def equip(plan: SitePlan, role: DeviceRole, kind: HardwareType, time_servers: Iterable[str] = ()) -> Proposal:
-    """A new device of a type in a role, wired as far as the plan lets it be."""
+def equip(
+    plan: SitePlan, role: DeviceRole, kind: HardwareType, time_servers: Iterable[str] = (), salt: object = ""
+) -> Proposal:
+    """A new device of a type in a role, wired as far as the plan lets it be.
+
+    `salt` (the revision, say) gives a box that takes the place of a removed one an id of its own, so that it does not
+    come by the runs and secrets of the other.
+    """
     fitter = _Fitter(plan, role, kind, list(time_servers))
     device = fitter.fitted()
-    key = new_id(f"device {device.name} {len(plan.devices)}", plan.devices)
+    key = new_id(f"device {device.name} {len(plan.devices)} {salt}", plan.devices)
     operations = [{"op": "add", "path": f"/devices/{key}", "value": device.model_dump(mode="json")}]
     operations += [
         {

@@ -203,6 +203,20 @@ class Bench(WithBoxes):
         self.assertIn("not staged", self.marek.post(f"{SITE}/bench/{modem}").json()["detail"])
 
 
+class Replacing(WithBoxes):
+    def test_a_box_that_takes_the_place_of_a_removed_one_begins_anew(self) -> None:
+        first = self.device()
+        self.client.post(f"{SITE}/credentials/missing")
+        self.client.put(f"{SITE}/bench/{first}/steps/log-in", json={"result": "done"})
+        patch = [{"op": "remove", "path": f"/devices/{first}"}]
+        self.client.patch(f"{SITE}/plan", json=patch, headers={"If-Match": "2"})
+        second = self.device()
+        self.assertNotEqual(first, second)
+        (slot,) = self.client.get(f"{SITE}/credentials").json()["slots"]
+        self.assertIsNone(slot["kept"])
+        self.assertFalse(any(step["tick"] for step in self.client.get(f"{SITE}/bench/{second}").json()["steps"]))
+
+
 class Papers(WithBoxes):
     def test_sheets_are_pdfs_and_hold_no_secret(self) -> None:
         edge = self.device()
