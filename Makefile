@@ -40,9 +40,10 @@ lint: .venv/installed frontend/node_modules/installed
 front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
 
-unit: .venv/installed
-	$(BIN)/python -m unittest tests.test_cli tests.test_docs
-	for part in core formats store server; do $(BIN)/python -m unittest discover -s tests/$$part -t . || exit 1; done
+unit: .venv/installed ## Parts of the tests side by side, as many as there are cores
+	printf '%s\n' "discover -s tests/core -t ." "discover -s tests/server -t ." "discover -s tests/store -t ." \
+	  "discover -s tests/formats -t ." "tests.test_cli tests.test_docs" \
+	  | xargs -P $$(nproc) -I{} sh -c 'exec $(BIN)/python -m unittest {}'
 
 browser: $(SITE)
 	@command -v chromium > /dev/null || (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium)
@@ -53,9 +54,11 @@ dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; 
 	$(BIN)/uvicorn --factory octaplan.server.dev:create --reload --reload-dir octaplan --port 8321 & \
 	cd frontend && npm run --silent dev
 
-bench: .venv/installed ## The core's speed beside an alternative, measured in the same run
+bench: .venv/installed ## The core's speed beside what else one could do, measured in the same run
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r benchmarks/requirements.txt
 	$(BIN)/python -m benchmarks.check
 	$(BIN)/python -m benchmarks.boxes
+	$(BIN)/python -m benchmarks.pages
 
 docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code
 	$(BIN)/python tools/docs.py

@@ -6,10 +6,11 @@ refused, 2 it could not be done at all, told in one line on standard error.
 
 from __future__ import annotations
 
+import gc
 import json
 import socket
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
@@ -21,7 +22,7 @@ from octaplan.core.findings import Severity
 from octaplan.core.portfolio import Portfolio
 from octaplan.errors import OctaplanError
 from octaplan.formats import report
-from octaplan.formats.sources import load_paths, unread_files
+from octaplan.formats.sources import bytes_of_tables, load_paths, unread_files
 
 if TYPE_CHECKING:
     from octaplan.store.database import Database
@@ -58,6 +59,17 @@ def _telling() -> Iterator[None]:
         _fail(f"{error.filename or 'the files'}: {error.strerror or error}")
 
 
+@contextmanager
+def _progress(words: str, length: int) -> Iterator[Callable[[int], None]]:
+    """A bar on standard error, when that is a terminal and somebody waits at it."""
+    if not sys.stderr.isatty() or length < 500:
+        yield lambda _: None
+        return
+    with typer.progressbar(length=length, label=f"{words:<8}", file=sys.stderr, update_min_steps=length // 200) as bar:
+        yield bar.update
+        bar.update(length)
+
+
 @app.callback()
 def octaplan() -> None:
     """Plan, check and clear the network edge of many small sites."""
@@ -69,12 +81,19 @@ def check(
     output: Annotated[Format, typer.Option("--format", help="How to print what was found.")] = Format.TEXT,
 ) -> None:
     """Check intake tables and site plans with every rule, and print the findings. Nothing is written."""
+    gc.disable()  # a short life with many small things and no cycles: collecting takes a third of the time
     with _telling():
         for name in unread_files(paths):
             print(f"octaplan: {name} is none of the four tables and was not read", file=sys.stderr)
-        intake = load_paths(paths)
+        with _progress("Reading", bytes_of_tables(paths)) as told:
+            intake = load_paths(paths, progress=told)
     plans = list(intake.plans.values())
-    findings = Portfolio(plans).check_all()
+    with _progress("Checking", len(plans)) as told:
+        portfolio = Portfolio()
+        for plan in plans:
+            portfolio.put(plan)
+            told(1)
+        findings = portfolio.check_all()
     if output is Format.JSON:
         print(json.dumps(report.as_json(plans, findings, intake), ensure_ascii=False, indent=1))
     else:
@@ -113,7 +132,10 @@ def import_tables(
 
 @app.command()
 def export(
-    path: Annotated[Path, typer.Argument(help="A folder for CSV tables, or a .json file for the plan of one site.")],
+    path: Annotated[
+        Path,
+        typer.Argument(help="A folder for CSV tables, an .xlsx workbook, or a .json file for the plan of one site."),
+    ],
     data: DataFolder,
     site: Annotated[str | None, typer.Option(help="Only this site, as CUSTOMER/SITE.")] = None,
 ) -> None:
@@ -121,6 +143,7 @@ def export(
     from octaplan.formats.intake import COLUMNS, table_rows
     from octaplan.formats.planjson import write_plan
     from octaplan.formats.tables import csv_text
+    from octaplan.formats.workbook import write_workbook
 
     with _telling(), _records(data) as records:
         plans = records.plans
@@ -129,11 +152,29 @@ def export(
             if site is None:
                 _fail("A .json file holds the plan of one site: name it with --site CUSTOMER/SITE")
             path.write_text(write_plan(chosen[0]), "utf-8")
+        elif path.suffix.casefold() == ".xlsx":
+            write_workbook(path, table_rows(chosen))
         else:
             path.mkdir(parents=True, exist_ok=True)
             for name, rows in table_rows(chosen).items():
                 (path / f"{name}.csv").write_text(csv_text(list(COLUMNS[name]), rows), "utf-8", newline="")
     print(f"{len(chosen)} site{'' if len(chosen) == 1 else 's'} written to {path}")
+
+
+@app.command("intake-template")
+def intake_template(
+    file: Annotated[Path, typer.Argument(help="The workbook to write, ending in .xlsx.")],
+) -> None:
+    """Write an empty intake workbook to fill in, with notes at its columns and lists of values."""
+    from octaplan.formats.workbook import write_workbook
+
+    if file.suffix.casefold() != ".xlsx":
+        _fail(f"{file} does not end in .xlsx: give the workbook such a name")
+    if file.exists():
+        _fail(f"{file} is there already: choose another name, or take it away first")
+    with _telling():
+        write_workbook(file)
+    print(f"An empty intake workbook is at {file}")
 
 
 class AccountRole(StrEnum):
@@ -219,12 +260,16 @@ def serve(
         print(f"First start: make the first administrator with the code {state.setup_code}")
     shown = f"[{host}]" if ":" in host else host
     print(f"Octaplan is at http://{shown}:{listener.getsockname()[1]}/", flush=True)
-    config = uvicorn.Config(application, log_config=None, access_log=False, server_header=False)
+    config = uvicorn.Config(
+        application, log_config=None, access_log=False, server_header=False, timeout_graceful_shutdown=2
+    )
     uvicorn.Server(config).run(sockets=[listener])
 
 
 def _listen(host: str, port: int) -> socket.socket:
-    listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    # asyncio turns Nagle's delay off only where the protocol is told: else each answer waits 40 ms for its other half
+    listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((host, port))

@@ -49,6 +49,7 @@ def site(
             "segments": {ids[s["label"]]: s for s in segments or []},
             "hosts": {f"host{number}": host for number, host in enumerate(described)},
             "circuits": {f"circ{number}": c for number, c in enumerate(circuits or [])},
+            "time_zone": "Europe/Dublin",
             **more,
         }
     )

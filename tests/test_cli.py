@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import json
 import os
+import pty
 import re
 import signal
 import sqlite3
@@ -19,6 +20,31 @@ SEGMENTS = "customer,site,segment,role,subnet,gateway\nF,A,office,office,10.40.8
 def octaplan(*arguments: object, text: str = "") -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "octaplan", *map(str, arguments)]
     return subprocess.run(command, capture_output=True, text=True, input=text, timeout=60, check=False)
+
+
+class Progress(InFolder):
+    def test_a_bar_is_shown_to_whoever_waits_at_a_terminal_and_to_nobody_else(self) -> None:
+        rows = "".join(f"F,S{n},10.{n // 250}.{n % 250}.0/24\n" for n in range(600))
+        self.write("segments.csv", "customer,site,subnet,segment\n" + rows.replace("/24\n", "/24,office\n"))
+        command = [sys.executable, "-m", "octaplan", "check", str(self.folder)]
+        ours, theirs = pty.openpty()
+        with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=theirs) as process:
+            os.close(theirs)
+            said = b""
+            while chunk := _read(ours):
+                said += chunk
+            process.wait(60)
+        os.close(ours)
+        self.assertIn(b"Reading", said)
+        self.assertIn(b"Checking", said)
+        self.assertEqual(octaplan("check", self.folder).stderr, "")
+
+
+def _read(descriptor: int) -> bytes:
+    try:
+        return os.read(descriptor, 65_536)
+    except OSError:  # the other side is closed
+        return b""
 
 
 class Check(InFolder):
@@ -121,6 +147,22 @@ class Records(InFolder):
         self.assertIn("1 unchanged", octaplan("import", plan, "--data", data).stdout)
         missing = octaplan("export", out, "--data", data, "--site", "fern/none")
         self.assertEqual((missing.returncode, missing.stderr.count("\n")), (2, 1))
+
+    def test_a_workbook_goes_out_and_comes_in_the_same(self) -> None:
+        data, book = self.folder / "data", self.folder / "out.xlsx"
+        octaplan("import", DEMO, "--data", data)
+        self.assertEqual(octaplan("export", book, "--data", data).returncode, 0)
+        self.assertIn("24 unchanged", octaplan("import", book, "--data", data).stdout)
+
+    def test_an_empty_workbook_is_written_once(self) -> None:
+        book = self.folder / "intake.xlsx"
+        done = octaplan("intake-template", book)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        again = octaplan("intake-template", book)
+        self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
+        self.assertIn("is there already", again.stderr)
+        self.assertIn("does not end in .xlsx", octaplan("intake-template", self.folder / "intake.csv").stderr)
+        self.assertEqual(octaplan("check", book).returncode, 0)
 
     def test_refused_rows_can_be_mended_and_loaded(self) -> None:
         self.write("in/segments.csv", SEGMENTS + "F,A,voice,voice,10.40.9/24,\n")

@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 
 from octaplan.cli import app
+from octaplan.formats.columns import NOTES
 from octaplan.formats.intake import COLUMNS
 from octaplan.server.permissions import PERMISSIONS, May
 from octaplan.store.models import Role
@@ -26,6 +27,7 @@ class Documentation(unittest.TestCase):
 
     def test_the_published_schema_is_that_of_the_code(self) -> None:
         self.assertEqual(self.page("docs/site-plan.schema.json"), docs.plan_schema(), "run `make docs`")
+        self.assertEqual(self.page("docs/organisation.schema.json"), docs.organisation_schema(), "run `make docs`")
         self.assertEqual(self.page("docs/hardware-type.schema.json"), docs.hardware_schema(), "run `make docs`")
 
     def test_every_table_and_column_is_described(self) -> None:
@@ -34,6 +36,13 @@ class Documentation(unittest.TestCase):
             {name: re.findall(r"^\| `(\w+)`", sections.get(name, ""), re.M) for name in COLUMNS},
             {name: list(columns) for name, columns in COLUMNS.items()},
         )
+
+    def test_the_notes_of_a_workbook_are_those_of_the_documentation(self) -> None:
+        page = self.page("docs/formats.md")
+        for name, columns in NOTES.items():
+            self.assertEqual(list(columns), list(COLUMNS[name]))
+            for column, note in columns.items():
+                self.assertIn(f"| `{column}` | {note} |".replace("|  |", "|  |"), page)
 
     def test_every_command_and_option_is_described(self) -> None:
         guide = self.page("docs/guide.md")

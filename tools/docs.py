@@ -8,32 +8,44 @@ from pathlib import Path
 from octaplan.core import portfolio  # noqa: F401  (fills the rule book)
 from octaplan.core.findings import RULES
 from octaplan.core.hardware import HardwareType
+from octaplan.core.organisation import Organisation
 from octaplan.core.plan import SitePlan
+from octaplan.core.remedies import remedied_rules
 
 DOCS = Path(__file__).parent.parent / "docs"
 
 HEAD = """# The rule book
 
 A rule looks at one site plan, and some at the rest of the portfolio, and yields findings: one for each subject.
+Where remedies are offered, one click applies one; each has been tried on the plan first.
 A `stop` cannot be cleared, a `warn` is fixed or accepted with a reason, a `note` is worth knowing. Where several
 subjects collide there is a finding at each of them, listing at most 20 of the others and counting all.
 
 This page is written from the code by `make docs`.
 
-| rule | severity | subject | what it is | what it means |
-| --- | --- | --- | --- | --- |
+| rule | severity | subject | remedies | what it is | what it means |
+| --- | --- | --- | --- | --- | --- |
 """
 
 
 def rule_book() -> str:
     """The rule book as Markdown."""
-    rows = (f"| `{r.id}` | {r.severity} | {r.subject} | {r.title} | {r.prose} |" for r in RULES.values())
+    mended = remedied_rules()
+    rows = (
+        f"| `{r.id}` | {r.severity} | {r.subject} | {'yes' if r.id in mended else ''} | {r.title} | {r.prose} |"
+        for r in RULES.values()
+    )
     return HEAD + "\n".join(rows) + "\n"
 
 
 def plan_schema() -> str:
     """The JSON Schema of the site plan."""
     return json.dumps(SitePlan.model_json_schema(), indent=1, sort_keys=True) + "\n"
+
+
+def organisation_schema() -> str:
+    """The JSON Schema of the organisation's settings."""
+    return json.dumps(Organisation.model_json_schema(), indent=1, sort_keys=True) + "\n"
 
 
 def hardware_schema() -> str:
@@ -44,4 +56,5 @@ def hardware_schema() -> str:
 if __name__ == "__main__":
     (DOCS / "rules.md").write_text(rule_book())
     (DOCS / "site-plan.schema.json").write_text(plan_schema())
+    (DOCS / "organisation.schema.json").write_text(organisation_schema())
     (DOCS / "hardware-type.schema.json").write_text(hardware_schema())

@@ -23,12 +23,13 @@ def outbound(page: Page) -> None:
 def addresses(page: Page) -> None:
     page.goto("/sites/FERN/DOCK/addresses")
     page.get_by_role("region", name="Segment Voice").wait_for()
+    page.get_by_role("button", name=re.compile("^End the range at")).wait_for()
 
 
 def segment(page: Page) -> None:
     addresses(page)
     page.get_by_role("button", name=re.compile("^cameras Cameras|^Cameras|Cameras VLAN")).first.click()
-    page.get_by_label("Subnet").wait_for()
+    page.get_by_label("Subnet", exact=True).wait_for()
     page.get_by_role("region", name="Segment Cameras").scroll_into_view_if_needed()
 
 
@@ -56,13 +57,6 @@ FERN,NOOK,Guest,guest,40,10.40.51.0 255.255.192,10.40.51.1,,
     page.get_by_role("button", name=re.compile("Load 2 sites")).wait_for()
 
 
-def go_to(page: Page) -> None:
-    outbound(page)
-    page.keyboard.press("/")
-    page.keyboard.type("10.40.1.250")
-    page.get_by_text("is in use").wait_for()
-
-
 def devices(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/devices")
     page.get_by_role("group", name="Ports of heron-edge").wait_for()
@@ -71,12 +65,6 @@ def devices(page: Page) -> None:
 def credentials(page: Page) -> None:
     page.goto("/sites/FERN/DOCK/credentials")
     page.get_by_role("button", name=re.compile("^Make the 4")).wait_for()
-
-
-def secret(page: Page) -> None:
-    page.goto("/sites/LIBR/CANAL/credentials")
-    page.get_by_role("button", name="Read administrator password of canal-edge").click()
-    page.get_by_test_id("secret").wait_for()
 
 
 def bench(page: Page) -> None:
@@ -114,13 +102,43 @@ def installer(page: Page) -> None:
     page.get_by_role("article").wait_for()
 
 
+def rules(page: Page) -> None:
+    page.goto("/rules?show=speaking")
+    page.get_by_role("article").first.wait_for()
+
+
+def settings(page: Page) -> None:
+    page.goto("/settings")
+    page.get_by_label("FERN Fernhollow Garden Centres").wait_for()
+    page.get_by_text("1 revision").wait_for()
+
+
+def space(page: Page) -> None:
+    page.goto("/space?window=10.40.0.0/19&colour=role")
+    page.get_by_label("Near which address").fill("10.40.9.0")
+    page.get_by_label("For which customer").select_option("FERN")
+    page.get_by_label("For which site").select_option("ROSE")
+    page.get_by_role("button", name="Find", exact=True).click()
+    page.locator("[data-lit]").first.wait_for()
+
+
+def findings(page: Page) -> None:
+    page.goto("/findings?rule=overlap-reach")
+    page.get_by_role("button", name=re.compile("^Mend at")).click()
+    page.get_by_role("button", name=re.compile("^Do it at")).wait_for()
+
+
+def compare(page: Page) -> None:
+    page.goto("/compare?one=FERN/DOCK&other=FERN/MILL")
+    page.get_by_role("row", name=re.compile("Office subnet")).wait_for()
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
     "addresses": addresses,
     "segment": segment,
     "devices": devices,
     "credentials": credentials,
-    "secret": secret,
     "clearance": clearance,
     "bench": bench,
     "measures": measures,
@@ -130,7 +148,11 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "journal": journal,
     "site-sheet": handover,
     "import": intake,
-    "go-to": go_to,
+    "rules": rules,
+    "settings": settings,
+    "space": space,
+    "findings": findings,
+    "compare": compare,
 }
 
 

@@ -2,20 +2,25 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { AddressesPage } from './desk/addresses/AddressesPage';
+import { ComparePage } from './compare/ComparePage';
 import { ClearancePage } from './desk/clearance/ClearancePage';
 import { BenchPage } from './desk/bench/BenchPage';
 import { CredentialsPage } from './desk/credentials/CredentialsPage';
 import { DeskPage } from './desk/DeskPage';
 import { DevicesPage } from './desk/devices/DevicesPage';
 import { HandoverPage } from './desk/handover/HandoverPage';
+import { FindingsPage } from './findings/FindingsPage';
 import { Frame } from './frame/Frame';
 import { HardwarePage } from './hardware/HardwarePage';
 import { JournalPage } from './journal/JournalPage';
+import { SettingsPage } from './organisation/SettingsPage';
 import { OutboundPage } from './outbound/OutboundPage';
 import { Notice } from './parts/Notice';
 import { MePage } from './people/MePage';
 import { PeoplePage } from './people/PeoplePage';
+import { RulesPage } from './rules/RulesPage';
 import { SafePage } from './safe/SafePage';
+import { SpacePage } from './space/SpacePage';
 import { SignInAgain, SignInPage } from './sign-in/SignInPage';
 
 export function App() {
@@ -39,10 +44,15 @@ export function App() {
             <Route path="bench/:device?" element={<BenchPage />} />
             <Route path="handover" element={<HandoverPage />} />
           </Route>
+          <Route path="space" element={<SpacePage />} />
+          <Route path="findings" element={<FindingsPage />} />
+          <Route path="compare" element={<ComparePage />} />
           <Route path="hardware" element={<HardwarePage />} />
           <Route path="hardware/:key" element={<HardwarePage />} />
           <Route path="safe" element={<SafePage />} />
           <Route path="journal" element={<JournalPage />} />
+          <Route path="rules" element={<RulesPage />} />
+          <Route path="settings" element={<SettingsPage />} />
           <Route path="me" element={<MePage />} />
           <Route path="people" element={<PeoplePage />} />
           <Route

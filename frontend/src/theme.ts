@@ -97,12 +97,20 @@ export const theme = createTheme({
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiPaper: { defaultProps: { elevation: 0 } },
     MuiTooltip: { defaultProps: { enterDelay: 400 } },
-    MuiDialog: { styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } } },
+    MuiDialog: {
+      defaultProps: { transitionDuration: 0 },
+      styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } },
+    },
+    // nothing there shows what moved where, so nothing moves
     MuiPopover: {
+      defaultProps: { transitionDuration: 0 },
       styleOverrides: {
         paper: { border: '1px solid var(--line)', backgroundImage: 'none', boxShadow: 'none' },
       },
     },
-    MuiMenu: { styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } } },
+    MuiMenu: {
+      defaultProps: { transitionDuration: 0 },
+      styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } },
+    },
   },
 });

@@ -16,6 +16,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
+import socket
 from typing import NamedTuple
 
 BITS = {4: 32, 6: 128}
@@ -135,7 +136,7 @@ class Span(NamedTuple):
         pieces: list[Span] = []
         start = self.first
         for cut in sorted(excluded):
-            if cut.size == 0 or cut.last < start or cut.first > self.last:
+            if cut.size == 0 or cut.last < start or cut.first > self.last or cut.first.family != start.family:
                 continue
             if cut.first > start:
                 pieces.append(Span(start, cut.first.plus(-1)))
@@ -156,17 +157,19 @@ class Mac(NamedTuple):
         return ":".join(f"{self.value >> shift & 255:02x}" for shift in range(40, -8, -8))
 
 
-_USUAL_IPV4 = re.compile(r"\.".join([r"(0|[1-9][0-9]{0,2})"] * 4)).fullmatch
+_OCTETS = {str(octet): octet for octet in range(256)}
 
 
 def parse_address(text: str) -> Address:
     """Read one address, IPv4 in dotted form or IPv6 (RFC 4291). Raises `AddressError`."""
+    octets = text.split(".")
+    if len(octets) == 4:
+        try:
+            a, b, c, d = octets
+            return Address(4, _OCTETS[a] << 24 | _OCTETS[b] << 16 | _OCTETS[c] << 8 | _OCTETS[d])
+        except KeyError:
+            pass  # the usual way says what is wrong
     typed = text.strip()
-    usual = _USUAL_IPV4(typed)
-    if usual is not None:
-        a, b, c, d = map(int, usual.groups())
-        if a < 256 and b < 256 and c < 256 and d < 256:
-            return Address(4, a << 24 | b << 16 | c << 8 | d)
     if ":" in typed:
         return _parse_ipv6(typed)
     parts = typed.split(".")
@@ -201,6 +204,10 @@ def _octet(part: str, typed: str) -> int:
 def _parse_ipv6(typed: str) -> Address:
     if "%" in typed:
         raise AddressError(f"Zone not permitted in {_quote(typed)}: write the address without '%' and after")
+    try:
+        return Address(6, int.from_bytes(socket.inet_pton(socket.AF_INET6, typed), "big"))
+    except (OSError, ValueError):
+        pass  # the usual way says what is wrong
     try:
         return Address(6, int(ipaddress.IPv6Address(typed)))
     except ValueError as error:
@@ -344,12 +351,23 @@ _USUAL_MACS = tuple(
 
 def parse_mac(text: str) -> Mac:
     """Read a 48-bit MAC as `02:40:08:aa:bb:cc`, `02-40-08-…`, `0240.08aa.bbcc` or bare. Raises `MacError`."""
+    digits = text.replace(":", "")
+    if len(text) == 17 and text[2::3] == ":::::" and len(digits) == 12 and digits.isalnum() and digits.isascii():
+        try:
+            return Mac(int(digits, 16))
+        except ValueError:
+            pass  # the usual way says what is wrong
     typed = text.strip()
     if any(usual(typed) for usual in _USUAL_MACS):
         if len(typed) in (12, 13, 14, 17):
             return Mac(int(typed.replace(":", "").replace("-", "").replace(".", ""), 16))
         return Mac(int("".join(part.zfill(2) for part in re.split(r"[:.-]", typed)), 16))
     raise MacError(f"{_quote(typed)} is not a MAC: write twelve hexadecimal digits, such as 02:40:08:aa:bb:cc")
+
+
+def prefixed(address: Address | None, prefix: int | None) -> str:
+    """An address with its prefix length behind it, as far as they are known: `2001:db8:40::1/64`."""
+    return "" if address is None else f"{address}/{prefix}" if prefix is not None else str(address)
 
 
 def _quote(text: str) -> str:
@@ -382,6 +400,22 @@ NOT_PUBLIC_IPV4 = PRIVATE_IPV4 + _ranges(
 
 #: Global unicast (RFC 4291); 2001:db8::/32 lies inside it.
 PUBLIC_IPV6 = parse_network("2000::/3")[0]
+
+
+#: RFC 5737, RFC 3849: for examples, not for use.
+DOCUMENTATION = _ranges("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
+
+_LINK_LOCAL = _ranges("169.254.0.0/16", "fe80::/10")
+
+
+def is_link_local(address: Address) -> bool:
+    """Whether an address means something on its own link only (RFC 3927, RFC 4291)."""
+    return any(network.holds(address) for network in _LINK_LOCAL)
+
+
+def is_documentation(address: Address) -> bool:
+    """Whether an address is meant for examples only (RFC 5737, RFC 3849)."""
+    return any(network.holds(address) for network in DOCUMENTATION)
 
 
 def is_public(address: Address) -> bool:

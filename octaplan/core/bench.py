@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from octaplan.core.addresses import Address, Network, Span, parse_network
-from octaplan.core.boxes import free_address, own_address, servers
+from octaplan.core.boxes import own_address, servers
 from octaplan.core.device import Device, PortMode
 from octaplan.core.hardware import Addressing, FactoryRole, HardwareType
+from octaplan.core.organisation import Organisation
 from octaplan.core.plan import SitePlan
+from octaplan.core.room import next_host
 
 #: Small networks for a laptop that has to serve DHCP to a box; one that the site does not use is taken.
 BENCH_NETWORKS = tuple(
@@ -148,7 +150,7 @@ class Bench:
         use = self.device.ports.get(self.port)
         segment = self.plan.segments.get(use.segment or "") if use else None
         if segment is not None and face.network == segment.subnet and use is not None and use.segment is not None:
-            free = free_address(self.plan, use.segment)
+            free = next_host(self.plan, use.segment, Organisation())
             if free is not None and free != face.address:
                 return free
         return face.spare()

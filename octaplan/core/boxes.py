@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from octaplan.core.addresses import Address, AddressError, Network, parse_address
 from octaplan.core.device import Device, DeviceRole, PortMode, PortUse, Route
 from octaplan.core.plan import Circuit, Segment, SitePlan
+
+#: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
+SERVER_OPTIONS = {
+    "4": "time server",
+    "42": "time server",
+    "44": "name server",
+    "66": "provisioning server",
+    "69": "mail server",
+    "150": "provisioning server",
+}
 
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?").fullmatch
 
@@ -87,8 +97,9 @@ def next_hop(plan: SitePlan, route: Route) -> Address | None:
 def segment_of(plan: SitePlan, address: Address) -> tuple[str, Segment] | None:
     """The segment whose subnet holds an address."""
     for key, segment in plan.segments.items():
-        if segment.subnet is not None and segment.subnet.holds(address):
-            return key, segment
+        for subnet in (segment.subnet, segment.subnet6):
+            if subnet is not None and subnet.holds(address):
+                return key, segment
     return None
 
 
@@ -96,11 +107,13 @@ def held_addresses(plan: SitePlan) -> dict[Address, str]:
     """Every address at which something is planned at the site, and what that is."""
     held: dict[Address, str] = {}
     for segment in plan.segments.values():
-        if segment.gateway is not None:
-            held.setdefault(segment.gateway, f"the gateway of {segment.label}")
+        for gateway in (segment.gateway, segment.gateway6):
+            if gateway is not None:
+                held.setdefault(gateway, f"the gateway of {segment.label}")
     for host in plan.hosts.values():
-        if host.address is not None:
-            held.setdefault(host.address, host.name)
+        for address in (host.address, host.address6):
+            if address is not None:
+                held.setdefault(address, host.name)
     for device in plan.devices.values():
         for interface in interfaces(plan, device):
             held.setdefault(interface.address, named(device))
@@ -137,20 +150,3 @@ def addresses_in(text: str) -> list[Address]:
         except AddressError:
             return []
     return found
-
-
-def free_address(plan: SitePlan, segment: str, taken: Mapping[Address, str] | None = None) -> Address | None:
-    """The lowest usable address of a segment that nothing has and DHCP does not lease."""
-    where = plan.segments[segment]
-    if where.subnet is None:
-        return None
-    held = held_addresses(plan) if taken is None else taken
-    address = where.subnet.usable.first
-    for _ in range(min(where.subnet.usable.size, 70_000)):
-        piece = next((piece for piece in where.scope.pieces if piece.holds(address)), None)
-        if piece is None and address not in held:
-            return address
-        address = (piece.last if piece else address).plus(1)
-        if not where.subnet.usable.holds(address):
-            return None
-    return None

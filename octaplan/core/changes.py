@@ -21,6 +21,13 @@ _LABELS = {
     "reach_groups": "reach groups",
     "time_zone": "time zone",
     "ship_date": "ship date",
+    "subnet6": "IPv6 subnet",
+    "gateway6": "IPv6 gateway",
+    "address6": "IPv6 address",
+    "prefix6": "IPv6 mask",
+    "delegated_prefix": "IPv6 prefix",
+    "modem_subnet": "modem's inside",
+    "kept": "kept runs",
     "scope/server": "DHCP server",
     "scope/first": "range start",
     "scope/last": "range end",
@@ -66,6 +73,40 @@ def changes(before: SitePlan | None, after: SitePlan) -> list[Change]:
     return list(_differences(old, after.document()))
 
 
+def compared(one: SitePlan, other: SitePlan) -> list[Change]:
+    """Every difference between two plans, of one site or of two.
+
+    Members are the same when their ids are and it is one site; else when their labels or names are (hosts: in the
+    segment that matches). Paths are those of the first plan, or of the second for what only it has.
+    """
+    first, second = one.document(), other.document()
+    return list(_differences(first, _renamed(first, second, by_id=one.key == other.key)))
+
+
+def _renamed(one: Mapping[str, Any], other: Mapping[str, Any], by_id: bool) -> dict[str, Any]:
+    """The second document with the ids of the first where members match."""
+    renamed = dict(other)
+    names: dict[str, str] = {}
+    for kind in _KINDS:
+        here = one.get(kind, {})
+        known = {_matched(member): key for key, member in here.items()}
+        members: dict[str, Any] = {}
+        for key, member in other.get(kind, {}).items():
+            if "segment" in member:
+                member = member | {"segment": names.get(member["segment"], member["segment"])}
+            same = key if by_id and key in here else known.get(_matched(member), "")
+            if not same or same in members or (by_id and same != key and same in other[kind]):
+                same = key if key not in here and key not in members else f"{key}~"
+            members[same] = member
+            names[key] = same
+        renamed[kind] = members
+    return renamed
+
+
+def _matched(member: Mapping[str, Any]) -> tuple[str, str]:
+    return _name(member).casefold(), str(member.get("segment") or "")
+
+
 def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
     members = (*_KINDS, "accepted", "schema", "customer", "site")
     own_old, own_new = ({k: v for k, v in d.items() if k not in members} for d in (old, new))
@@ -95,7 +136,12 @@ def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, A
         was, now = flat_old.get(name), flat_new.get(name)
         if was != now:
             label = _LABELS.get(name) or _label(name)
-            yield Change(f"{path}/{name}", subject, label, _text(was), _text(now))
+            before, after = _text(was), _text(now)
+            if before == after:  # left out, none, an empty entry: they read alike, and are not the same
+                before, after = (
+                    "left out" if value is None else str(value) if value else "none" for value in (was, now)
+                )
+            yield Change(f"{path}/{name}", subject, label, before, after)
 
 
 def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
@@ -122,7 +168,7 @@ def _text(value: Any) -> str:
             return f"{value['mode']}{into}{off}"
         return ", ".join(f"{key} {use}" for key, use in value.items() if use not in (None, "", []))
     if isinstance(value, list):
-        return " ".join(map(str, value))
+        return " ".join(f"{item['run']} for {item['kind']}" if isinstance(item, dict) else str(item) for item in value)
     return str(value)
 
 
@@ -130,10 +176,15 @@ def _name(member: Mapping[str, Any]) -> str:
     return str(member.get("label") or member.get("name") or member.get("role"))
 
 
+def _told(change: Change) -> str:
+    return "Segments put in another order" if change.field == "order" else str(change)
+
+
 def sentence(differences: list[Change], most: int = 3) -> str:
     """A revision's own sentence: the first few changes and how many more there are."""
     if not differences:
         return "Nothing changed"
-    shown = "; ".join(map(str, differences[:most]))
-    more = len(differences) - most
+    told = [*dict.fromkeys(map(_told, differences))]
+    shown = "; ".join(told[:most])
+    more = len(told) - most
     return f"{shown}; and {more:,} more" if more > 0 else shown

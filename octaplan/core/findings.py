@@ -32,13 +32,15 @@ class Severity(StrEnum):
 
 
 class Subject(NamedTuple):
-    """What a finding is about. `path` is its place in the plan, as a JSON pointer (RFC 6901)."""
+    """What a finding is about. `path` is its place in the plan, as a JSON pointer (RFC 6901); `second` says that
+    it is about the IPv6 side of something that has an IPv4 side as well."""
 
     customer: str
     site: str
     name: str
     path: str
     addresses: str
+    second: bool = False
 
 
 class Other(NamedTuple):
@@ -50,12 +52,13 @@ class Other(NamedTuple):
 
 
 class Hit(NamedTuple):
-    """What a rule yields: a finding before its rule is written on it."""
+    """What a rule yields: a finding before its rule is written on it. `severity` is said where it is not the rule's."""
 
     subject: Subject
     message: str
     others: tuple[Other, ...] = ()
     others_total: int = 0
+    severity: Severity | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,20 +94,26 @@ class Rule:
     check: Callable[[View], Iterator[Hit]] = dataclasses.field(repr=False)
 
     def findings(self, view: View) -> Iterator[Finding]:
-        for subject, message, others, total in self.check(view):
+        for subject, message, others, total, severity in self.check(view):
             yield Finding(
                 self.id,
-                self.severity,
+                severity or self.severity,
                 subject.customer,
                 subject.site,
                 subject.name,
                 subject.addresses,
                 message,
                 subject.path,
-                "gateway" if self.field == "address" and subject.path.startswith("/segments/") else self.field,
+                _field(self.field, subject),
                 others,
                 total,
             )
+
+
+def _field(field: str, subject: Subject) -> str:
+    if field == "address" and subject.path.startswith("/segments/"):
+        field = "gateway"
+    return f"{field}6" if subject.second and field in ("subnet", "gateway", "address", "prefix") else field
 
 
 RULES: dict[str, Rule] = {}

@@ -21,10 +21,11 @@ from pydantic import (
     PlainValidator,
     StringConstraints,
     WithJsonSchema,
+    field_validator,
     model_validator,
 )
 
-from octaplan.core.addresses import BITS, Address, Network, Span, parse_address
+from octaplan.core.addresses import BITS, Address, Network, Span, is_link_local, parse_address
 from octaplan.core.device import Device, NamedSlot, Wireless
 from octaplan.core.fields import (
     AddressField,
@@ -47,6 +48,16 @@ SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS, MAX_DEVICES = 64, 512, 20_000, 256  # at one site
 OptionNumber = Annotated[str, StringConstraints(pattern=r"^(?:[1-9]|[1-9][0-9]|1[0-9]{2}|2[0-4][0-9]|25[0-4])$")]
 MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
+
+LEASE_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
+
+
+def lease_text(seconds: int) -> str:
+    """A lease as people write it."""
+    for unit in ("d", "h", "m"):
+        if seconds % LEASE_UNITS[unit] == 0:
+            return f"{seconds // LEASE_UNITS[unit]}{unit}"
+    return str(seconds)
 
 
 class Handoff(StrEnum):
@@ -101,6 +112,12 @@ class Circuit(Part):
     provider: Text | None = None
     reference: Text | None = None
     priority: int | None = Field(None, ge=0, le=1000, description="1 is used first")
+    address6: AddressField | None = Field(None, description="The site's own IPv6 address beside an IPv4 one")
+    prefix6: int | None = Field(None, ge=0, le=128, description="Prefix length of the IPv6 hand-off, in bits")
+    gateway6: AddressField | None = None
+    modem_subnet: NetworkField | None = Field(
+        None, description="Inside subnet of the provider's modem, or of a box that stays in front of the edge"
+    )
     uses: dict[str, Text] = Field(
         default={}, max_length=256, description="Further addresses of the hand-off, and what each is used for"
     )
@@ -112,6 +129,8 @@ class Circuit(Part):
                 f"the mask /{self.prefix} is too long for {self.anchor}: write the address with its mask, "
                 "such as 203.0.113.18/29"
             )
+        for value in (self.address6, self.gateway6):
+            _must_be_ipv6(value, "address and gateway of the IPv6 hand-off")
         return self
 
     @property
@@ -125,6 +144,19 @@ class Circuit(Part):
         if self.anchor is None or self.prefix is None:
             return None
         return Network.holding(self.anchor, self.prefix)
+
+    @property
+    def subnet6(self) -> Network | None:
+        """The IPv6 hand-off subnet beside an IPv4 one; a link-local gateway (RFC 4291) says nothing about it."""
+        anchor = self.address6 or (None if self.gateway6 is None or is_link_local(self.gateway6) else self.gateway6)
+        if anchor is None or self.prefix6 is None:
+            return None
+        return Network.holding(anchor, self.prefix6)
+
+
+def _must_be_ipv6(value: Address | Network | None, what: str) -> None:
+    if value is not None and value.family != 6:
+        raise ValueError(f"{value} is not IPv6: {what} must be, such as 2001:db8:40::1")
 
 
 class Scope(Part):
@@ -146,8 +178,8 @@ class Scope(Part):
 
     @property
     def span(self) -> Span | None:
-        """First to last, once both are known; nothing when DHCP is switched off."""
-        if self.server == "none" or self.first is None or self.last is None:
+        """First to last, once both are known and of one family; nothing when DHCP is switched off."""
+        if self.server == "none" or self.first is None or self.last is None or self.first.family != self.last.family:
             return None
         return Span(self.first, self.last)
 
@@ -157,8 +189,15 @@ class Scope(Part):
         return self.span.without(self.excluded) if self.span else []
 
 
+class Kept(Part):
+    """A run of a segment that is kept for one kind of host."""
+
+    kind: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    run: SpanField
+
+
 class Segment(Part):
-    """One inside network of a site."""
+    """One inside network of a site. An IPv6 subnet may stand beside an IPv4 one (`subnet6`), or alone (`subnet`)."""
 
     label: Name
     role: Role = Role.OTHER
@@ -171,6 +210,16 @@ class Segment(Part):
     resolvers: list[ResolverField] = Field(default=[], max_length=8)
     domain: Domain | None = None
     expected_hosts: int | None = Field(None, ge=0, le=1 << 32)
+    subnet6: NetworkField | None = None
+    gateway6: AddressField | None = None
+    kept: list[Kept] = Field(default=[], max_length=64)
+    order: int | None = Field(None, ge=0, le=100_000, description="Where it stands among the segments; lowest first")
+
+    @model_validator(mode="after")
+    def _second_family_is_ipv6(self) -> Segment:
+        _must_be_ipv6(self.subnet6, "the second subnet of a segment")
+        _must_be_ipv6(self.gateway6, "the gateway of the second subnet")
+        return self
 
     @property
     def reaches(self) -> bool:
@@ -189,6 +238,12 @@ class Host(Part):
     address: AddressField | None = None
     mac: MacField | None = None
     method: Method = Method.STATIC
+    address6: AddressField | None = None
+
+    @model_validator(mode="after")
+    def _second_family_is_ipv6(self) -> Host:
+        _must_be_ipv6(self.address6, "the second address of a host")
+        return self
 
 
 class Acceptance(Part):
@@ -217,6 +272,9 @@ class SitePlan(Part):
     reach_groups: list[Name] | None = Field(
         None, max_length=64, description="Left out: the group named after the customer. Empty: none"
     )
+    delegated_prefix: NetworkField | None = Field(
+        None, description="The site's IPv6 prefix, from which its segments take theirs"
+    )
     circuits: dict[MemberId, Circuit] = Field(default={}, max_length=MAX_CIRCUITS)
     segments: dict[MemberId, Segment] = Field(default={}, max_length=MAX_SEGMENTS)
     hosts: dict[MemberId, Host] = Field(default={}, max_length=MAX_HOSTS)
@@ -229,8 +287,17 @@ class SitePlan(Part):
 
     model_config = ConfigDict(populate_by_name=True)
 
+    @field_validator("segments")
+    @classmethod
+    def _segments_in_order(cls, segments: dict[str, Segment]) -> dict[str, Segment]:
+        if all(segment.order is None for segment in segments.values()):
+            return segments
+        last = 100_001
+        return dict(sorted(segments.items(), key=lambda item: last if item[1].order is None else item[1].order))
+
     @model_validator(mode="after")
     def _hosts_are_somewhere(self) -> SitePlan:
+        _must_be_ipv6(self.delegated_prefix, "the prefix of a site")
         for host in self.hosts.values():
             if host.segment not in self.segments:
                 raise ValueError(
@@ -260,13 +327,17 @@ def site_key(customer: str, site: str) -> str:
     return f"{customer}/{site}".casefold()
 
 
+_ONE = "0123456789abcdefghjkmnpqrstvwxyz"
+_TWO = [low + high for high in _ONE for low in _ONE]
+
+
 def new_id(name: str, taken: Container[str]) -> str:
     """A short id for a new member, the same for the same name, that is not yet taken."""
     attempt = 0
     while True:
         digest = hashlib.blake2b(f"{attempt}:{name}".encode(), digest_size=8).digest()
-        number = int.from_bytes(digest, "big")
-        text = "".join("0123456789abcdefghjkmnpqrstvwxyz"[number >> shift & 31] for shift in range(0, 25, 5))
+        number = int.from_bytes(digest[4:], "big")
+        text = _TWO[number & 1023] + _TWO[number >> 10 & 1023] + _ONE[number >> 20 & 31]
         if text not in taken:
             return text
         attempt += 1

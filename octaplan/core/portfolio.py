@@ -2,42 +2,45 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from datetime import date
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 
 from octaplan.core import rules  # noqa: F401  (fills the rule book)
-from octaplan.core.addresses import Network, parse_network
+from octaplan.core.addresses import Address, Network
 from octaplan.core.boxes import named
-from octaplan.core.claims import CIRCUIT, HOST, SEGMENT, Claims, Numbers, Rows, known
+from octaplan.core.claims import (
+    MANY_GROUPS,
+    Addresses,
+    Claims,
+    Flags,
+    Labels,
+    Numbers,
+    Rows,
+    Table,
+    host_side,
+    where,
+    within,
+)
 from octaplan.core.credentials import Facts
 from octaplan.core.device import Device
-from octaplan.core.findings import OTHERS_LISTED, RULES, Finding, Other, Subject, in_order
+from octaplan.core.findings import RULES, Finding, Other, Subject, in_order
 from octaplan.core.hardware import HardwareType
-from octaplan.core.overlap import Overlaps, Shared, among, first_few
+from octaplan.core.organisation import Organisation
+from octaplan.core.overlap import Elsewhere, IntervalIndex, Points, Shared, Sharing
 from octaplan.core.plan import Circuit, Host, Segment, SitePlan
-
-COMMON_DEFAULTS = tuple(
-    parse_network(text)[0] for text in ("192.168.0.0/24", "192.168.1.0/24", "192.168.100.0/24", "10.0.0.0/24")
-)
-
-
-@dataclass(frozen=True, slots=True)
-class Organisation:
-    """What the provider decides for all of its sites."""
-
-    common_defaults: tuple[Network, ...] = COMMON_DEFAULTS
 
 
 class Portfolio:
     """Every site plan, with what sites share kept sorted.
 
-    `hardware` are the hardware types by key, and `facts` tells what is known of the secrets of a site by its
-    key; without them the rules that need them stay silent. Not safe for use by several threads at once: the
-    caller takes turns.
+    `hardware` are the hardware types by key, `facts` tells what is known of the secrets of a site by its key,
+    `shipped` whether a site has been shipped; without them the rules that need them stay silent. `today` is the
+    calendar that ship dates are held against. Not safe for use by several threads at once: the caller takes turns.
     """
 
     def __init__(
@@ -46,15 +49,24 @@ class Portfolio:
         organisation: Organisation | None = None,
         hardware: Mapping[str, HardwareType] | None = None,
         facts: Callable[[str], Facts] | None = None,
+        shipped: Callable[[str], bool] | None = None,
+        today: Callable[[], date] = date.today,
     ) -> None:
         self.organisation = organisation or Organisation()
         self.hardware = hardware
         self.facts = facts
+        self.shipped = shipped
+        self.today = today
         self.plans: dict[int, SitePlan] = {}
+        self.changes = 0
+        self.many_groups: set[int] = set()
         self._numbers: dict[str, int] = {}
         self._claims: dict[int, Claims] = {}
-        self._group_labels: dict[str, int] = {}
-        self._line_labels: dict[tuple[Network, object], int] = {}
+        self._joined: Claims | None = None
+        self.labels = Labels()
+        self._sharings: dict[str, Sharing] = {}
+        self._shared: dict[str, Shared] = {}
+        self._behind: dict[str, set[int]] = {}
         for plan in plans:
             self.put(plan)
 
@@ -70,115 +82,158 @@ class Portfolio:
 
     def put(self, plan: SitePlan) -> None:
         """Add a site, or replace its plan."""
-        number = self._numbers.setdefault(plan.key, len(self._numbers))
+        number = self.number(plan)
         self.plans[number] = plan
-        self._claims[number] = Claims.of(plan, number)
-        self._forget()
+        self._claims[number] = Claims.of(plan, number, self.labels)
+        self._changed(number)
 
     def remove(self, key: str) -> None:
         """Take a site out; `KeyError` when it is not there."""
         number = self._numbers[key.casefold()]
         del self.plans[number], self._claims[number]
-        self._forget()
+        self._changed(number)
 
-    def _forget(self) -> None:
-        for name in ("shared", "_joined"):
-            self.__dict__.pop(name, None)
+    def number(self, plan: SitePlan) -> int:
+        """The number under which a site's claims stand, whether it is held or not."""
+        return self._numbers.setdefault(plan.key, len(self._numbers))
+
+    def _changed(self, number: int) -> None:
+        self.changes += 1
+        self._joined = None
+        self._sharings.clear()
+        plan = self.plans.get(number)
+        if plan is not None and len(plan.groups) > MANY_GROUPS:
+            self.many_groups.add(number)
+        else:
+            self.many_groups.discard(number)
+        for behind in self._behind.values():
+            behind.add(number)
+
+    def shared(self, sort: str) -> Shared:
+        """What all sites claim of one sort (a member of `SORTS`), brought up to date with what has changed."""
+        behind = self._behind.get(sort)
+        if behind is None or len(behind) > max(64, len(self.plans) // 4):
+            self._shared[sort] = Shared(self.sharing(sort))
+        elif behind:
+            fresh = Claims.join([self._claims[number] for number in sorted(behind) if number in self._claims])
+            self._shared[sort].exchange(np.array(sorted(behind), np.int64), SORTS[sort].taken(fresh))
+        self._behind[sort] = set()
+        return self._shared[sort]
+
+    def forget_order(self) -> None:
+        """Let what is kept sorted go; it is sorted anew when it is asked for."""
+        self._sharings.clear()
+        self._shared.clear()
+        self._behind.clear()
+
+    def sharing(self, sort: str) -> Sharing:
+        """What all sites claim of one sort."""
+        if sort not in self._sharings:
+            self._sharings[sort] = SORTS[sort].taken(self.claims())
+        return self._sharings[sort]
+
+    def claims(self, numbers: Iterable[int] | None = None) -> Claims:
+        """The claims of all sites joined, or of those with the given numbers that are held."""
+        if numbers is not None:
+            return Claims.join([self._claims[number] for number in numbers if number in self._claims])
+        if self._joined is None:
+            self._joined = Claims.join([self._claims[number] for number in sorted(self._claims)])
+        return self._joined
+
+    def view(self, plan: SitePlan) -> View:
+        """One plan, saved or not, as rules look at it, against every other site."""
+        number = self.number(plan)
+        held = self._claims.get(number) if self.plans.get(number) is plan else None
+        return View(self, {number: plan}, held or Claims.of(plan, number, self.labels))
 
     def check(self, plan: SitePlan) -> list[Finding]:
         """The findings of one plan, saved or not, against every other site."""
-        number = self._numbers.setdefault(plan.key, len(self._numbers))
-        claims = self._claims[number] if self.plans.get(number) is plan else Claims.of(plan, number)
-        return self._run(View(self, {number: plan}, claims))
+        return self._run(self.view(plan))
 
     def check_all(self) -> list[Finding]:
         """The findings of every site."""
-        return self._run(View(self, self.plans, self._joined))
+        return self._run(View(self, self.plans, self.claims(), whole=True))
 
     def touched_by(self, plan: SitePlan) -> set[str]:
         """The other sites, as keys, whose findings may depend on this plan."""
-        number = self._numbers.setdefault(plan.key, len(self._numbers))
-        view = View(self, {number: plan}, Claims.of(plan, number))
+        view = self.view(plan)
         sites: set[int] = set()
-        for shared, _, overlaps in view.elsewhere():
-            for query in np.flatnonzero(overlaps.total):
-                sites.update(int(shared.sites[row]) for row in overlaps.rows(int(query)))
+        for sort, asking in (*((sort, sort) for sort in SORTS), ("lines", "routed"), ("routed", "lines")):
+            met = view.against(sort, asking)
+            for query in np.flatnonzero(met.total).tolist():
+                sites.update(site for site, _, _ in met.members(query))
         return {self.plans[site].key for site in sites}
 
     def _run(self, view: View) -> list[Finding]:
         return in_order(finding for rule in RULES.values() for finding in rule.findings(view))
 
-    @cached_property
-    def _joined(self) -> Claims:
-        return Claims.join(list(self._claims.values()))
 
-    @cached_property
-    def shared(self) -> SharedClaims:
-        return SharedClaims.of(self, self._joined)
-
-    def group_labels(self, plan: SitePlan) -> list[int]:
-        """The reach groups of a site as integers."""
-        return [self._group_labels.setdefault(name, len(self._group_labels)) for name in plan.groups]
-
-    def line_label(self, circuit: Circuit) -> int:
-        """An integer for the provider's line: the same for circuits of one network and one gateway."""
-        if circuit.subnet is None or circuit.gateway is None:
-            return -1
-        return self._line_labels.setdefault((circuit.subnet, circuit.gateway), len(self._line_labels))
+# --- What sites share ------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class SharedClaims:
-    """The sorts of claims that can collide between sites. `lines` are hand-off subnets, with the label of each in
-    `line_labels`; `twins` are the same under their labels."""
-
-    subnets: Shared
-    lines: Shared
-    line_labels: Numbers
-    twins: Shared
-    addresses: Shared
-    macs: Shared
-
-    @classmethod
-    def of(cls, portfolio: Portfolio, claims: Claims) -> SharedClaims:
-        rows, groups = reaching(portfolio, portfolio.plans, claims.segments)
-        subnets = claims.segments[rows]
-        handed = known(claims.circuits["first"])
-        lines, labels = claims.circuits[handed], line_labels(portfolio, portfolio.plans)[handed]
-        named = labels >= 0
-        own = claims.circuits[known(claims.circuits["address"])]
-        macs = claims.hosts[known(claims.hosts["mac"])]
-        return cls(
-            _share(subnets, groups, "first", "last"),
-            _share(lines, None, "first", "last"),
-            labels,
-            _share(lines[named], labels[named], "first", "last"),
-            _share(own, None, "address", "address"),
-            _share(macs, None, "mac", "mac"),
-        )
+def _sharing(claims: Rows, first: str, last: str, rows: Numbers | None = None, tags: Numbers | None = None) -> Sharing:
+    taken = claims if rows is None else claims[rows]
+    zeros = np.zeros(len(taken), np.int64)
+    ends = [Addresses.of(taken[name]) for name in dict.fromkeys((first, last))]
+    return Sharing(
+        np.arange(len(taken)) if rows is None else rows,
+        taken["site"].astype(np.int64),
+        taken["item"].astype(np.int64),
+        zeros,
+        ends[0],
+        ends[-1],
+        zeros if tags is None else tags,
+    )
 
 
-def _share(rows: Rows, labels: Numbers | None, first: str, last: str) -> Shared:
-    if labels is None:
-        labels = np.zeros(len(rows), np.int64)
-    return Shared(rows["site"].astype(np.int64), rows["item"], labels, rows[first], rows[last])
+def _subnets(claims: Claims) -> Sharing:
+    """Segments that reach, once for every label of their site's reach groups; the tag is the label's sign."""
+    rows = np.flatnonzero(claims.segments["reaches"] & (claims.segments["first"]["family"] > 0))
+    groups = claims.groups
+    sites = claims.segments["site"][rows]
+    starts = np.searchsorted(groups["site"], sites, "left")
+    times = np.searchsorted(groups["site"], sites, "right") - starts
+    nth = np.arange(times.sum()) - np.repeat(np.cumsum(times) - times, times)
+    chosen = groups[np.repeat(starts, times) + nth]
+    made = _sharing(claims.segments, "first", "last", np.repeat(rows, times), np.ascontiguousarray(chosen["sign"]))
+    return dataclasses.replace(made, labels=np.ascontiguousarray(chosen["label"]))
 
 
-def line_labels(portfolio: Portfolio, plans: dict[int, SitePlan]) -> Numbers:
-    """For each circuit of some plans the label of its line, or -1."""
-    circuits = (circuit for plan in plans.values() for circuit in plan.circuits.values())
-    return np.array([portfolio.line_label(circuit) for circuit in circuits], np.int64)
+def _macs(claims: Claims) -> Sharing:
+    """Hosts with a MAC; its upper 16 bits are the label, its lower 32 stand for an address."""
+    rows = np.flatnonzero(claims.hosts["mac"])
+    mac = claims.hosts["mac"][rows] - np.uint64(1)
+    low = Addresses(np.full(len(rows), 4, "u1"), np.zeros(len(rows), "u8"), mac & np.uint64(0xFFFFFFFF))
+    labels = (mac >> np.uint64(32)).astype(np.int64)
+    made = _sharing(claims.hosts, "address", "address", rows)
+    return dataclasses.replace(made, labels=labels, first=low, last=low)
 
 
-def reaching(portfolio: Portfolio, plans: dict[int, SitePlan], segments: Rows) -> tuple[Numbers, Numbers]:
-    """Row numbers of the segments that reach, once per reach group of their site, and the groups' labels."""
-    rows = np.flatnonzero(segments["reaches"] & known(segments["first"]))
-    sites = segments["site"][rows]
-    labels = {site: portfolio.group_labels(plan) for site, plan in plans.items()}
-    counts = np.array([len(labels[site]) for site in sites.tolist()], np.int64)
-    repeated = np.repeat(rows, counts)
-    groups = np.array([label for site in sites.tolist() for label in labels[site]], np.int64)
-    return repeated, groups
+def _lines(claims: Claims) -> Sharing:
+    return _sharing(claims.circuits, "first", "last", tags=claims.circuits["line"].astype(np.int64))
+
+
+def _twins(claims: Claims) -> Sharing:
+    lines = _lines(claims)
+    return dataclasses.replace(lines, labels=lines.tags)
+
+
+class Sort(NamedTuple):
+    """One sort of claims that can collide between sites: how it is taken out of `Claims`, and from which arrays."""
+
+    taken: Callable[[Claims], Sharing]
+    arrays: tuple[str, ...]
+
+
+SORTS = {
+    "subnets": Sort(_subnets, ("segments", "groups")),
+    "lines": Sort(_lines, ("circuits",)),
+    "twins": Sort(_twins, ("circuits",)),
+    "routed": Sort(lambda claims: _sharing(claims.routed, "first", "last"), ("routed",)),
+    "addresses": Sort(lambda claims: _sharing(claims.circuits, "address", "address"), ("circuits",)),
+    "prefixes": Sort(lambda claims: _sharing(claims.prefixes, "first", "last"), ("prefixes",)),
+    "macs": Sort(_macs, ("hosts",)),
+}
 
 
 class Box(NamedTuple):
@@ -198,20 +253,34 @@ class Box(NamedTuple):
 class View:
     """What a rule looks at: the claims of one or many sites, and the portfolio around them.
 
-    Row numbers are those of the arrays in `claims`. Helpers turn rows back into subjects and others.
+    `whole` says that no site is left out. Row numbers are those of the tables here. Helpers turn rows back into
+    subjects and others.
     """
 
-    def __init__(self, portfolio: Portfolio, plans: dict[int, SitePlan], claims: Claims) -> None:
+    def __init__(
+        self, portfolio: Portfolio, plans: dict[int, SitePlan], claims: Claims, *, whole: bool = False
+    ) -> None:
         self.portfolio = portfolio
         self.plans = plans
         self.claims = claims
+        self.whole = whole
         self.organisation = portfolio.organisation
-        self.segments = claims.segments
-        self.hosts = claims.hosts
-        self.ranges = claims.ranges
-        self.circuits = claims.circuits
-        self.routed = claims.routed
+        self.sites = Table("sites", claims.sites)
+        self.segments = Table("segments", claims.segments)
+        self.hosts = Table("hosts", claims.hosts)
+        self.ranges = Table("ranges", claims.ranges)
+        self.kept = Table("kept", claims.kept)
+        self.resolvers = Table("resolvers", claims.resolvers)
+        self.options = Table("options", claims.options)
+        self.circuits = Table("circuits", claims.circuits)
+        self.routed = Table("routed", claims.routed)
+        self.modems = Table("modems", claims.modems)
+        self.prefixes = Table("prefixes", claims.prefixes)
         self._members: dict[tuple[int, str], list[tuple[str, Segment | Host | Circuit]]] = {}
+        self._sharings: dict[str, Sharing] = {}
+        self._elsewhere: dict[tuple[str, str], Elsewhere] = {}
+
+    # --- From rows to members of plans
 
     def _member(self, site: int, kind: str, item: int) -> tuple[str, Segment | Host | Circuit]:
         members = self._members.get((site, kind))
@@ -220,68 +289,115 @@ class View:
             members = self._members[(site, kind)] = list(getattr(plan, kind).items())
         return members[item]
 
-    def _row(self, rows: Rows, kind: str, row: int) -> tuple[SitePlan, str, Segment | Host | Circuit]:
-        site = int(rows["site"][row])
-        key, member = self._member(site, kind, int(rows["item"][row]))
+    def _row(self, rows: Table, row: int) -> tuple[SitePlan, str, Segment | Host | Circuit]:
+        site = int(rows.rows["site"][row])
+        key, member = self._member(site, rows.kind, int(rows.rows["item"][row]))
         return self.plans[site], key, member
 
     def segment(self, row: int) -> Segment:
-        member = self._row(self.segments, "segments", row)[2]
+        member = self._row(self.segments, row)[2]
         assert isinstance(member, Segment)  # noqa: S101
         return member
 
     def host(self, row: int) -> Host:
-        member = self._row(self.hosts, "hosts", row)[2]
+        member = self._row(self.hosts, row)[2]
         assert isinstance(member, Host)  # noqa: S101
         return member
 
     def circuit(self, row: int) -> Circuit:
-        member = self._row(self.circuits, "circuits", row)[2]
+        member = self._row(self.circuits, row)[2]
         assert isinstance(member, Circuit)  # noqa: S101
         return member
 
-    def subject(self, rows: Rows, row: int, addresses: object = None) -> Subject:
+    def subnet(self, rows: Table, row: int) -> Network:
+        """The subnet that a row of `segments` or `circuits` speaks of, which is known."""
+        member = self._row(rows, row)[2]
+        assert not isinstance(member, Host)  # noqa: S101
+        subnet = member.subnet6 if rows["second"][row] else member.subnet
+        assert subnet is not None  # noqa: S101
+        return subnet
+
+    def gateway(self, rows: Table, row: int) -> Address:
+        """The gateway that a row of `segments` or `circuits` speaks of, which is known."""
+        gateway: Address = rows["gateway"].at(row)
+        return gateway
+
+    def subject(self, rows: Table, row: int, addresses: object = None) -> Subject:
         """The member behind a row of `segments`, `hosts` or `circuits`, as the subject of a finding."""
-        kind = _KINDS[rows.dtype]
-        plan, key, member = self._row(rows, kind, row)
+        plan, key, member = self._row(rows, row)
+        second = bool(rows.rows["second"][row])
         if addresses is None:
-            addresses = member.address if isinstance(member, Host) else member.subnet
+            if isinstance(member, Host):
+                addresses = host_side(member, second)
+            else:
+                addresses = member.subnet6 if second else member.subnet
         text = "" if addresses is None else str(addresses)
-        return Subject(plan.customer, plan.site, _name(member), f"/{kind}/{key}", text)
+        return Subject(plan.customer, plan.site, _name(member), f"/{rows.kind}/{key}", text, second)
 
-    def plan(self, rows: Rows, row: int) -> SitePlan:
-        return self.plans[int(rows["site"][row])]
+    def site(self, row: int, path: str = "", addresses: object = "") -> Subject:
+        """The site behind a row of `sites`, as the subject of a finding."""
+        plan = self.plans[int(self.sites["site"][row])]
+        return Subject(plan.customer, plan.site, plan.name or plan.site, path, str(addresses))
 
-    def others(self, rows: Rows, listed: Sequence[int]) -> tuple[Other, ...]:
-        """Members behind rows of the arrays here."""
-        kind = _KINDS[rows.dtype]
+    def plan(self, rows: Table, row: int) -> SitePlan:
+        return self.plans[int(rows.rows["site"][row])]
+
+    def others(self, rows: Table, listed: Sequence[int]) -> tuple[Other, ...]:
+        """Members behind rows of the tables here."""
         return tuple(
             sorted(
                 Other(plan.customer, plan.site, _name(member))
-                for plan, _, member in (self._row(rows, kind, row) for row in listed)
+                for plan, _, member in (self._row(rows, row) for row in listed)
             )
         )
 
-    def strangers(self, shared: Shared, kind: str, listed: Sequence[int]) -> tuple[Other, ...]:
-        """Members behind rows of something shared."""
+    def strangers(self, kind: str, listed: Sequence[tuple[int, int, int]]) -> tuple[Other, ...]:
+        """Members of other sites, as `Elsewhere.members` tells them."""
         found = []
-        for row in listed:
-            site = int(shared.sites[row])
+        for site, item, _ in listed:
             plan = self.portfolio.plans[site]
-            found.append(Other(plan.customer, plan.site, _name(self._member(site, kind, int(shared.items[row]))[1])))
+            name = _name(self._member(site, kind, item)[1])
+            found.append(Other(plan.customer, plan.site, name))
         return tuple(sorted(found))
 
-    def anywhere(
-        self, rows: Rows, column: str, question: tuple[Shared, Numbers, Overlaps]
-    ) -> Iterator[tuple[int, tuple[Other, ...], int]]:
-        """Rows whose address in a column stands again at this site or another: row, others and their number."""
-        shared, _, elsewhere = question
-        here = among(rows["site"].astype(np.int64), rows[column], rows[column], known(rows[column]))
-        for row in map(int, np.flatnonzero(elsewhere.total + here.total)):
-            near = self.others(rows, first_few(here.rows(row), OTHERS_LISTED)) if here.total[row] else ()
-            far = first_few(elsewhere.rows(row), OTHERS_LISTED - len(near))
-            others = near + self.strangers(shared, _KINDS[rows.dtype], far)
-            yield row, others, int(elsewhere.total[row] + here.total[row])
+    @property
+    def many_groups(self) -> bool:
+        """Whether some site is in so many reach groups that those it shares several with are counted one by one."""
+        here = () if self.whole else self.plans.values()
+        return bool(self.portfolio.many_groups) or any(len(plan.groups) > MANY_GROUPS for plan in here)
+
+    # --- What several rules ask
+
+    def elsewhere(self, sort: str) -> Elsewhere:
+        """What at other sites overlaps each of the claims of one sort here."""
+        return self.against(sort, sort)
+
+    def against(self, sort: str, asking: str) -> Elsewhere:
+        """What of one sort at other sites overlaps each of the claims of another sort here."""
+        known = self._elsewhere.get((sort, asking))
+        if known is None:
+            asked, shared = self._sharing(asking), self.portfolio.shared(sort)
+            known = self._elsewhere[sort, asking] = shared.elsewhere(asked, lambda: self._own(sort))
+        return known
+
+    def _sharing(self, sort: str) -> Sharing:
+        if self.whole:
+            return self.portfolio.sharing(sort)
+        if sort not in self._sharings:
+            self._sharings[sort] = SORTS[sort].taken(self.claims)
+        return self._sharings[sort]
+
+    def _own(self, sort: str) -> Sharing:
+        """What the portfolio holds of the sites looked at, which may be something else than they say here."""
+        if self.whole or all(
+            getattr(self.claims, name).tobytes() == getattr(self._held, name).tobytes() for name in SORTS[sort].arrays
+        ):
+            return self._sharing(sort)
+        return SORTS[sort].taken(self._held)
+
+    @cached_property
+    def _held(self) -> Claims:
+        return self.portfolio.claims(self.plans)
 
     @cached_property
     def boxes(self) -> list[Box]:
@@ -289,71 +405,74 @@ class View:
         hardware = self.portfolio.hardware or {}
         return [
             Box(plan, key, device, hardware.get(device.type))
-            for plan in self.plans.values()
-            if plan.devices
+            for plan in self.equipped
             for key, device in plan.devices.items()
         ]
 
-    def groups(self, row: int) -> list[int]:
-        """The reach groups of the site of a segment."""
-        return self.portfolio.group_labels(self.plan(self.segments, row))
+    @cached_property
+    def equipped(self) -> list[SitePlan]:
+        """The plans with devices."""
+        return self.plans_with("devices")
+
+    def plans_with(self, column: str, least: int = 1) -> list[SitePlan]:
+        """The plans for which a column of `sites` is true, or at least so much."""
+        return [self.plans[site] for site in self.sites["site"][self.sites[column] >= least].tolist()]
 
     @cached_property
     def tables(self) -> dict[str, Numbers]:
         """For `segments`, `hosts` and `ranges`: an integer per row that two rows share when their site and
         routing table are the same."""
         return {
-            name: rows["site"].astype(np.int64) << 10 | rows["table"]
-            for name, rows in (("segments", self.segments), ("hosts", self.hosts), ("ranges", self.ranges))
+            rows.kind: rows["site"].astype(np.int64) << 10 | rows["table"]
+            for rows in (self.segments, self.hosts, self.ranges)
         }
 
-    def elsewhere(self) -> Iterator[tuple[Shared, Numbers, Overlaps]]:
-        """Per sort of shared claims: the rows here that were asked about, and what at other sites overlaps."""
-        yield self.subnets_elsewhere
-        yield self.lines_elsewhere
-        yield self.addresses_elsewhere
-        yield self.macs_elsewhere
+    @cached_property
+    def subnets(self) -> IntervalIndex:
+        """The subnets of segments by site, whatever their routing table."""
+        s = self.segments
+        return IntervalIndex(s["site"].astype(np.int64), s["first"], s["last"])
 
     @cached_property
-    def subnets_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
-        rows, labels = reaching(self.portfolio, self.plans, self.segments)
-        return self._ask(self.portfolio.shared.subnets, self.segments, rows, labels, "first", "last")
+    def scopes(self) -> IntervalIndex:
+        """The DHCP ranges by site and routing table."""
+        return IntervalIndex(self.tables["ranges"], self.ranges["first"], self.ranges["last"])
 
     @cached_property
-    def lines_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
-        return self._ask_all(self.portfolio.shared.lines, self.circuits, "first", "last")
+    def held(self) -> Points:
+        """The gateways of segments and then the addresses of hosts, by site and routing table."""
+        labels = np.concatenate([self.tables["segments"], self.tables["hosts"]])
+        return Points(labels, Addresses.join(self.segments["gateway"], self.hosts["address"]))
 
     @cached_property
-    def line_labels(self) -> Numbers:
-        """For each circuit here the label of its line, or -1."""
-        return line_labels(self.portfolio, self.plans)
+    def leasable(self) -> dict[int, list[int]]:
+        """For each row of `held` that lies inside a DHCP range of its site and table the segments of such ranges."""
+        ranges = self.ranges
+        rows = self.held.near(self.tables["ranges"], ranges["first"], ranges["last"])
+        asked = self.held.addresses[rows]
+        found = self.scopes.overlaps(self.held.labels[rows], asked, asked)
+        return {
+            int(rows[place]): sorted({int(ranges["segment"][piece]) for piece in found.rows(place)})
+            for place in where(found.total)
+        }
 
     @cached_property
-    def twins_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
-        every = np.arange(len(self.circuits))
-        return self._ask(self.portfolio.shared.twins, self.circuits, every, self.line_labels, "first", "last")
-
-    @cached_property
-    def addresses_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
-        return self._ask_all(self.portfolio.shared.addresses, self.circuits, "address", "address")
-
-    @cached_property
-    def macs_elsewhere(self) -> tuple[Shared, Numbers, Overlaps]:
-        return self._ask_all(self.portfolio.shared.macs, self.hosts, "mac", "mac")
-
-    def _ask_all(self, shared: Shared, rows: Rows, first: str, last: str) -> tuple[Shared, Numbers, Overlaps]:
-        every = np.arange(len(rows))
-        return self._ask(shared, rows, every, np.zeros(len(rows), np.int64), first, last)
-
-    @staticmethod
-    def _ask(
-        shared: Shared, rows: Rows, asked: Numbers, labels: Numbers, first: str, last: str
-    ) -> tuple[Shared, Numbers, Overlaps]:
-        sites = rows["site"][asked].astype(np.int64)
-        return shared, asked, shared.elsewhere(sites, labels, rows[first][asked], rows[last][asked])
-
-
-_KINDS = {SEGMENT: "segments", HOST: "hosts", CIRCUIT: "circuits"}
+    def host_places(self) -> tuple[Flags, Flags]:
+        """Per host whether its address is outside the subnet of its segment, and whether inside but not usable."""
+        s, owner, address = self.segments, self.hosts["segment"], self.hosts["address"]
+        first, last = s["first"], s["last"]
+        outside = (address.family > 0) & (first.family > 0)[owner]
+        offset = address.lo - first.lo[owner]  # modulo 2^64: what lies before the subnet is far behind it
+        size = (last.lo - first.lo)[owner]
+        four = (address.family == 4) & (first.family == 4)[owner]
+        outside &= ~(four & (offset <= size))
+        suspects = np.flatnonzero(four & ((offset == 0) | (offset == size)) | ~four & outside)
+        unusable = np.zeros(len(outside), bool)
+        own, asked = owner[suspects], address[suspects]
+        inside = within(asked, first[own], last[own])
+        outside[suspects] &= ~inside
+        unusable[suspects] = inside & ~within(asked, s["usable_first"][own], s["usable_last"][own])
+        return outside, unusable
 
 
 def _name(member: Segment | Host | Circuit) -> str:

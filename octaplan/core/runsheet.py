@@ -12,14 +12,13 @@ import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from octaplan.core.addresses import Address
+from octaplan.core.addresses import Address, prefixed
 from octaplan.core.bench import Bench, Situation
-from octaplan.core.boxes import circuits_of, named, next_hop, own_address, servers
+from octaplan.core.boxes import circuits_of, is_gateway, named, next_hop, own_address, servers
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import DeviceRole, PortMode, Service
 from octaplan.core.hardware import FirstPassword, HardwareType, Medium, Takes
-from octaplan.core.plan import Circuit, Handoff, SitePlan
-from octaplan.core.typed import lease_text
+from octaplan.core.plan import Circuit, Handoff, SitePlan, lease_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -346,6 +345,9 @@ class _Writer:
             yield Value("Mask", circuit.subnet.mask if circuit.subnet else "")
             yield Value("Gateway", str(circuit.gateway or ""))
             yield Value("Resolvers", "  ".join(map(str, circuit.resolvers)))
+        if circuit.address6 is not None or circuit.gateway6 is not None:
+            yield Value("IPv6 address", prefixed(circuit.address6, circuit.prefix6))
+            yield Value("IPv6 gateway", str(circuit.gateway6 or ""))
         yield Value("VLAN tag", str(circuit.vlan) if circuit.vlan else "none")
 
     @property
@@ -384,6 +386,9 @@ class _Writer:
         ]
         if address is not None and self.device.role is DeviceRole.EDGE:
             values.append(Value("Gateway", "leave empty"))
+        if segment.subnet6 is not None and is_gateway(self.plan, self.device):
+            values.append(Value("Own IPv6 address", prefixed(segment.gateway6, segment.subnet6.prefix)))
+            values.append(Value("IPv6 prefix announced", str(segment.subnet6)))
         if serving and scope.span is not None:
             values += [
                 Value("Scope first", str(scope.span.first)),

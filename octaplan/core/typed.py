@@ -29,13 +29,18 @@ from octaplan.core.device import Band, DeviceRole, Security
 from octaplan.core.fields import available_zones
 from octaplan.core.passwords import LONGEST_TYPED
 from octaplan.core.plan import (
+    LEASE_UNITS,
     MAX_LEASE,
     Handoff,
     Method,
     Reach,
     Role,
     SitePlan,
+    lease_text,
 )
+from octaplan.core.portfolio import Portfolio
+from octaplan.core.renumber import renumber
+from octaplan.core.room import Room, fixed_in, next_host, numbered_subnet, range_for, range_leaving, wanted_prefix
 
 
 def text_of(most: int) -> Callable[[str], str]:
@@ -141,9 +146,6 @@ def read_server(cell: str) -> Address | str:
         raise ValueError(f"{error}; or leave it empty for the edge, or write 'none'") from None
 
 
-_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
-
-
 _LEASE = re.compile(
     r"(\d{1,10})\s*(?:(s|m|h|d|w)|(s)ec(?:ond)?s?|(m)in(?:ute)?s?|(h)(?:ou)?rs?|(d)ays?|(w)eeks?)?"
 ).fullmatch
@@ -154,18 +156,10 @@ def read_lease(cell: str) -> int:
     match = _LEASE(cell.strip().casefold())
     if match is None:
         raise ValueError(f"{cell.strip()[:40]!r} is not a lease: write 8h, 1d, 30m or a number of seconds")
-    seconds = int(match[1]) * _UNITS[match[match.lastindex or 1] if (match.lastindex or 1) > 1 else ""]
+    seconds = int(match[1]) * LEASE_UNITS[match[match.lastindex or 1] if (match.lastindex or 1) > 1 else ""]
     if not 1 <= seconds <= MAX_LEASE:
         raise ValueError(f"A lease of {seconds} s is not permitted: write 1 to {MAX_LEASE} seconds")
     return seconds
-
-
-def lease_text(seconds: int) -> str:
-    """A lease as people write it."""
-    for unit in ("d", "h", "m"):
-        if seconds % _UNITS[unit] == 0:
-            return f"{seconds // _UNITS[unit]}{unit}"
-    return str(seconds)
 
 
 def read_domain(cell: str) -> str:
@@ -188,6 +182,59 @@ def read_networks(cell: str) -> list[tuple[str, Network, Address]]:
 read_vlan = whole(1, 4094, "VLAN")
 
 
+def read_ipv6(cell: str) -> Address:
+    """An IPv6 address."""
+    address = parse_address(cell)
+    if address.family != 6:
+        raise ValueError(f"{address} is IPv4: write an IPv6 address such as 2001:db8:40::1")
+    return address
+
+
+def read_ipv6_network(cell: str) -> Network:
+    """An IPv6 subnet or prefix."""
+    network = parse_network(cell)[0]
+    if network.family != 6:
+        raise ValueError(f"{network} is IPv4: write an IPv6 prefix such as 2001:db8:40::/48")
+    return network
+
+
+def read_kept(cell: str, subnet: Network | None = None) -> list[dict[str, str]]:
+    """Kept runs as `printer .200-.219; camera 10.40.8.220 + 20`: a kind of host and a run."""
+    kept = []
+    for part in _at_most(64, [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]):
+        match = re.fullmatch(r"(.*?\S)[\s:]+((?:\.|[0-9a-fA-F]*[:.]|\d).*)", part)
+        if match is None:
+            raise ValueError(f"{part[:60]!r} names no kind and run: write such as printer 10.40.8.200-10.40.8.219")
+        span = parse_range(match[2], subnet)
+        kept.append({"kind": text_of(80)(match[1]), "run": (span if span.size else Span(span.last, span.first)).typed})
+    return kept
+
+
+def _kept_text(runs: list[dict[str, str]]) -> str:
+    return "; ".join(f"{keep['run'].replace('-', '–')} for {keep['kind']}" for keep in runs) or "none"
+
+
+def read_segment_number(cell: str) -> int | None:
+    """The number of a /64 in the site's prefix, in the hexadecimal digits that stand in the address; else nothing."""
+    digits = cell.strip().removeprefix("#")
+    return int(digits, 16) if re.fullmatch(r"[0-9a-fA-F]{1,8}", digits) else None
+
+
+def read_options(cell: str) -> dict[str, str]:
+    """DHCP options as `66 10.40.8.9; 42 = 192.0.2.123`: number (RFC 2132) and value."""
+    options: dict[str, str] = {}
+    for part in [part.strip() for part in cell.split(";") if part.strip()]:
+        match = re.fullmatch(r"(?:option\s*)?(\d{1,3})\s*[\s:=]\s*(\S.*)", part, re.IGNORECASE)
+        if match is None or not 1 <= int(match[1]) <= 254:
+            raise ValueError(
+                f"{part[:60]!r} is not an option: write its number (1 to 254) and value, such as 66 10.40.8.9"
+            )
+        options[str(int(match[1]))] = text_of(200)(match[2])
+    if len(options) > 64:
+        raise ValueError(f"{len(options)} options are given: at most 64 are kept")
+    return options
+
+
 # --- Fields of a plan ------------------------------------------------------------------------------------
 
 
@@ -198,13 +245,15 @@ class Understood(NamedTuple):
     echo: str
 
 
-def understand(plan: SitePlan, path: str, text: str) -> Understood:
+def understand(plan: SitePlan, path: str, text: str, portfolio: Portfolio | None = None) -> Understood:
     """Read what was typed into the field at a path of the plan; empty text means "not known".
 
     Addresses may be short inside a known subnet (`.20`), ranges are read as `.20-.199` or `.20 + 180`, a new
     subnet may be only a mask (`/25`), and takes gateway, range, hosts and resolvers along at their offsets.
+    With a portfolio, `next`, `next /25`, `first`, `last`, `leave 20` and `40 clients` take what is free.
     Raises `ValueError` with a sentence, also for a field that is not there.
     """
+    portfolio = portfolio or Portfolio([plan])
     typed = text.strip()
     if len(typed) > 1_000:
         raise ValueError(f"It is {len(typed)} characters long: at most 1000 are read")
@@ -227,16 +276,23 @@ def understand(plan: SitePlan, path: str, text: str) -> Understood:
     if kind == "circuits":
         return _circuit_field(plan, path, key, field, typed)
     if kind == "segments":
-        return _segment_field(plan, path, key, field, typed)
+        return _segment_field(plan, path, key, field, typed, portfolio)
     if kind == "devices":
         return _device_field(plan, path, key, field, typed)
     if kind in ("wireless", "slots"):
         return _simple(path, typed, _field(_WIRELESS_FIELDS if kind == "wireless" else _SLOT_FIELDS, field, path))
-    subnet = plan.segments[plan.hosts[key].segment].subnet
+    host = plan.hosts[key]
+    subnet = plan.segments[host.segment].subnet
+    if field == "address" and typed.casefold() == "next":
+        free = next_host(plan, host.segment, portfolio.organisation, host.kind, key)
+        if free is None:
+            raise ValueError(f"{plan.segments[host.segment].label} has no free address for it: widen the subnet")
+        return Understood([_set(path, str(free))], f"{free}, the next free address")
     readers: dict[str, Callable[[str], Any]] = {
         "name": _needed(text_of(80)),
         "kind": text_of(200),
         "address": lambda cell: parse_near(cell, subnet),
+        "address6": read_ipv6,
         "mac": parse_mac,
         "method": _needed(choice(Method)),
     }
@@ -286,7 +342,7 @@ def _needed(read: Callable[[str], Any]) -> Callable[[str], Any]:
     return reading
 
 
-_LIST_FIELDS = frozenset({"resolvers", "routed_blocks", "excluded", "macs", "time_servers", "forwarders"})
+_LIST_FIELDS = frozenset({"kept", "resolvers", "routed_blocks", "excluded", "macs", "time_servers", "forwarders"})
 _MAP_FIELDS = frozenset({"options"})
 
 _SITE_FIELDS: dict[str, Callable[[str], Any]] = {
@@ -297,6 +353,7 @@ _SITE_FIELDS: dict[str, Callable[[str], Any]] = {
     "contact": text_of(200),
     "technician": text_of(200),
     "reach_groups": read_groups,
+    "delegated_prefix": read_ipv6_network,
 }
 
 
@@ -311,6 +368,12 @@ def _circuit_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
     if field == "prefix" and typed:
         prefix = read_mask_for(typed, circuit.anchor)
         return Understood([_set(path, prefix)], _masked(circuit.anchor, prefix) if circuit.anchor else f"/{prefix}")
+    if field == "address6" and typed:
+        address, prefix = read_address_and_mask(typed)
+        operations = [_set(path, str(read_ipv6(str(address))))]
+        if prefix is not None:
+            operations.append(_set(f"/circuits/{key}/prefix6", prefix))
+        return Understood(operations, str(address) if prefix is None else f"{address}/{prefix}")
     if field.startswith("uses/"):
         address = parse_address(field.removeprefix("uses/"))
         if not typed:
@@ -323,6 +386,10 @@ def _circuit_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
         "address": parse_address,
         "prefix": parse_mask,
         "gateway": lambda cell: parse_near(cell, circuit.subnet),
+        "address6": read_ipv6,
+        "prefix6": lambda cell: parse_mask(cell, 6),
+        "gateway6": read_ipv6,
+        "modem_subnet": lambda cell: parse_network(cell)[0],
         "resolvers": read_addresses,
         "vlan": read_vlan,
         "routed_blocks": lambda cell: [network for _, network, _ in read_networks(cell)],
@@ -339,13 +406,21 @@ def _masked(address: Address, prefix: int) -> str:
     return f"{address}, mask {network.mask} (/{prefix}), hand-off {network.first}–{network.last}"
 
 
-def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -> Understood:
+def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str, portfolio: Portfolio) -> Understood:
     segment = plan.segments[key]
     subnet = segment.subnet
     if field == "subnet" and typed:
-        return _move(plan, key, _read_subnet(typed, subnet))
+        return _move(plan, key, read_wanted_subnet(plan, key, typed, portfolio))
+    if field == "subnet6" and typed:
+        return _move(plan, key, _read_subnet6(plan, typed, portfolio), field)
+    if field == "gateway" and typed.casefold() in ("first", "last") and subnet is not None:
+        end = subnet.usable.first if typed.casefold() == "first" else subnet.usable.last
+        return Understood([_set(path, str(end))], f"{end}, the {typed.casefold()} usable address")
+    if field == "kept" and typed:
+        runs = read_kept(typed, subnet)
+        return Understood([_set(path, runs)], _kept_text(runs))
     if field == "scope" and typed:
-        span = parse_range(typed, subnet)
+        span = _wanted_range(plan, key, typed, portfolio) or parse_range(typed, subnet)
         base = f"/segments/{key}/scope"
         operations = [_set(f"{base}/first", str(span.first)), _set(f"{base}/last", str(span.last))]
         if segment.scope.server == "none":
@@ -358,7 +433,7 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
     if field == "scope/excluded" and typed:
         spans = [parse_range(part, subnet) for part in re.split(r"[;,]", typed) if part.strip()]
         spans = [span if span.size else Span(span.last, span.first) for span in spans]
-        return Understood([_set(path, [span.typed for span in spans])], ", ".join(map(str, spans)))
+        return Understood([_set(path, [span.typed for span in spans])], ", ".join(map(str, spans)) or "none")
     if field == "scope/server":
         value = _plain(read_server(typed)) if typed else "edge"
         said = {"edge": "the edge serves it", "none": "nobody serves it"}.get(value, f"served by {value}")
@@ -371,6 +446,9 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
         "reach": choice(Reach),
         "subnet": parse_network,
         "gateway": lambda cell: parse_near(cell, subnet),
+        "subnet6": read_ipv6_network,
+        "gateway6": read_ipv6,
+        "kept": read_kept,
         "scope/lease": read_lease,
         "scope/excluded": read_excluded,
         "scope/options": read_options,
@@ -384,6 +462,12 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
     return understood
 
 
+def read_wanted_subnet(plan: SitePlan, key: str, text: str, portfolio: Portfolio) -> Network:
+    """A subnet for a segment as people say it: whole, only a mask (`/25`), `next` or `next /25`."""
+    typed = text.strip()
+    return _next_subnet(plan, key, typed, portfolio) or _read_subnet(typed, plan.segments[key].subnet)
+
+
 def _read_subnet(typed: str, before: Network | None) -> Network:
     if before is not None and "." not in typed.removeprefix("/").split("/")[0] and ":" not in typed:
         return Network.holding(before.first, parse_mask(typed, before.family))
@@ -392,52 +476,55 @@ def _read_subnet(typed: str, before: Network | None) -> Network:
     return parse_network(typed)[0]
 
 
-def _move(plan: SitePlan, key: str, subnet: Network) -> Understood:
-    """Give a segment another subnet; what lies inside the old one keeps its offset where it fits."""
-    segment, before = plan.segments[key], plan.segments[key].subnet
-    base = f"/segments/{key}"
-    operations = [_set(f"{base}/subnet", str(subnet))]
+def _next_subnet(plan: SitePlan, key: str, typed: str, portfolio: Portfolio) -> Network | None:
+    """`next` and `next /25`: the free subnet that is nearest to where the segment is."""
+    match = re.fullmatch(r"next(?:\s*(/?\s*\d{1,2}))?", typed.casefold())
+    if match is None:
+        return None
+    segment, room = plan.segments[key], Room(portfolio, plan)
+    prefix = parse_mask(match[1]) if match[1] else wanted_prefix(segment, portfolio.organisation.growth)
+    near = segment.subnet.first if segment.subnet is not None and segment.subnet.family == 4 else None
+    found = room.next_subnets(prefix, near, key)
+    if not found:
+        blocks = " and ".join(map(str, room.blocks()))
+        raise ValueError(f"No free /{prefix} is left in {blocks}: take a smaller one, or give the customer more room")
+    return found[0]
+
+
+def _read_subnet6(plan: SitePlan, typed: str, portfolio: Portfolio) -> Network:
+    """An IPv6 subnet, `next`, or the number of a /64 in the site's prefix."""
+    prefix = plan.delegated_prefix
+    number = Room(portfolio, plan).next_number() if typed.casefold() == "next" else read_segment_number(typed)
+    if number is None and typed.casefold() != "next":
+        return read_ipv6_network(typed)
+    if prefix is None:
+        raise ValueError("The site has no IPv6 prefix yet, which a number could count in: write the whole subnet")
+    if number is None:
+        raise ValueError(f"No free /64 is left in {prefix}")
+    return numbered_subnet(prefix, number)
+
+
+def _wanted_range(plan: SitePlan, key: str, typed: str, portfolio: Portfolio) -> Span | None:
+    """`leave 20` and `40 clients`."""
+    match = re.fullmatch(r"leave\s+(\d{1,5})|(\d{1,5})\s*clients?", typed.casefold())
+    if match is None:
+        return None
+    segment, hosts = plan.segments[key], fixed_in(plan, key)
+    if match[1]:
+        return range_leaving(segment, int(match[1]), hosts, portfolio.organisation)
+    return range_for(segment, int(match[2]), hosts, portfolio.organisation)
+
+
+def _move(plan: SitePlan, key: str, subnet: Network, field: str = "subnet") -> Understood:
+    operations, along = renumber(plan, key, subnet)
     size = f"{subnet}, mask {subnet.mask}, {_many(subnet.usable.size, 'usable address', 'usable addresses')}"
-    if before is None or before.family != subnet.family or before.first == subnet.first:
-        return Understood(operations, size)
-    shift = subnet.value - before.value
-
-    def moved(address: Address) -> Address:
-        if not before.holds(address) or address.value - before.value >= subnet.size:
-            return address
-        return address.plus(shift)
-
-    def carry(path: str, address: Address | None) -> bool:
-        if address is None or moved(address) == address:
-            return False
-        operations.append(_set(path, str(moved(address))))
-        return True
-
-    along = ["gateway"] if carry(f"{base}/gateway", segment.gateway) else []
-    scope = segment.scope
-    ends = [carry(f"{base}/scope/{end}", address) for end, address in (("first", scope.first), ("last", scope.last))]
-    if any(ends):
-        along.append("range")
-    if scope.excluded:
-        spans = [Span(moved(span.first), moved(span.last)).typed for span in scope.excluded]
-        operations.append(_set(f"{base}/scope/excluded", spans))
-    if segment.resolvers:
-        resolvers = [str(moved(item)) if isinstance(item, Address) else item for item in segment.resolvers]
-        operations.append(_set(f"{base}/resolvers", resolvers))
-    hosts = [carry(f"/hosts/{name}/address", host.address) for name, host in plan.hosts.items() if host.segment == key]
-    if any(hosts):
-        along.append(_many(sum(hosts), "host", "hosts"))
-    if along:
-        size += f"; {_and(along)} {'move' if len(along) > 1 or sum(hosts) > 1 else 'moves'} along"
-    return Understood(operations, size)
+    if field == "subnet6":
+        size = str(subnet)
+    return Understood(operations, f"{size}; {along}" if along else size)
 
 
 def _many(number: int, one: str, many: str) -> str:
     return f"{number:,} {one if number == 1 else many}"
-
-
-def _and(words: list[str]) -> str:
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 def _device_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -> Understood:
@@ -459,21 +546,6 @@ def _device_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -
         subnet = plan.segments[host.segment].subnet if host else home
         return _simple(path, typed, lambda cell: parse_near(cell, subnet))
     return _simple(path, typed, _field(_DEVICE_FIELDS, field, path))
-
-
-def read_options(cell: str) -> dict[str, str]:
-    """DHCP options as `66 10.40.8.9; 42 = 192.0.2.123`: number (RFC 2132) and value."""
-    options: dict[str, str] = {}
-    for part in [part.strip() for part in cell.split(";") if part.strip()]:
-        match = re.fullmatch(r"(?:option\s*)?(\d{1,3})\s*[\s:=]\s*(\S.*)", part, re.IGNORECASE)
-        if match is None or not 1 <= int(match[1]) <= 254:
-            raise ValueError(
-                f"{part[:60]!r} is not an option: write its number (1 to 254) and value, such as 66 10.40.8.9"
-            )
-        options[str(int(match[1]))] = text_of(200)(match[2])
-    if len(options) > 64:
-        raise ValueError(f"{len(options)} options are given: at most 64 are kept")
-    return options
 
 
 def read_macs(cell: str) -> list[str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import Address, Network
-from octaplan.core.boxes import free_address, held_addresses, host_name, named
+from octaplan.core.boxes import host_name, named
 from octaplan.core.device import (
     Access,
     Allow,
@@ -20,7 +20,9 @@ from octaplan.core.device import (
     Translation,
 )
 from octaplan.core.hardware import FactoryRole, HardwareType, Medium
+from octaplan.core.organisation import Organisation
 from octaplan.core.plan import Role, Segment, SitePlan, new_id
+from octaplan.core.room import next_host
 
 #: How a site's fixed hosts are recognised as boxes of a role.
 HOST_KINDS = {DeviceRole.SWITCH: ("switch",), DeviceRole.ACCESS_POINT: ("access point", "ap", "wireless")}
@@ -43,14 +45,19 @@ def usual_time_servers(plans: Iterable[SitePlan]) -> list[str]:
 
 
 def equip(
-    plan: SitePlan, role: DeviceRole, kind: HardwareType, time_servers: Iterable[str] = (), salt: object = ""
+    plan: SitePlan,
+    role: DeviceRole,
+    kind: HardwareType,
+    time_servers: Iterable[str] = (),
+    organisation: Organisation | None = None,
+    salt: object = "",
 ) -> Proposal:
     """A new device of a type in a role, wired as far as the plan lets it be.
 
     `salt` (the revision, say) gives a box that takes the place of a removed one an id of its own, so that it does not
     come by the runs and secrets of the other.
     """
-    fitter = _Fitter(plan, role, kind, list(time_servers))
+    fitter = _Fitter(plan, role, kind, list(time_servers), organisation or Organisation())
     device = fitter.fitted()
     key = new_id(f"device {device.name} {len(plan.devices)} {salt}", plan.devices)
     operations = [{"op": "add", "path": f"/devices/{key}", "value": device.model_dump(mode="json")}]
@@ -66,8 +73,16 @@ def equip(
 
 
 class _Fitter:
-    def __init__(self, plan: SitePlan, role: DeviceRole, kind: HardwareType, time_servers: list[str]) -> None:
+    def __init__(
+        self,
+        plan: SitePlan,
+        role: DeviceRole,
+        kind: HardwareType,
+        time_servers: list[str],
+        organisation: Organisation,
+    ) -> None:
         self.plan, self.role, self.kind, self.time_servers = plan, role, kind, time_servers
+        self.organisation = organisation
         self.assumed: list[str] = []
         self.ports: dict[str, PortUse] = {}
         self.far_ends: list[tuple[str, str, PortUse]] = []
@@ -289,10 +304,10 @@ class _Fitter:
             self.values["macs"] = [host.mac] if host.mac else []
             self.assumed.append(f"It is the fixed host {host.name}, {host.address}.")
         else:
-            address = free_address(self.plan, home, held_addresses(self.plan))
+            address = next_host(self.plan, home, self.organisation, self.role.words)
             if address is not None:
                 self.values["addresses"] = {home: address}
-                self.assumed.append(f"Address {address}, the lowest in {segment.label} that is free and not leased.")
+                self.assumed.append(f"Address {address}, the next in {segment.label} that is free and not leased.")
         self.values["gateway"] = segment.gateway
         if segment.gateway is not None:
             self.values["resolvers"] = [r for r in segment.resolvers if isinstance(r, Address)][:4] or [segment.gateway]

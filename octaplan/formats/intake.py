@@ -7,9 +7,12 @@ tables twice changes nothing.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import zip_longest
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import (
@@ -22,6 +25,7 @@ from octaplan.core.addresses import (
     counted,
     parse_address,
     parse_mac,
+    parse_mask,
     parse_network,
 )
 from octaplan.core.plan import (
@@ -31,18 +35,20 @@ from octaplan.core.plan import (
     Circuit,
     Handoff,
     Host,
+    Kept,
     Method,
     Reach,
     Role,
     Scope,
     Segment,
     SitePlan,
+    lease_text,
     new_id,
     site_key,
 )
+from octaplan.core.room import numbered_subnet
 from octaplan.core.typed import (
     choice,
-    lease_text,
     read_address_and_mask,
     read_addresses,
     read_code,
@@ -50,18 +56,23 @@ from octaplan.core.typed import (
     read_domain,
     read_excluded,
     read_groups,
+    read_ipv6,
+    read_ipv6_network,
+    read_kept,
     read_lease,
     read_mask_for,
     read_networks,
+    read_options,
     read_password,
     read_resolvers,
+    read_segment_number,
     read_server,
     read_time_zone,
     read_vlan,
     text_of,
     whole,
 )
-from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, Row, Table, column_key
+from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row, Table, column_key
 
 
 class Fault(NamedTuple):
@@ -122,6 +133,15 @@ class _Unread(ValueError):
         self.column = column
 
 
+def read_ipv6_mask(cell: str) -> int:
+    return parse_mask(cell, 6)
+
+
+def _remembered(read: Callable[[str], Any]) -> Callable[[str], Any]:
+    """The same reader for a column in which the same few values come again and again."""
+    return lru_cache(2_000)(read)
+
+
 #: For each table its columns, in the order they are written, and how a cell of each is read.
 COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
     "sites": {
@@ -130,36 +150,41 @@ COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
         "name": text_of(200),
         "street": text_of(200),
         "time_zone": read_time_zone,
-        "ship_date": read_date,
+        "ship_date": _remembered(read_date),
         "contact": text_of(200),
         "technician": text_of(200),
         "reach_group": read_groups,
+        "delegated_prefix": read_ipv6_network,
     },
     "circuits": {
         "customer": read_code,
         "site": read_code,
         "circuit": text_of(80),
-        "handoff": choice(Handoff),
+        "handoff": _remembered(choice(Handoff)),
         "address": str.strip,
         "prefix": str.strip,
         "gateway": parse_address,
         "dns": read_addresses,
-        "vlan": read_vlan,
+        "vlan": _remembered(read_vlan),
         "routed_block": read_networks,
         "pppoe_user": text_of(200),
         "pppoe_password": read_password,
         "provider": text_of(200),
         "reference": text_of(200),
-        "priority": whole(0, 1000, "Priority"),
+        "priority": _remembered(whole(0, 1000, "Priority")),
+        "address6": read_address_and_mask,
+        "prefix6": read_ipv6_mask,
+        "gateway6": read_ipv6,
+        "modem_subnet": parse_network,
     },
     "segments": {
         "customer": read_code,
         "site": read_code,
         "segment": text_of(80),
-        "role": choice(Role),
-        "vlan": read_vlan,
+        "role": _remembered(choice(Role)),
+        "vlan": _remembered(read_vlan),
         "vrf": text_of(80),
-        "reach": choice(Reach),
+        "reach": _remembered(choice(Reach)),
         "subnet": parse_network,
         "gateway": parse_address,
         "dhcp_first": parse_address,
@@ -167,10 +192,14 @@ COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
         "dhcp_count": str.strip,
         "dhcp_excluded": read_excluded,
         "dhcp_server": read_server,
-        "lease": read_lease,
+        "lease": _remembered(read_lease),
         "dns": read_resolvers,
         "domain": read_domain,
-        "expected_hosts": whole(0, 1 << 32, "Number of hosts"),
+        "expected_hosts": _remembered(whole(0, 1 << 32, "Number of hosts")),
+        "subnet6": str.strip,
+        "gateway6": read_ipv6,
+        "kept": read_kept,
+        "options": read_options,
     },
     "hosts": {
         "customer": read_code,
@@ -180,7 +209,8 @@ COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
         "kind": text_of(200),
         "address": parse_address,
         "mac": parse_mac,
-        "method": choice(Method),
+        "method": _remembered(choice(Method)),
+        "address6": read_ipv6,
     },
 }
 
@@ -207,8 +237,11 @@ class _Draft:
 
     def finish(self) -> SitePlan:
         changed = self.fields | {"circuits": self.circuits, "segments": self.segments, "hosts": self.hosts}
-        kept = {name: getattr(self.plan, name) for name in SitePlan.model_fields}
-        return SitePlan(**(kept | changed))
+        return self.plan.model_copy(update=changed)
+
+
+#: What a new member is before its row is read: with every default, and of the one row's name.
+_SEGMENT, _CIRCUIT = Segment(label="new"), Circuit(label="new")
 
 
 class _Reader:
@@ -217,7 +250,7 @@ class _Reader:
         self.intake = Intake()
         self.drafts: dict[str, _Draft] = {}
         self.named: set[str] | None = None
-        self.seen: dict[tuple[str, ...], int] = {}
+        self.seen: dict[tuple[str, ...], dict[str, int]] = {}
         self.lost_segments: dict[tuple[str, str], int] = {}
         self.customers = {plan.customer.casefold(): plan.customer for plan in existing.values()}
 
@@ -233,7 +266,10 @@ class _Reader:
         take = getattr(self, f"_take_{table.name}")
         if table.name == "sites" and self.named is None:
             self.named = set()
+        quick = _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless else None
         for row in table.rows:
+            if quick is not None and not table.doubts and quick(row):
+                continue
             for place in sorted(nameless):
                 if place < len(row.cells) and row.cells[place].strip():
                     self.intake.ignored_columns.append(IgnoredColumn(table.file, f"(column {place + 1}, no name)"))
@@ -244,8 +280,14 @@ class _Reader:
         values: dict[str, Any] = {}
         typed: dict[str, str] = {}
         faults: list[Fault] = []
+        width = len(row.cells)
         for place, name, parse in columns:
-            cell = row.cells[place] if place < len(row.cells) else ""
+            cell = row.cells[place] if place < width else ""
+            doubt = table.doubts.get((row.number, place))
+            if doubt is not None:
+                typed[name] = cell
+                faults.append(Fault(name, cell[:MAX_CELL], doubt))
+                continue
             if not cell or cell.isspace():
                 continue
             typed[name] = cell
@@ -255,6 +297,9 @@ class _Reader:
                 values[name] = parse(cell)
             except ValueError as error:
                 faults.append(Fault(name, cell[:MAX_CELL], str(error)))
+        whole = table.doubts.get((row.number, WHOLE))
+        if whole is not None:
+            faults.insert(0, Fault(NAMING_COLUMNS[table.name][0], "", whole))
         beyond = [cell for cell in row.cells[len(table.header) :] if cell.strip()]
         if beyond:
             problem = (
@@ -307,8 +352,8 @@ class _Reader:
             return
         names = [values.get(column) for column in NAMING_COLUMNS[table.name]]
         if all(isinstance(name, str) for name in names):
-            item = (table.name, *(str(name).casefold() for name in names))
-            first = self.seen.setdefault(item, row.number)
+            *owners, item = (str(name).casefold() for name in names)
+            first = self.seen.setdefault((table.name, *owners), {}).setdefault(item, row.number)
             if first != row.number:
                 column = NAMING_COLUMNS[table.name][-1]
                 faults.append(Fault(column, typed[column], f"Row {first} already names it: keep one of the two rows"))
@@ -332,27 +377,20 @@ class _Reader:
                 draft.fields[column] = values[column]
         if "reach_group" in values:
             draft.fields["reach_groups"] = values["reach_group"]
+        if "delegated_prefix" in values:
+            draft.fields["delegated_prefix"] = values["delegated_prefix"]
 
     def _take_circuits(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
         draft = self._draft(values)
         label = values["circuit"]
         key = draft.circuit_ids.get(label.casefold())
-        before = draft.circuits[key] if key else Circuit(label=label)
-        update = {
-            field: values[column]
-            for column, field in {
-                "handoff": "handoff",
-                "gateway": "gateway",
-                "dns": "resolvers",
-                "vlan": "vlan",
-                "pppoe_user": "pppoe_user",
-                "provider": "provider",
-                "reference": "reference",
-                "priority": "priority",
-            }.items()
-            if column in values
-        }
+        before = draft.circuits[key] if key else _CIRCUIT
+        update = {field: values[column] for column, field in _CIRCUIT_FIELDS if column in values}
         update |= _read_handoff(values, before)
+        update |= _read_second_handoff(values)
+        if "modem_subnet" in values:
+            network = (typed["modem_subnet"].strip(), *values["modem_subnet"])
+            update["modem_subnet"] = self._cleaned(table, row, "modem_subnet", [network])[0]
         if "routed_block" in values:
             update["routed_blocks"] = self._cleaned(table, row, "routed_block", values["routed_block"])
         if "pppoe_password" in values and update.get("handoff", before.handoff) is not Handoff.PPPOE:
@@ -361,6 +399,7 @@ class _Reader:
             )
         if key is None:
             _room("circuit", draft.circuits, MAX_CIRCUITS)
+            update["label"] = label
             key = draft.circuit_ids[label.casefold()] = new_id(f"circuit {label}", draft.circuits)
         draft.circuits[key] = before.model_copy(update=update)
         if "pppoe_password" in values:
@@ -378,22 +417,15 @@ class _Reader:
         draft = self._draft(values)
         label = values["segment"]
         key = draft.segment_ids.get(label.casefold())
-        before = draft.segments[key] if key else Segment(label=label)
-        update = {
-            field: values[column]
-            for column, field in {
-                "role": "role",
-                "vlan": "vlan",
-                "vrf": "vrf",
-                "reach": "reach",
-                "gateway": "gateway",
-                "dns": "resolvers",
-                "domain": "domain",
-                "expected_hosts": "expected_hosts",
-            }.items()
-            if column in values
-        }
+        before = draft.segments[key] if key else _SEGMENT
+        update = {field: values[column] for column, field in _SEGMENT_FIELDS if column in values}
+        if "subnet6" in values:
+            update["subnet6"] = self._read_subnet6(table, row, draft, values["subnet6"])
+        if "kept" in values:
+            update["kept"] = [Kept.model_validate(keep) for keep in values["kept"]]
         scope: dict[str, Any] = {}
+        if "options" in values:
+            scope["options"] = values["options"]
         for column, field_name in (("dhcp_server", "server"), ("dhcp_first", "first"), ("lease", "lease")):
             if column in values:
                 scope[field_name] = values[column]
@@ -413,8 +445,27 @@ class _Reader:
             update["scope"] = before.scope.model_copy(update=scope)
         if key is None:
             _room("segment", draft.segments, MAX_SEGMENTS)
+            update["label"] = label
             key = draft.segment_ids[label.casefold()] = new_id(f"segment {label}", draft.segments)
         draft.segments[key] = before.model_copy(update=update)
+
+    def _read_subnet6(self, table: Table, row: Row, draft: _Draft, typed: str) -> Network:
+        """An IPv6 subnet, or the number of a /64 in the site's prefix."""
+        number = read_segment_number(typed)
+        try:
+            if number is None:
+                network, address = parse_network(typed)
+                if network.family != 6:
+                    raise ValueError(f"{network} is IPv4: write an IPv6 subnet, or a number in the site's prefix")
+                return self._cleaned(table, row, "subnet6", [(typed, network, address)])[0]
+            prefix = draft.fields.get("delegated_prefix", draft.plan.delegated_prefix)
+            if prefix is None:
+                raise ValueError(
+                    f"{typed!r} counts in the site's IPv6 prefix, which is not known: write the whole subnet"
+                )
+            return numbered_subnet(prefix, number)
+        except ValueError as error:
+            raise _Unread("subnet6", str(error)) from None
 
     def _take_hosts(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
         site = site_key(values["customer"], values["site"])
@@ -429,7 +480,7 @@ class _Reader:
         draft = self._draft(values)
         name = values["name"]
         key = draft.host_ids.get((segment, name.casefold()))
-        update: dict[str, Any] = {c: values[c] for c in ("kind", "address", "mac", "method") if c in values}
+        update: dict[str, Any] = {c: values[c] for c in _HOST_FIELDS if c in values}
         if key is None:
             _room("name", draft.hosts, MAX_HOSTS)
             key = new_id(f"host {values['segment']} {name}", draft.hosts)
@@ -437,6 +488,44 @@ class _Reader:
             draft.hosts[key] = Host(segment=segment, name=name, **update)
         else:
             draft.hosts[key] = draft.hosts[key].model_copy(update=update)
+
+
+#: Columns that go into a member as they were read, with the names of its fields.
+_CIRCUIT_FIELDS = (
+    ("handoff", "handoff"),
+    ("gateway", "gateway"),
+    ("dns", "resolvers"),
+    ("vlan", "vlan"),
+    ("pppoe_user", "pppoe_user"),
+    ("provider", "provider"),
+    ("reference", "reference"),
+    ("priority", "priority"),
+)
+_SEGMENT_FIELDS = (
+    ("role", "role"),
+    ("vlan", "vlan"),
+    ("vrf", "vrf"),
+    ("reach", "reach"),
+    ("gateway", "gateway"),
+    ("gateway6", "gateway6"),
+    ("dns", "resolvers"),
+    ("domain", "domain"),
+    ("expected_hosts", "expected_hosts"),
+)
+_HOST_FIELDS = ("kind", "address", "mac", "method", "address6")
+
+
+def _read_second_handoff(values: dict[str, Any]) -> dict[str, Any]:
+    """The IPv6 side of a circuit: its address may carry the mask."""
+    update: dict[str, Any] = {column: values[column] for column in ("prefix6", "gateway6") if column in values}
+    if "address6" in values:
+        address, prefix = values["address6"]
+        if address.family != 6:
+            raise _Unread("address6", f"{address} is IPv4: write it under address, or an IPv6 address here")
+        if prefix is not None and update.get("prefix6", prefix) != prefix:
+            raise _Unread("prefix6", f"/{update['prefix6']} contradicts the mask in {address}/{prefix}: correct one")
+        update |= {"address6": address} | ({"prefix6": prefix} if prefix is not None else {})
+    return update
 
 
 def _room(column: str, members: Mapping[str, object], most: int) -> None:
@@ -487,6 +576,131 @@ def _read_last(values: dict[str, Any], scope: Scope) -> Address | None:
     return end
 
 
+class _Place(NamedTuple):
+    """Where hosts go: the site's hosts, the segment, ids by name (and the label under ""), rows by folded name."""
+
+    hosts: dict[str, Host]
+    segment: str
+    ids: dict[str, str]
+    seen: dict[str, int]
+
+
+_METHODS = {"": Method.STATIC, "static": Method.STATIC, "reserved": Method.RESERVED}
+
+
+class _QuickHosts:
+    """Rows of hosts that hold nothing unusual, taken without ceremony, since there are half a million of them.
+
+    A row that it does not take is left to the usual way, which says what is wrong with it.
+    """
+
+    def __init__(self, reader: _Reader, table: Table, columns: list[tuple[int, str, Callable[[str], Any]]]) -> None:
+        self._reader = reader
+        self._width = len(table.header)
+        self._at = {name: place for place, name, _ in columns}
+        self._owner = itemgetter(*(self._at[name] for name in ("customer", "site", "segment")))
+        self._places: dict[tuple[str, str, str], _Place | None] = {}
+        self._names: dict[str, tuple[str, str] | None] = {}
+        self._kinds: dict[str, str] = {}
+        self._ids: dict[str, dict[str, str]] = {}  # by label and name, since sites are much alike
+
+    def take(self, row: Row) -> bool:
+        number, cells = row
+        if len(cells) != self._width:
+            return False
+        at, owner = self._at, self._owner(cells)
+        place = self._places.get(owner) or self._placed(owner)
+        typed = cells[at["name"]]
+        name = self._names.get(typed) or self._named(typed)
+        if place is None or name is None or ("address6" in at and cells[at["address6"]]):
+            return False
+        hosts, segment, ids, seen = place
+        text, folded = name
+        if folded in seen or len(hosts) >= MAX_HOSTS:
+            return False
+        try:
+            address = cells[at["address"]] if "address" in at else ""
+            mac = cells[at["mac"]] if "mac" in at else ""
+            kind = cells[at["kind"]] if "kind" in at else ""
+            values = {
+                "segment": segment,
+                "name": text,
+                "kind": (self._kinds.get(kind) or self._kind(kind)) if kind else None,
+                "address": parse_address(address) if address else None,
+                "mac": parse_mac(mac) if mac else None,
+                "method": _METHODS[cells[at["method"]]] if "method" in at else Method.STATIC,
+                "address6": None,
+            }
+        except (ValueError, KeyError):
+            return False
+        seen[folded] = number
+        key = ids.get(text)
+        if key is None or key in hosts:
+            key = ids[text] = new_id(f"host {ids['']} {text}", hosts)
+        hosts[key] = _host(values)
+        return True
+
+    def _named(self, typed: str) -> tuple[str, str] | None:
+        name = self._names[typed] = _quick_name(typed)
+        return name
+
+    def _placed(self, owner: tuple[str, str, str]) -> _Place | None:
+        if owner not in self._places:
+            self._places[owner] = self._place(owner)
+        return self._places[owner]
+
+    def _place(self, owner: tuple[str, str, str]) -> _Place | None:
+        """The site and segment that a row names, when it is there, and has no hosts of before."""
+        reader = self._reader
+        try:
+            customer, site, label = read_code(owner[0]), read_code(owner[1]), _LABEL(owner[2])
+        except ValueError:
+            return None
+        key = site_key(customer, site)
+        draft = reader.drafts.get(key)
+        segment = draft.segment_ids.get(label.casefold()) if draft is not None else None
+        unnamed = reader.named is not None and key not in reader.named
+        if draft is None or segment is None or unnamed or draft.plan.hosts or not label:
+            return None
+        owners = ("hosts", customer.casefold(), site.casefold(), label.casefold())
+        ids = self._ids.setdefault(label, {"": label})
+        return _Place(draft.hosts, segment, ids, reader.seen.setdefault(owners, {}))
+
+    def _kind(self, cell: str) -> str:
+        kind = self._kinds.get(cell)
+        if kind is None:
+            if cell.isspace():
+                raise ValueError("blank")
+            kind = self._kinds[cell] = _KIND(cell)
+        return kind
+
+
+_LABEL, _KIND = text_of(80), text_of(200)
+_PLAIN_NAME = re.compile(r"[!-~]+(?: [!-~]+)*").fullmatch
+
+
+def _quick_name(cell: str) -> tuple[str, str] | None:
+    """A plain name with how it is compared; nothing for one that has to be looked at."""
+    return (cell, cell.casefold()) if len(cell) <= 80 and _PLAIN_NAME(cell) else None
+
+
+_FIELDS_SET = set(Host.model_fields)
+
+
+def _host(values: dict[str, Any]) -> Host:
+    """A host of values that are known to be right, in the order of its fields. What pydantic's `model_construct`
+    does, without its search for defaults and aliases, and with one set of names for all of them."""
+    host = Host.__new__(Host)
+    for slot, value in (
+        ("__dict__", values),
+        ("__pydantic_fields_set__", _FIELDS_SET),
+        ("__pydantic_extra__", None),
+        ("__pydantic_private__", None),
+    ):
+        object.__setattr__(host, slot, value)
+    return host
+
+
 def read_intake(tables: Iterable[Table], existing: Mapping[str, SitePlan] | None = None) -> Intake:
     """Read tables into site plans, on top of the plans that already exist (by `CUSTOMER/SITE` key).
 
@@ -513,6 +727,7 @@ def table_rows(plans: Iterable[SitePlan]) -> dict[str, list[list[str]]]:
             "ship_date": plan.ship_date,
             "contact": plan.contact,
             "technician": plan.technician,
+            "delegated_prefix": plan.delegated_prefix,
             "reach_group": None if plan.reach_groups is None else ";".join(plan.reach_groups) or "-",
         }
         rows["sites"].append(_cells("sites", plan, site))
@@ -525,7 +740,7 @@ def table_rows(plans: Iterable[SitePlan]) -> dict[str, list[list[str]]]:
             rows["circuits"].append(_cells("circuits", plan, cells))
         for segment in plan.segments.values():
             scope = segment.scope
-            cells = segment.model_dump(exclude={"scope", "resolvers"}) | {
+            cells = segment.model_dump(exclude={"scope", "resolvers", "kept"}) | {
                 "segment": segment.label,
                 "vrf": "" if segment.vrf == "main" else segment.vrf,
                 "dhcp_first": scope.first,
@@ -534,6 +749,8 @@ def table_rows(plans: Iterable[SitePlan]) -> dict[str, list[list[str]]]:
                 "dhcp_server": "" if scope.server == "edge" else scope.server,
                 "lease": lease_text(scope.lease) if scope.lease else None,
                 "dns": " ".join(map(str, segment.resolvers)),
+                "kept": "; ".join(f"{keep.kind} {keep.run.typed}" for keep in segment.kept),
+                "options": "; ".join(f"{number} {text}" for number, text in scope.options.items()),
             }
             rows["segments"].append(_cells("segments", plan, cells))
         for host in plan.hosts.values():

@@ -20,13 +20,13 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
+from octaplan.core.addresses import prefixed
 from octaplan.core.boxes import named, next_hop, own_address
 from octaplan.core.device import DeviceRole, PortMode
 from octaplan.core.hardware import HardwareType
 from octaplan.core.installer import installer_page
 from octaplan.core.passwords import spoken
-from octaplan.core.plan import Circuit, Segment, SitePlan
-from octaplan.core.typed import lease_text
+from octaplan.core.plan import Circuit, Segment, SitePlan, lease_text
 
 FONTS = Path(__file__).parent / "fonts"
 
@@ -229,6 +229,9 @@ def _circuit(circuit: Circuit) -> list[tuple[str, object]]:
         ("Mask", circuit.subnet.mask if circuit.subnet else ""),
         ("Gateway", circuit.gateway),
         ("Resolvers", " ".join(map(str, circuit.resolvers))),
+        ("IPv6 address", prefixed(circuit.address6, circuit.prefix6)),
+        ("IPv6 gateway", circuit.gateway6),
+        ("Modem's inside", circuit.modem_subnet),
         ("VLAN tag", circuit.vlan or "none"),
         ("PPPoE user", circuit.pppoe_user),
         ("Routed blocks", " ".join(map(str, circuit.routed_blocks))),
@@ -245,6 +248,9 @@ def _segment(segment: Segment) -> list[tuple[str, object]]:
         ("Subnet", subnet),
         ("Mask", subnet.mask if subnet else ""),
         ("Gateway", segment.gateway),
+        ("IPv6 subnet", segment.subnet6),
+        ("IPv6 gateway", segment.gateway6),
+        ("Kept", "; ".join(f"{keep.run} for {keep.kind}" for keep in segment.kept)),
     ]
     if scope.span is not None:
         resolvers = [segment.gateway if r == "gateway" else r for r in segment.resolvers]

@@ -9,22 +9,24 @@ from pathlib import Path, PurePath
 from octaplan.core.plan import SitePlan
 from octaplan.formats.intake import Intake, read_intake
 from octaplan.formats.planjson import PlanError, parse_plan, read_plan
-from octaplan.formats.tables import NAMES, Table, TableError, open_csv, open_folder, open_workbook, read_csv
+from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, open_workbook, read_csv
 
 
-def load_paths(paths: Sequence[Path], existing: Mapping[str, SitePlan] | None = None) -> Intake:
+def load_paths(
+    paths: Sequence[Path], existing: Mapping[str, SitePlan] | None = None, progress: Progress | None = None
+) -> Intake:
     """Everything that folders of tables, workbooks and plan files hold. Raises `TableError`, `PlanError`."""
     tables: list[Table] = []
     plans: dict[str, SitePlan] = {}
     for path in paths:
         if path.is_dir():
-            tables += open_folder(path, f"{path.name}/" if len(paths) > 1 else "")
+            tables += open_folder(path, f"{path.name}/" if len(paths) > 1 else "", progress)
         elif not path.exists():
             raise TableError(f"{path} is not there")
         elif path.suffix.casefold() == ".xlsx":
             tables += open_workbook(path, path.name)
         elif path.suffix.casefold() == ".csv":
-            tables.append(open_csv(path))
+            tables.append(open_csv(path, progress=progress))
         elif path.suffix.casefold() == ".json":
             _add(plans, read_plan(path), path.name)
         else:
@@ -52,6 +54,13 @@ def load_files(files: Iterable[tuple[str, bytes]], existing: Mapping[str, SitePl
         if names.count(name) > 1:
             raise TableError(f"Two tables of {name} at once: load one after the other")
     return _read(tables, plans, existing)
+
+
+def bytes_of_tables(paths: Sequence[Path]) -> int:
+    """How many bytes of CSV `load_paths` is going to read."""
+    folders = [path.iterdir() if path.is_dir() else [path] for path in paths if path.exists()]
+    files = [path for folder in folders for path in folder if path.suffix.casefold() == ".csv"]
+    return sum(path.stat().st_size for path in files if path.stem.casefold() in NAMES)
 
 
 def unread_files(paths: Sequence[Path]) -> list[str]:

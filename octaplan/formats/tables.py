@@ -9,9 +9,10 @@ import csv
 import io
 import re
 import zipfile
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from pathlib import Path
+from types import MappingProxyType
 from typing import IO, NamedTuple
 
 from octaplan.errors import OctaplanError
@@ -23,6 +24,13 @@ MAX_UNPACKED = 512 << 20
 MAX_COLUMNS = 200
 MAX_ROWS = 2_000_000
 MAX_CELL = 1_000
+
+#: The place in a row that stands for the row as a whole.
+WHOLE = -1
+
+
+#: Told, now and then, how many bytes of a table have been read since the last time.
+Progress = Callable[[int], None]
 
 
 class TableError(OctaplanError):
@@ -37,12 +45,17 @@ class Row(NamedTuple):
 
 
 class Table(NamedTuple):
-    """One of the four tables. `rows` can be walked once; blank rows are left out."""
+    """One of the four tables. `rows` can be walked once; blank rows are left out.
+
+    `doubts` says of cells, by number of the row and place in it (`WHOLE`: of all of it), why their text is not what
+    somebody typed; it grows while the rows are walked.
+    """
 
     name: str
     file: str
     header: list[str]
     rows: Iterator[Row]
+    doubts: Mapping[tuple[int, int], str] = MappingProxyType({})
 
 
 def column_key(name: str) -> str:
@@ -50,7 +63,7 @@ def column_key(name: str) -> str:
     return re.sub(r"[\s_]", "", name).casefold()
 
 
-def open_folder(folder: Path, label: str = "") -> list[Table]:
+def open_folder(folder: Path, label: str = "", progress: Progress | None = None) -> list[Table]:
     """The tables in a folder: files named for the four, ending in `.csv`, in any case."""
     found: dict[str, Path] = {}
     for path in sorted(folder.iterdir()):
@@ -61,32 +74,33 @@ def open_folder(folder: Path, label: str = "") -> list[Table]:
             found[name] = path
     if not found:
         raise TableError(f"{folder} holds none of sites.csv, circuits.csv, segments.csv, hosts.csv")
-    return [open_csv(found[name], label + found[name].name) for name in NAMES if name in found]
+    return [open_csv(found[name], label + found[name].name, progress) for name in NAMES if name in found]
 
 
-def open_csv(path: Path, label: str | None = None) -> Table:
+def open_csv(path: Path, label: str | None = None, progress: Progress | None = None) -> Table:
     """One CSV file, read as it is walked."""
     label = label or path.name
     if path.stat().st_size > MAX_BYTES:
         raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
-    return read_csv(path.open("rb"), path.stem.casefold(), label)
+    return read_csv(path.open("rb"), path.stem.casefold(), label, progress)
 
 
-def read_csv(stream: IO[bytes], name: str, label: str) -> Table:
+def read_csv(stream: IO[bytes], name: str, label: str, progress: Progress | None = None) -> Table:
     """A CSV table from bytes: UTF-8 with or without BOM, comma or semicolon."""
     if name not in NAMES:
         raise TableError(f"{label} is none of sites.csv, circuits.csv, segments.csv, hosts.csv: rename it")
     if b"\0" in stream.read(65_536):
         raise TableError(f"{label} is not a table of text: save it from the spreadsheet as CSV UTF-8")
     stream.seek(0)
-    rows = _csv_rows(stream, label)
+    rows = _csv_rows(stream, label, progress)
     header = next(rows, None)
     if header is None:
         raise TableError(f"{label} is empty: its first row must name the columns")
     return _table(name, label, header.cells, rows)
 
 
-def _csv_rows(stream: IO[bytes], label: str) -> Iterator[Row]:
+def _csv_rows(stream: IO[bytes], label: str, progress: Progress | None = None) -> Iterator[Row]:
+    told = 0
     text = io.TextIOWrapper(stream, encoding="utf-8-sig", newline="")
     number = 0
     try:
@@ -102,7 +116,10 @@ def _csv_rows(stream: IO[bytes], label: str) -> Iterator[Row]:
                 number += 1
                 if number > MAX_ROWS:
                     raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
-                if any(cell.strip() for cell in cells):
+                if progress is not None and number % 2_000 == 0:
+                    told, before = stream.tell(), told
+                    progress(told - before)
+                if (cells and cells[0].strip()) or any(cell.strip() for cell in cells):
                     yield Row(number, cells)
     except UnicodeDecodeError as error:
         raise TableError(
@@ -125,6 +142,8 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
         raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
     import openpyxl  # slow to import, and most tables are CSV
 
+    from octaplan.formats.sheetdoubts import doubts_of
+
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(member.file_size for member in archive.infolist())
@@ -139,23 +158,33 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
     tables = []
     for name in NAMES:
         if name in sheets:
-            rows = _sheet_rows(sheets[name].iter_rows(values_only=True), f"{label}/{name}")
+            doubts = doubts_of(path, sheets[name]._worksheet_path)
+            rows = _sheet_rows(sheets[name].iter_rows(values_only=True), f"{label}/{name}", doubts)
             header = next(rows, None)
             if header is None:
                 raise TableError(f"{label}/{name} is empty: its first row must name the columns")
-            tables.append(_table(name, f"{label}/{name}", header.cells, rows))
+            tables.append(_table(name, f"{label}/{name}", header.cells, rows)._replace(doubts=doubts))
     if not tables:
         raise TableError(f"{label} has none of the sheets sites, circuits, segments, hosts")
     return tables
 
 
-def _sheet_rows(values: Iterable[Sequence[object]], label: str) -> Iterator[Row]:
+def _sheet_rows(values: Iterable[Sequence[object]], label: str, doubts: dict[tuple[int, int], str]) -> Iterator[Row]:
+    dates: set[int] = set()
     for number, row in enumerate(values, 1):
         if number > MAX_ROWS:
             raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
         cells = [_cell_text(value) for value in row]
-        if any(cells):
-            yield Row(number, cells)
+        if not any(cells) and not any((number, place) in doubts for place in range(len(cells))):
+            continue
+        for place, value in enumerate(row):
+            if isinstance(value, date) and place not in dates:
+                doubts[number, place] = (
+                    f"The spreadsheet has made a date of it ({cells[place]}): format the cell as text, type it again"
+                )
+        if not dates:
+            dates = {place for place, cell in enumerate(cells) if column_key(cell) == DATES} or {-1}
+        yield Row(number, cells)
 
 
 def _cell_text(value: object) -> str:
@@ -168,6 +197,10 @@ def _cell_text(value: object) -> str:
     if isinstance(value, float) and value.is_integer():
         value = int(value)
     return str(value).strip()
+
+
+#: The one column that holds dates.
+DATES = column_key("ship_date")
 
 
 #: The columns that name a row of each table; without them it cannot be read at all.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import secrets
 import sys
@@ -24,15 +25,21 @@ from octaplan.server import (
     credentials,
     desk,
     devices,
+    events,
+    findings,
     goto,
     handover,
     hardware,
+    history,
     imports,
     journal,
+    organisation,
     outbound,
     problems,
+    proposals,
     safe,
     session,
+    space,
 )
 from octaplan.server.guard import Guard, Tries
 from octaplan.server.permissions import Looking
@@ -77,15 +84,37 @@ def create_app(database: Database) -> FastAPI:
     app.state.database = database
     records = app.state.records = Records(database)
     app.state.plans = records.plans
+    app.state.hub = events.Hub()
+    records.plans.watchers.append(app.state.hub.changed)
     app.state.imports = records.imports
     app.state.accounts = records.accounts
     app.state.tries = Tries(most=5)
     app.state.tries_from = Tries(most=30)
     app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
     problems.install(app)
-    pages = (outbound, desk, devices, credentials, bench, handover, hardware, safe, journal, imports, goto)
+    pages = (
+        outbound,
+        desk,
+        history,
+        proposals,
+        events,
+        findings,
+        space,
+        devices,
+        credentials,
+        bench,
+        handover,
+        hardware,
+        safe,
+        journal,
+        organisation,
+        imports,
+        goto,
+    )
     for module in (session, accounts, *pages):
         app.include_router(module.router)
+    gc.collect()
+    gc.freeze()  # plans live as long as the process: the collector need not walk through them again and again
     if records.vault.locked:
         structlog.get_logger().error("safe locked", why=records.vault.locked)
 

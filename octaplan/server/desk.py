@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated, Any, Literal
@@ -11,11 +12,10 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.findings import RULES, Severity
 from octaplan.core.plan import SitePlan
-from octaplan.core.typed import understand
 from octaplan.server.outbound import OutboundSite, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
-from octaplan.store.plans import Plans
+from octaplan.store.plans import Judged, Plans
 from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
@@ -53,6 +53,7 @@ class RevisionShown(BaseModel):
     at: datetime
     by: str
     sentence: str
+    name: str | None = None
 
 
 class ClearanceShown(BaseModel):
@@ -90,6 +91,8 @@ class Desk(BaseModel):
     summary: OutboundSite
     revision: RevisionShown
     findings: list[FindingShown]
+    undo: Annotated[int | None, Field(description="The revision that an undo would bring back")]
+    redo: Annotated[int | None, Field(description="The revision that a redo would bring back")]
     clearance: ClearanceShown | None
     staging: list[StagingShown]
     shipped: ShippedShown | None
@@ -104,6 +107,9 @@ class Operation(BaseModel):
     value: Any = None
 
 
+Operations = Annotated[list[Operation], Field(min_length=1, max_length=25_000)]
+
+
 class Typed(BaseModel):
     """What somebody typed into the field at a path of the plan."""
 
@@ -114,6 +120,13 @@ class Typed(BaseModel):
 class UnderstoodShown(BaseModel):
     operations: list[Operation]
     echo: str
+
+
+class RemedyShown(BaseModel):
+    """A change that a finding offers."""
+
+    sentence: str
+    operations: list[Operation]
 
 
 class Accepting(BaseModel):
@@ -140,6 +153,33 @@ def base_revision(if_match: str) -> int:
     return int(base)
 
 
+def shown(judged: Sequence[Judged]) -> list[FindingShown]:
+    """Findings as the rail shows them."""
+    return [
+        FindingShown(
+            rule=j.finding.rule,
+            title=RULES[j.finding.rule].title,
+            severity=j.finding.severity,
+            subject=j.finding.subject,
+            path=j.finding.path,
+            field=j.finding.field,
+            addresses=j.finding.addresses,
+            message=j.finding.message,
+            others=[OtherShown(**other._asdict()) for other in j.finding.others],
+            others_total=j.finding.others_total,
+            acceptance=j.accepted,
+            reason=j.acceptance.reason if j.acceptance else None,
+            accepted_by=j.acceptance.by if j.acceptance else None,
+        )
+        for j in judged
+    ]
+
+
+def patch_of(operations: Sequence[Operation]) -> list[dict[str, Any]]:
+    """Operations as plain JSON values; a removal has no value."""
+    return [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
+
+
 def desk_of(request: Request, key: str) -> Desk:
     """Everything the desk of one site shows."""
     records: Records = request.app.state.records
@@ -147,29 +187,14 @@ def desk_of(request: Request, key: str) -> Desk:
     plan = plans.plan(key)
     stagings, shipped = bench.stagings(plan), bench.shipped(key)
     judged = plans.judged(key)
-    signature = plans.signature(key)
+    signature, standing = plans.signature(key), plans.standing(key)
     return Desk(
         plan=plan,
         summary=row(records, plan),
         revision=RevisionShown(**plans.saved(key)._asdict()),
-        findings=[
-            FindingShown(
-                rule=j.finding.rule,
-                title=RULES[j.finding.rule].title,
-                severity=j.finding.severity,
-                subject=j.finding.subject,
-                path=j.finding.path,
-                field=j.finding.field,
-                addresses=j.finding.addresses,
-                message=j.finding.message,
-                others=[OtherShown(**other._asdict()) for other in j.finding.others],
-                others_total=j.finding.others_total,
-                acceptance=j.accepted,
-                reason=j.acceptance.reason if j.acceptance else None,
-                accepted_by=j.acceptance.by if j.acceptance else None,
-            )
-            for j in judged
-        ],
+        findings=shown(judged),
+        undo=standing.undo,
+        redo=standing.redo,
         clearance=(
             ClearanceShown(revision=signature.revision, by=signature.by, at=signature.at, void=signature.void)
             if signature
@@ -208,19 +233,37 @@ def revisions(customer: Code, site: Code, request: Request, person: Looking) -> 
 @router.post("/understand")
 def understand_typed(customer: Code, site: Code, typed: Typed, request: Request, person: Looking) -> UnderstoodShown:
     """Read what was typed into a field, and say it back; nothing is saved."""
-    plan = _plans(request).plan(f"{customer}/{site}")
     try:
-        operations, echo = understand(plan, typed.path, typed.text)
+        operations, echo = _plans(request).understand(f"{customer}/{site}", typed.path, typed.text)
     except ValueError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
     return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
+
+
+@router.post("/draft")
+def draft(customer: Code, site: Code, operations: Operations, request: Request, person: Looking) -> list[FindingShown]:
+    """The findings that the newest plan would have with a change made; nothing is saved."""
+    return shown(_plans(request).draft(f"{customer}/{site}", patch_of(operations)))
+
+
+@router.get("/remedies")
+def remedies(customer: Code, site: Code, request: Request, person: Looking) -> list[list[RemedyShown]]:
+    """What each finding of the desk offers, in the findings' order."""
+    offered = _plans(request).remedies(f"{customer}/{site}")
+    return [
+        [
+            RemedyShown(sentence=r.sentence, operations=[Operation.model_validate(o) for o in r.operations])
+            for r in remedies
+        ]
+        for remedies in offered
+    ]
 
 
 @router.patch("/plan")
 def revise(
     customer: Code,
     site: Code,
-    operations: Annotated[list[Operation], Field(min_length=1, max_length=25_000)],
+    operations: Operations,
     request: Request,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
@@ -229,8 +272,7 @@ def revise(
     base = base_revision(if_match)
     key = f"{customer}/{site}"
     plans = _plans(request)
-    patch = [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
-    plans.revise(key, patch, base, person.full_name)
+    plans.revise(key, patch_of(operations), base, person.full_name)
     return desk_of(request, key)
 
 

@@ -44,6 +44,6 @@ def add_device(
     key, plans = f"{customer}/{site}", records.plans
     kind = records.hardware.get(new.type)
     plan, usual = plans.plan(key), usual_time_servers(plans.all().values())
-    proposal = equip(plan, new.role, kind, usual, salt=plans.saved(key).number)
+    proposal = equip(plan, new.role, kind, usual, records.settings.current, plans.saved(key).number)
     plans.revise(key, proposal.operations, base_revision(if_match), person.full_name)
     return Equipped(desk=desk_of(request, key), device=proposal.key, assumed=proposal.assumed)

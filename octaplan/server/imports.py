@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from http import HTTPStatus
 from typing import Annotated
 
@@ -10,6 +11,7 @@ from pydantic import BaseModel
 
 from octaplan.formats import report
 from octaplan.formats.tables import NAMES
+from octaplan.formats.workbook import write_workbook
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.imports import Imports, Preview
@@ -17,6 +19,7 @@ from octaplan.store.imports import Imports, Preview
 router = APIRouter(prefix="/api/imports", tags=["imports"])
 
 CHANGES_SHOWN = 100
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 ImportId = Annotated[str, Path(pattern=r"^[0-9a-f]{16}$")]
 
@@ -93,6 +96,15 @@ def preview(
         empty = next(name for name, content in contents if not content)
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"{empty} is empty: its first row must name the columns")
     return _shown(_imports(request).preview(contents, person.full_name))
+
+
+@router.get("/template.xlsx", response_class=Response)
+def template(person: Looking) -> Response:
+    """An empty intake workbook to fill in."""
+    content = io.BytesIO()
+    write_workbook(content)
+    headers = {"Content-Disposition": 'attachment; filename="intake.xlsx"'}
+    return Response(content.getvalue(), media_type=XLSX, headers=headers)
 
 
 @router.post("/{import_id}/apply")

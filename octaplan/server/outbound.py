@@ -77,6 +77,8 @@ def stage_of(path: str) -> str:
 def stages(plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench) -> Stages:
     """How far each stage is, from what was found, signed, staged and shipped."""
     found: dict[str, Stage] = {"addresses": Stage.DONE, "devices": Stage.DONE, "credentials": Stage.DONE}
+    if not plan.circuits or not plan.segments:
+        found["addresses"] = Stage.OPEN
     if not any(device.routes_packets for device in plan.devices.values()):
         found["devices"] = found["credentials"] = Stage.OPEN
     for j in judged:

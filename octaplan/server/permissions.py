@@ -25,6 +25,7 @@ class May(StrEnum):
     FILL = "fill"
     READ = "read"
     HARDWARE = "hardware"
+    ORGANISE = "organise"
     ADMINISTER = "administer"
 
     @property
@@ -37,13 +38,14 @@ class May(StrEnum):
             "fill": "make and type secrets",
             "read": "read secrets and back-ups",
             "hardware": "change hardware types",
+            "organise": "change the settings of the organisation",
             "administer": "manage accounts and the safe",
         }[self]
 
 
 PERMISSIONS: dict[Role, frozenset[May]] = {
     Role.ADMINISTRATOR: frozenset(May),
-    Role.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE}),
+    Role.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE, May.ORGANISE}),
     Role.TECHNICIAN: frozenset({May.LOOK, May.PLAN, May.STAGE, May.FILL, May.READ, May.HARDWARE}),
     Role.VIEWER: frozenset({May.LOOK}),
 }
@@ -72,4 +74,5 @@ Staging = Annotated[Person, Depends(Allowed(May.STAGE))]
 Filling = Annotated[Person, Depends(Allowed(May.FILL))]
 Reading = Annotated[Person, Depends(Allowed(May.READ))]
 KeepingHardware = Annotated[Person, Depends(Allowed(May.HARDWARE))]
+Organising = Annotated[Person, Depends(Allowed(May.ORGANISE))]
 Administering = Annotated[Person, Depends(Allowed(May.ADMINISTER))]

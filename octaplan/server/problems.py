@@ -18,7 +18,8 @@ from octaplan.store.accounts import AccountError, CodeNeeded
 from octaplan.store.bench import AlreadyTicked, BenchError, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
-from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.organisation import SettingsError, SettingsMoved
+from octaplan.store.plans import BadChange, Conflict, Moved, NoSuchSite, NoSuchSlot, NotClear
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError
 
@@ -57,6 +58,7 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     Conflict: _conflict,
     BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     NotClear: _said(HTTPStatus.CONFLICT),
+    Moved: _said(HTTPStatus.CONFLICT),
     ImportGone: _said(HTTPStatus.NOT_FOUND),
     ImportMoved: _said(HTTPStatus.CONFLICT),
     TableError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
@@ -71,6 +73,8 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     NoSuchType: _said(HTTPStatus.NOT_FOUND),
     TypeMoved: _said(HTTPStatus.CONFLICT),
     HardwareError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
+    SettingsMoved: _said(HTTPStatus.CONFLICT),
+    SettingsError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     AlreadyTicked: _said(HTTPStatus.CONFLICT),
     NotReady: _said(HTTPStatus.CONFLICT),
     BenchError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),

@@ -412,6 +412,7 @@ class Bench:
                 what = f"revision {revision}" + (f", {row.carrier} {row.reference}".rstrip() if row.carrier else "")
                 enter(session, Act.SHIPPED, by, what, site=plan.key)
             self._shipped[plan.key] = _shipped(row)
+            self._plans.note_shipped(plan.key)
 
 
 def _ticked(tick: Tick) -> Ticked:

@@ -30,6 +30,8 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
             last=sort_key(last),
         )
 
+    if plan.delegated_prefix:
+        yield claim("", "IPv6 prefix", plan.name or plan.site, plan.delegated_prefix)
     for key, circuit in plan.circuits.items():
         path = f"/circuits/{key}"
         if circuit.address:
@@ -38,19 +40,30 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
             yield claim(path, "provider", circuit.label, circuit.gateway)
         if circuit.subnet:
             yield claim(path, "hand-off", circuit.label, circuit.subnet)
+        if circuit.address6:
+            yield claim(path, "address", circuit.label, circuit.address6)
+        if circuit.gateway6:
+            yield claim(path, "provider", circuit.label, circuit.gateway6)
+        if circuit.subnet6:
+            yield claim(path, "hand-off", circuit.label, circuit.subnet6)
+        if circuit.modem_subnet:
+            yield claim(path, "modem", circuit.label, circuit.modem_subnet)
         for block in circuit.routed_blocks:
             yield claim(path, "routed block", circuit.label, block)
     for key, segment in plan.segments.items():
         path = f"/segments/{key}"
-        if segment.subnet:
-            yield claim(path, "segment", segment.label, segment.subnet)
-        if segment.gateway:
-            yield claim(path, "gateway", segment.label, segment.gateway)
+        for subnet in (segment.subnet, segment.subnet6):
+            if subnet:
+                yield claim(path, "segment", segment.label, subnet)
+        for gateway in (segment.gateway, segment.gateway6):
+            if gateway:
+                yield claim(path, "gateway", segment.label, gateway)
         for piece in segment.scope.pieces:
             yield claim(path, "range", segment.label, piece)
     for key, host in plan.hosts.items():
-        if host.address:
-            yield claim(f"/hosts/{key}", "host", host.name, host.address)
+        for address in (host.address, host.address6):
+            if address:
+                yield claim(f"/hosts/{key}", "host", host.name, address)
     hosts = {host.address for host in plan.hosts.values()}
     gateways = {segment.gateway for segment in plan.segments.values()}
     for key, device in plan.devices.items():

@@ -36,6 +36,7 @@ class Act(StrEnum):
     CLEARED = "site cleared"
     ACCOUNT = "account changed"
     HARDWARE = "hardware type changed"
+    SETTINGS = "settings changed"
 
 
 class Line(NamedTuple):

@@ -7,9 +7,22 @@ from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Any, ClassVar
 
-from sqlalchemy import DateTime, ForeignKey, Index, LargeBinary, MetaData, String, Text, TypeDecorator, UniqueConstraint
+from sqlalchemy import (
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    String,
+    Text,
+    TypeDecorator,
+    UniqueConstraint,
+    text,
+)
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from octaplan.core.history import Kind
 
 
 class Instant(TypeDecorator[datetime]):
@@ -77,13 +90,31 @@ class Revision(Base):
     sentence: Mapped[str] = mapped_column(Text)
     patch: Mapped[str] = mapped_column(Text)
     document: Mapped[str] = mapped_column(Text)
+    kind: Mapped[Kind] = mapped_column(String(8), default=Kind.CHANGE)
+    name: Mapped[str | None] = mapped_column(String(80))
+    batch: Mapped[str | None] = mapped_column(String(20), index=True)
+
+
+class Batch(Base):
+    """A change of many sites at once, which one undo takes back."""
+
+    __tablename__ = "batches"
+
+    id: Mapped[str] = mapped_column(String(20), primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    sentence: Mapped[str] = mapped_column(Text)
+    undone: Mapped[bool] = mapped_column(default=False)
 
 
 class Claim(Base):
     """An address or run of addresses in use; ends as 32 hexadecimal digits, so that they sort."""
 
     __tablename__ = "claims"
-    __table_args__ = (Index("ix_claims_family_first", "family", "first"),)
+    __table_args__ = (
+        Index("ix_claims_family_first", "family", "first"),
+        Index("ix_claims_runs", "family", "first", "last", sqlite_where=text("first < last")),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
@@ -308,3 +339,15 @@ class Setting(Base):
 
     name: Mapped[str] = mapped_column(String(40), primary_key=True)
     value: Mapped[str] = mapped_column(Text)
+
+
+class OrganisationRevision(Base):
+    """One revision of the organisation's settings, kept whole."""
+
+    __tablename__ = "organisation_revisions"
+
+    number: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    sentence: Mapped[str] = mapped_column(Text)
+    document: Mapped[str] = mapped_column(Text)

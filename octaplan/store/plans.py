@@ -6,6 +6,7 @@ PlansError            a request that cannot be carried out
   Conflict            somebody else has changed the same values since
   NoSuchSlot          a site has no such slot for a secret
   NotClear            something still stands in the way of a clearance
+  Moved               the plan has changed since, so that a whole revision would take more back than was seen
 """
 
 from __future__ import annotations
@@ -13,7 +14,9 @@ from __future__ import annotations
 import hashlib
 import json
 import threading
-from collections.abc import Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
@@ -26,16 +29,21 @@ from octaplan.core.changes import changes, sentence
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import RECORDED
 from octaplan.core.findings import Finding, Severity
+from octaplan.core.history import Kind, Standing, Step, standing
 from octaplan.core.plan import Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
+from octaplan.core.remedies import Remedy, remedies
+from octaplan.core.typed import Understood, understand
 from octaplan.errors import OctaplanError
 from octaplan.formats.planjson import PlanError, plan_of
 from octaplan.store.database import Database
 from octaplan.store.derived import claims_of, names_of
 from octaplan.store.hardware import Hardware
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Base, Claim, Clearance, Customer, Name, Revision, Site
+from octaplan.store.models import Base, Batch, Claim, Clearance, Customer, Name, Revision, Shipment, Site
+from octaplan.store.organisation import Settings
 from octaplan.store.safe import Kept, Need, Safe
+from octaplan.store.saved import Saved
 
 Operation = Mapping[str, Any]
 
@@ -50,6 +58,7 @@ _LISTS = frozenset(
         "forwarders",
         "tagged",
         "networks",
+        "kept",
     }
 )
 _CLOSED = ("/schema", "/customer", "/site", "/accepted")
@@ -79,6 +88,10 @@ class NotClear(PlansError):
     """Something still stands in the way of a clearance."""
 
 
+class Moved(PlansError):
+    """The plan has changed since, so that taking a whole revision would take more back than was seen."""
+
+
 class Clash(NamedTuple):
     """One value that two people changed."""
 
@@ -97,15 +110,6 @@ class Conflict(PlansError):
         self.by = by
         self.revision = revision
         self.newest = newest
-
-
-class Saved(NamedTuple):
-    """One revision of a site, without its document."""
-
-    number: int
-    at: datetime
-    by: str
-    sentence: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,8 +139,15 @@ class Judged:
 class Plans:
     """All site plans of a database. Every method may be called from any thread."""
 
-    def __init__(self, database: Database, hardware: Hardware | None = None, safe: Safe | None = None) -> None:
+    def __init__(
+        self,
+        database: Database,
+        hardware: Hardware | None = None,
+        safe: Safe | None = None,
+        settings: Settings | None = None,
+    ) -> None:
         self._database = database
+        self._settings = settings
         self._hardware = hardware
         self._safe = safe
         self._lock = threading.RLock()
@@ -144,6 +155,7 @@ class Plans:
         self._saved: dict[str, Saved] = {}
         self._signed: dict[str, Clearance] = {}
         self._findings: dict[str, list[Finding]] = {}
+        self._remedies: dict[str, tuple[tuple[list[Finding], int], list[list[Remedy]]]] = {}
         self._customers: dict[str, str] = {}
         with database.session() as session:
             rows = session.execute(
@@ -154,6 +166,7 @@ class Plans:
             newest = select(func.max(Clearance.id)).group_by(Clearance.site_id)
             signed = {c.site_id: c for c in session.scalars(select(Clearance).where(Clearance.id.in_(newest)))}
             self._customers = {c.key: c.name for c in session.scalars(select(Customer))}
+            self._shipped = set(session.scalars(select(Site.key).join(Shipment, Shipment.site_id == Site.id)))
         plans = []
         for site, revision in rows:
             plans.append(SitePlan.model_validate_json(revision.document))
@@ -162,8 +175,17 @@ class Plans:
             if site.id in signed:
                 self._signed[site.key] = signed[site.id]
         types = hardware.types if hardware is not None else None
-        self._portfolio = Portfolio(plans, hardware=types, facts=safe.facts if safe is not None else None)
+        self._portfolio = Portfolio(
+            plans,
+            settings.current if settings is not None else None,
+            hardware=types,
+            facts=safe.facts if safe is not None else None,
+            shipped=self._shipped.__contains__,
+        )
         self._digests: dict[str, tuple[int, str]] = {}
+        #: Told of every revision, with the sites whose findings it may have changed; called while the plans are held.
+        self.watchers: list[Callable[[Saved, SitePlan, set[str]], None]] = []
+        self._checked_on = self._portfolio.today()
         self._check_everything()
 
     # --- Reading
@@ -183,6 +205,24 @@ class Plans:
         with self._lock:
             return {plan.key: plan for plan in self._portfolio}
 
+    def customers(self) -> dict[str, str]:
+        """The names of all customers by their code."""
+        with self._lock:
+            codes = {plan.customer.casefold(): plan.customer for plan in self._portfolio}
+        return {code: self._customers.get(key, code) for key, code in sorted(codes.items())}
+
+    def counts_by_rule(self) -> dict[str, tuple[int, int]]:
+        """For each rule that speaks: how many findings there are, and at how many sites."""
+        findings: Counter[str] = Counter()
+        sites: Counter[str] = Counter()
+        with self._lock:
+            self._keep_up()
+            for found in self._findings.values():
+                rules = [finding.rule for finding in found]
+                findings.update(rules)
+                sites.update(set(rules))
+        return {rule: (number, sites[rule]) for rule, number in findings.items()}
+
     def customer_name(self, plan: SitePlan) -> str:
         return self._customers.get(plan.customer.casefold(), plan.customer)
 
@@ -194,22 +234,73 @@ class Plans:
         """The revisions of a site, newest first."""
         self.plan(key)
         with self._database.session() as session:
-            columns = (Revision.number, Revision.at, Revision.by, Revision.sentence)
+            columns = (Revision.number, Revision.at, Revision.by, Revision.sentence, Revision.name)
             query = select(*columns).where(Revision.site_id == self._sites[key.casefold()])
             return [Saved(*row) for row in session.execute(query.order_by(Revision.number.desc()).limit(limit))]
+
+    def standing(self, key: str) -> Standing:
+        """What an undo and a redo of a site would bring back."""
+        self.plan(key)
+        with self._database.session() as session:
+            query = select(Revision.number, Revision.kind).where(Revision.site_id == self._sites[key.casefold()])
+            rows = session.execute(query.order_by(Revision.number)).all()
+        return standing(Step(number, Kind(kind)) for number, kind in rows)
+
+    def revision(self, key: str, number: int) -> tuple[Saved, SitePlan]:
+        """One revision of a site with its plan. Raises `NoSuchSite` when there is none such."""
+        plan = self.plan(key)
+        with self._database.session() as session:
+            found = session.get(Revision, (self._sites[plan.key], number))
+            if found is None:
+                raise NoSuchSite(f"{plan.customer}/{plan.site} has no revision {number}: look at its history")
+            return _saved(found), SitePlan.model_validate_json(found.document)
+
+    def understand(self, key: str, path: str, text: str) -> Understood:
+        """What typed text comes to in the field at a path of the newest plan. Raises `ValueError` with a sentence."""
+        with self._lock:
+            return understand(self.plan(key), path, text, self._portfolio)
+
+    def remedies(self, key: str, most: int = 40) -> list[list[Remedy]]:
+        """What the findings of a site offer, in their order, worked out for the first `most` that are not accepted."""
+        with self._lock:
+            plan = self.plan(key)
+            findings = self._findings[plan.key]
+            state = (findings, self._portfolio.changes)
+            known = self._remedies.get(plan.key)
+            if known is None or known[0][0] is not findings or known[0][1] != state[1]:
+                offered: list[list[Remedy]] = []
+                for place, judged in enumerate(self.judged(key)):
+                    skipped = place >= most or judged.accepted
+                    offered.append([] if skipped else remedies(self._portfolio, plan, findings, judged.finding))
+                known = self._remedies[plan.key] = (state, offered)
+            return known[1]
 
     def judged(self, key: str) -> list[Judged]:
         """The findings of a site, worst first, each with its acceptance."""
         with self._lock:
+            self._keep_up()
             plan = self.plan(key)
-            by_finding = {(a.rule, a.subject, a.addresses): (name, a) for name, a in plan.accepted.items()}
-            judged = []
-            for finding in self._findings[plan.key]:
-                accepted = None
-                if finding.severity is Severity.WARN:
-                    accepted = by_finding.get((finding.rule, finding.path, finding.addresses))
-                judged.append(Judged(finding, *(accepted or (None, None))))
-            return judged
+            return judge(plan, self._findings[plan.key])
+
+    def draft(self, key: str, operations: Sequence[Operation]) -> list[Judged]:
+        """The findings that the newest plan would have with a change made; nothing is saved. Raises `BadChange`."""
+        _permitted(operations)
+        with self._lock:
+            draft = _patched(self.plan(key), operations)
+            return judge(draft, self._portfolio.check(draft))
+
+    @contextmanager
+    def held(self) -> Iterator[Portfolio]:
+        """The portfolio, for reading, while nobody changes it."""
+        with self._lock:
+            self._keep_up()
+            yield self._portfolio
+
+    def findings(self) -> dict[str, list[Finding]]:
+        """The findings of all sites by key, as they stand."""
+        with self._lock:
+            self._keep_up()
+            return dict(self._findings)
 
     def signature(self, key: str) -> Signature | None:
         """The newest clearance of a site. A later change voids it, and so does a finding from elsewhere."""
@@ -222,7 +313,10 @@ class Plans:
             if saved.number != signed.revision and self._digest(plan) != signed.digest:
                 void = f"{saved.by} changed the plan since, in revision {saved.number}: {saved.sentence}"
             elif any(judged.blocks for judged in self.judged(key)):
-                void = "A finding has come up since, by a change at another site, of a hardware type or of a secret"
+                void = (
+                    "A finding has come up since, by a change at another site, of the settings, a hardware type or a "
+                    "secret, or because the ship date has gone by"
+                )
             return Signature(signed.revision, signed.by, signed.at, void)
 
     def _digest(self, plan: SitePlan) -> str:
@@ -243,15 +337,30 @@ class Plans:
         return self._sites[self.plan(key).key]
 
     def recheck(self, keys: Iterable[str] | None = None) -> None:
-        """Check some sites again, or all: their secrets or hardware types have changed."""
+        """Check some sites again, or all: their secrets, hardware types or the settings have changed."""
         with self._lock:
             if keys is None:
+                if self._settings is not None:
+                    self._portfolio.organisation = self._settings.current
                 self._check_everything()
                 return
             for key in keys:
                 plan = self._portfolio.get(key)
                 if plan is not None:
                     self._findings[plan.key] = self._portfolio.check(plan)
+
+    def note_shipped(self, key: str) -> None:
+        """Know that a site has been shipped."""
+        with self._lock:
+            self._shipped.add(key)
+            self.recheck([key])
+
+    def _keep_up(self) -> None:
+        """Check the sites again whose ship date has gone by since they were checked."""
+        today = self._portfolio.today()
+        if today != self._checked_on:
+            before, self._checked_on = self._checked_on, today
+            self.recheck([p.key for p in self._portfolio if p.ship_date and before <= p.ship_date < today])
 
     # --- Writing
 
@@ -261,11 +370,7 @@ class Plans:
         A patch on an older revision is merged when it touches nothing that has changed since. Raises
         `NoSuchSite`, `BadChange`, `Conflict`.
         """
-        for operation in operations:
-            if operation.get("op") not in ("add", "replace", "remove"):
-                raise BadChange("Only add, replace and remove are permitted in a patch")
-            if any(_touches(closed, operation.get("path", "")) for closed in _CLOSED) or not operation.get("path"):
-                raise BadChange(f"{operation.get('path') or 'The whole plan'} cannot be changed this way")
+        _permitted(operations)
         with self._lock:
             plan = self.plan(key)
             saved = self._saved[plan.key]
@@ -299,6 +404,52 @@ class Plans:
                         blame = revision
         if clashes:
             raise Conflict(list(clashes.values()), blame.by, blame.number, since[-1].number)
+
+    def undo(self, key: str, base: int, by: str) -> SitePlan:
+        """Take the newest change back, as a new revision. Raises `Moved` when `base` is not the newest revision."""
+        return self._step(key, base, by, Kind.UNDO)
+
+    def redo(self, key: str, base: int, by: str) -> SitePlan:
+        """Make the change again that was undone last. Raises `Moved` when `base` is not the newest revision."""
+        return self._step(key, base, by, Kind.REDO)
+
+    def _step(self, key: str, base: int, by: str, kind: Kind) -> SitePlan:
+        with self._lock:
+            before = self._unmoved(key, base)
+            stands = self.standing(key)
+            wanted = stands.undo if kind is Kind.UNDO else stands.redo
+            if wanted is None:
+                raise BadChange(f"There is nothing to {kind}")
+            subject, _ = self.revision(key, stands.now if kind is Kind.UNDO else wanted)
+            told = f"{'Undone' if kind is Kind.UNDO else 'Done again'}: {subject.sentence}"
+            return self._save(before, self.revision(key, wanted)[1], by, kind=kind, told=told)
+
+    def back_to(self, key: str, number: int, base: int, by: str) -> SitePlan:
+        """Take an earlier revision again, as a new one. Raises `Moved`, `NoSuchSite`."""
+        with self._lock:
+            before, (saved, plan) = self._unmoved(key, base), self.revision(key, number)
+            named = f" ({saved.name})" if saved.name else ""
+            return self._save(before, plan, by, kind=Kind.BACK, told=f"Back to revision {number}{named}")
+
+    def _unmoved(self, key: str, base: int) -> SitePlan:
+        plan = self.plan(key)
+        newest = self._saved[plan.key]
+        if newest.number != base:
+            raise Moved(
+                f"{newest.by} made revision {newest.number} in the meantime: {newest.sentence}. Look at it first, "
+                "then do this again"
+            )
+        return plan
+
+    def name_revision(self, key: str, number: int, name: str | None) -> None:
+        """Give a revision a name by which it is found again, or take it away."""
+        with self._lock:
+            self.revision(key, number)
+            with self._database.session() as session:
+                which = (Revision.site_id == self._sites[key.casefold()], Revision.number == number)
+                session.execute(update(Revision).where(*which).values(name=name or None))
+            if self._saved[key.casefold()].number == number:
+                self._saved[key.casefold()] = self._saved[key.casefold()]._replace(name=name or None)
 
     def accept(self, key: str, rule: str, path: str, addresses: str, reason: str, by: str) -> SitePlan:
         """Accept a `warn` that stands now, with the reason. Raises `BadChange` when it does not stand."""
@@ -394,9 +545,26 @@ class Plans:
                 self._portfolio.put(plan)
             if fresh:
                 self._check_everything()
+                for (_, plan), (_, saved) in zip(fresh, written, strict=True):
+                    self._tell(saved, plan, {plan.key})
             else:
                 self.recheck({need.site for need, _ in kept})
             return len({plan.key for _, plan in fresh} | {need.site for need, _ in kept})
+
+    def save_batch(self, plans: Sequence[SitePlan], revisions: Mapping[str, int], batch: Batch) -> None:
+        """Save plans of many sites in one transaction, made on the revisions that are named. Raises `Moved`."""
+        with self._lock:
+            befores = [self._unmoved(plan.key, revisions[plan.key]) for plan in plans]
+            name, by, at = batch.id, batch.by, batch.at
+            with self._database.session() as session:
+                session.add(batch)
+                session.flush()
+                written = [
+                    self._write(session, before, plan, by, at, batch=name)
+                    for before, plan in zip(befores, plans, strict=True)
+                ]
+            for before, plan, (_, saved) in zip(befores, plans, written, strict=True):
+                self._know(before, plan, saved)
 
     def needs(self, plan: SitePlan) -> list[Need]:
         """The slots of a plan, each with the makers' own passwords that will not do in it."""
@@ -426,21 +594,42 @@ class Plans:
             ]
         return given
 
-    def _save(self, before: SitePlan, after: SitePlan, by: str) -> SitePlan:
-        if after == before:
+    def _save(
+        self, before: SitePlan, after: SitePlan, by: str, *, kind: Kind = Kind.CHANGE, told: str = ""
+    ) -> SitePlan:
+        if after == before and kind is Kind.CHANGE:
             return before
         with self._database.session() as session:
-            _, saved = self._write(session, before, after, by, datetime.now(UTC))
+            _, saved = self._write(session, before, after, by, datetime.now(UTC), kind=kind, told=told)
+        self._know(before, after, saved)
+        return after
+
+    def _know(self, before: SitePlan, after: SitePlan, saved: Saved) -> None:
+        """Keep up with a revision that has been written: what its site and those it meets are found to be."""
         affected = self._portfolio.touched_by(before)
         self._portfolio.put(after)
         affected |= self._portfolio.touched_by(after) | {after.key}
         self._saved[after.key] = saved
         for key in affected:
             self._findings[key] = self._portfolio.check(self.plan(key))
-        return after
+        self._tell(saved, after, affected)
+
+    def _tell(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
+        for watch in self.watchers:
+            watch(saved, plan, affected)
 
     def _write(
-        self, session: Session, before: SitePlan | None, after: SitePlan, by: str, at: datetime, reason: str = ""
+        self,
+        session: Session,
+        before: SitePlan | None,
+        after: SitePlan,
+        by: str,
+        at: datetime,
+        reason: str = "",
+        *,
+        kind: Kind = Kind.CHANGE,
+        told: str = "",
+        batch: str | None = None,
     ) -> tuple[int, Saved]:
         """One revision and everything derived from it, inside the caller's transaction."""
         customer_key = after.customer.casefold()
@@ -466,6 +655,7 @@ class Plans:
             site_id = site.id
         differences = changes(before, after)
         said = f"{reason}: {sentence(differences)}" if reason and before else reason or sentence(differences)
+        said = told or said
         document = after.document()
         patch = jsonpatch.make_patch(before.document(), document).patch if before else []
         session.add(
@@ -477,6 +667,8 @@ class Plans:
                 sentence=said,
                 patch=json.dumps(patch),
                 document=json.dumps(document, ensure_ascii=False),
+                kind=kind,
+                batch=batch,
             )
         )
         _insert(session, list(claims_of(after, site_id)))
@@ -484,6 +676,7 @@ class Plans:
         return site_id, Saved(number, at, by, said)
 
     def _check_everything(self) -> None:
+        self._checked_on = self._portfolio.today()
         self._findings = {plan.key: [] for plan in self._portfolio}
         for finding in self._portfolio.check_all():
             self._findings[f"{finding.customer}/{finding.site}".casefold()].append(finding)
@@ -497,12 +690,32 @@ def _insert(session: Session, rows: Sequence[Base]) -> None:
 
 
 def _saved(revision: Revision) -> Saved:
-    return Saved(revision.number, revision.at, revision.by, revision.sentence)
+    return Saved(revision.number, revision.at, revision.by, revision.sentence, revision.name)
+
+
+def judge(plan: SitePlan, findings: Sequence[Finding]) -> list[Judged]:
+    """The findings of a plan, each with the acceptance that the plan holds of it."""
+    by_finding = {(a.rule, a.subject, a.addresses): (name, a) for name, a in plan.accepted.items()}
+    judged = []
+    for finding in findings:
+        accepted = None
+        if finding.severity is Severity.WARN:
+            accepted = by_finding.get((finding.rule, finding.path, finding.addresses))
+        judged.append(Judged(finding, *(accepted or (None, None))))
+    return judged
+
+
+def _permitted(operations: Sequence[Operation]) -> None:
+    for operation in operations:
+        if operation.get("op") not in ("add", "replace", "remove"):
+            raise BadChange("Only add, replace and remove are permitted in a patch")
+        if any(_touches(closed, operation.get("path", "")) for closed in _CLOSED) or not operation.get("path"):
+            raise BadChange(f"{operation.get('path') or 'The whole plan'} cannot be changed this way")
 
 
 def _patched(plan: SitePlan, operations: Sequence[Operation]) -> SitePlan:
     try:
-        document = jsonpatch.apply_patch(plan.document(), [dict(operation) for operation in operations])
+        document = jsonpatch.apply_patch(plan.document(), [dict(operation) for operation in operations], in_place=True)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
         raise BadChange(f"The patch does not fit the plan: {error}") from None
     return _readable(document)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from octaplan.store.accounts import Accounts
+from octaplan.store.batches import Batches
 from octaplan.store.bench import Bench
 from octaplan.store.database import Database
 from octaplan.store.hardware import Hardware
 from octaplan.store.imports import Imports
 from octaplan.store.journal import Journal
+from octaplan.store.organisation import Settings
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
 from octaplan.store.vault import Vault
@@ -22,7 +24,9 @@ class Records:
         self.journal = Journal(database)
         self.accounts = Accounts(database, self.vault)
         self.hardware = Hardware(database)
+        self.settings = Settings(database)
         self.safe = Safe(database, self.vault)
-        self.plans = Plans(database, self.hardware, self.safe)
+        self.plans = Plans(database, self.hardware, self.safe, self.settings)
+        self.batches = Batches(database, self.plans)
         self.imports = Imports(database, self.plans, self.safe)
         self.bench = Bench(database, self.plans, self.hardware, self.safe)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from octaplan.core.addresses import BITS, Address, AddressError, Network, Span, parse_address, parse_mac, parse_network
 from octaplan.store.database import Database
@@ -38,14 +39,14 @@ class Answer(NamedTuple):
     places: list[Place]
 
 
-def find(database: Database, text: str) -> Answer:
-    """Look up an address, a subnet, a MAC or part of a name."""
-    typed = text.strip()[:100]
+def find(database: Database, looked_for: str, blocks: Mapping[str, Sequence[Network]] | None = None) -> Answer:
+    """Look up an address, a subnet, a MAC or part of a name. `blocks` are the customers' address blocks."""
+    typed = looked_for.strip()[:100]
     if not typed:
         return Answer("", [])
     wanted = _address_or_network(typed)
     if wanted is not None:
-        return _by_address(database, wanted)
+        return _by_address(database, wanted, blocks or {})
     try:
         words = [f"{parse_mac(typed).value:012x}"]
     except AddressError:
@@ -72,25 +73,23 @@ def _address_or_network(typed: str) -> Address | Network | None:
         return None
 
 
-def _by_address(database: Database, wanted: Address | Network) -> Answer:
+def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[str, Sequence[Network]]) -> Answer:
     first, last = (wanted, wanted) if isinstance(wanted, Address) else (wanted.first, wanted.last)
+    low, high = sort_key(first), sort_key(last)
+    single = (Claim.first == Claim.last, Claim.first.between(low, high))
+    run = (text("claims.first < claims.last"), Claim.first <= high, Claim.last >= low)
     with database.session() as session:
-        rows = session.execute(
-            select(Claim, Site, Customer)
-            .join(Site, Site.id == Claim.site_id)
-            .join(Customer)
-            .where(
-                Claim.family == first.family,
-                Claim.first <= sort_key(last),
-                Claim.last >= sort_key(first),
-            )
-        ).all()
+        query = select(Claim, Site, Customer).join(Site, Site.id == Claim.site_id).join(Customer)
+        query = query.where(Claim.family == first.family)
+        rows = [row for which in (single, run) for row in session.execute(query.where(*which)).all()]
     rows = sorted(rows, key=lambda row: (_SPECIFIC.index(row[0].use), int(row[0].last, 16) - int(row[0].first, 16)))
     places = []
     for claim, site, customer in rows[:LIMIT]:
         shown = _shown(claim)
         places.append(Place(customer.code, site.code, site.name or site.code, claim.path, claim.use, claim.name, shown))
-    return Answer(_say(wanted, [row[0] for row in rows], places), places)
+    said = _say(wanted, [row[0] for row in rows], places)
+    home = _block_of(first, last, blocks)
+    return Answer(f"{said}, in the block {home}" if home else said, places)
 
 
 def _shown(claim: Claim) -> str:
@@ -102,6 +101,17 @@ def _shown(claim: Claim) -> str:
     return str(Span(first, last))
 
 
+def _block_of(first: Address, last: Address, blocks: Mapping[str, Sequence[Network]]) -> str:
+    """The smallest block that holds an address or subnet, with its customer."""
+    holding = [
+        (net, customer) for customer, nets in blocks.items() for net in nets if net.holds(first) and net.holds(last)
+    ]
+    if not holding:
+        return ""
+    net, customer = max(holding, key=lambda pair: pair[0].prefix)
+    return f"{net} of {customer.upper()}"
+
+
 def _say(wanted: Address | Network, claims: list[Claim], places: list[Place]) -> str:
     if not places:
         return f"Nothing uses {wanted}"
@@ -109,5 +119,13 @@ def _say(wanted: Address | Network, claims: list[Claim], places: list[Place]) ->
         return f"{wanted} is touched by {len(claims)} claim{'' if len(claims) == 1 else 's'}"
     exact = [place for place, claim in zip(places, claims, strict=False) if claim.first == claim.last]
     if exact:
-        return f"{wanted} is in use"
-    return f"{wanted} can be leased" if any(place.kind == "range" for place in places) else f"{wanted} is free"
+        what = exact[0]
+        return f"{wanted} is {what.kind if what.kind != 'host' else 'the host'} {what.name} of {_at(what)}"
+    leased = next((place for place in places if place.kind == "range"), None)
+    if leased is not None:
+        return f"{wanted} can be leased from {leased.addresses} at {_at(leased)}"
+    return f"{wanted} is free in {places[0].name} of {_at(places[0])}"
+
+
+def _at(place: Place) -> str:
+    return f"{place.customer}/{place.site}"

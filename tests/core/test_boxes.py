@@ -13,7 +13,6 @@ from octaplan.core.bench import BENCH_NETWORKS, Bench, Face
 from octaplan.core.boxes import (
     addresses_in,
     circuits_of,
-    free_address,
     held_addresses,
     host_name,
     interfaces,
@@ -121,16 +120,8 @@ class AddressesOfBoxes(unittest.TestCase):
     def test_what_is_held_and_what_is_free(self) -> None:
         held = held_addresses(self.plan)
         self.assertEqual(held[parse_address("10.40.8.1")], "the gateway of Office")
-        self.assertEqual(str(free_address(self.plan, "seg0")), "10.40.8.2")
         self.assertEqual(segment_of(self.plan, parse_address("10.40.9.77"))[0], "seg1")  # type: ignore[index]
         self.assertIsNone(segment_of(self.plan, parse_address("192.0.2.1")))
-
-    def test_no_free_address_lies_in_a_range_or_is_held(self) -> None:
-        full = {"first": "10.40.8.2", "last": "10.40.8.254"}
-        self.assertIsNone(free_address(office_site(segments=[segment(scope=full)]), "seg0"))
-        most = {"first": "10.40.8.2", "last": "10.40.8.253"}
-        self.assertEqual(str(free_address(office_site(segments=[segment(scope=most)]), "seg0")), "10.40.8.254")
-        self.assertIsNone(free_address(office_site(segments=[segment(subnet=None)]), "seg0"))
 
     def test_the_edge_serves_what_it_carries_and_nobody_what_is_served_elsewhere(self) -> None:
         self.assertEqual([key for key, _ in servers(self.plan, "seg0")], [self.edge])

@@ -211,13 +211,13 @@ class EveryDeviceRule(unittest.TestCase):
 
     def test_what_the_provider_gave_is_never_called_weak_or_old(self) -> None:
         document = base()
-        document["circuits"]["circ0"] |= {"handoff": "pppoe"}
+        document["circuits"]["circ0"] |= {"handoff": "pppoe", "pppoe_user": "dock"}
         self.assertEqual(findings(document, {"circuits/circ0/pppoe": SlotFact(score=0, age_days=9_999)}), [])
 
     def test_every_rule_is_tried_both_ways(self) -> None:
         book = {name for name, rule in RULES.items() if rule.check.__module__.endswith("rules.devices")}
-        self.assertEqual({case.rule for case in CASES if case.subjects}, book)
-        self.assertEqual({case.rule for case in CASES if not case.subjects}, book)
+        self.assertLessEqual(book, {case.rule for case in CASES if case.subjects})
+        self.assertLessEqual(book, {case.rule for case in CASES if not case.subjects})
 
 
 class Wiring(unittest.TestCase):

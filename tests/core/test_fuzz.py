@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from octaplan.core.addresses import parse_address, parse_mac, parse_mask, parse_network, parse_range
-from octaplan.core.claims import ADDRESS, CIRCUIT, HOST, SEGMENT, Claims
+from octaplan.core.claims import ADDRESS, CIRCUIT, HOST, SEGMENT, Claims, words
 from octaplan.core.plan import SitePlan
 from octaplan.core.portfolio import Portfolio
 from octaplan.core.runsheet import run_sheet
@@ -25,7 +25,26 @@ text = st.one_of(
     st.text(max_size=40),
     st.text(alphabet=string.digits + ".:/-+ ;,xabcdef", max_size=40),
     st.sampled_from(
-        ["::", "/", "-", "0", "1.1.1.1/", "/33", "1.1.1.1 - ", "999999999999", "gateway gateway", "\x00", "٣"]
+        [
+            "next",
+            "next /25",
+            "leave 9",
+            "9 clients",
+            "first",
+            "printer .3-.9",
+            "20",
+            "::",
+            "/",
+            "-",
+            "0",
+            "1.1.1.1/",
+            "/33",
+            "1.1.1.1 - ",
+            "999999999999",
+            "gateway gateway",
+            "\x00",
+            "٣",
+        ]
     ),
 )
 
@@ -49,19 +68,20 @@ KIND = hardware()
 PATHS = [
     *(f"/segments/seg{n}/{field}" for n in (0, 1) for field in (
         "label", "role", "vlan", "vrf", "reach", "subnet", "gateway", "scope", "scope/excluded", "scope/server",
-        "scope/lease", "resolvers", "domain", "expected_hosts", "",
+        "scope/lease", "resolvers", "domain", "expected_hosts", "subnet6", "gateway6", "kept", "",
     )),
     *(f"/circuits/circ0/{field}" for field in (
         "label", "handoff", "address", "prefix", "gateway", "resolvers", "vlan", "routed_blocks", "priority", "uses/x",
+        "address6", "prefix6", "gateway6", "modem_subnet",
     )),
-    *(f"/hosts/host0/{field}" for field in ("name", "kind", "address", "mac", "method", "segment")),
+    *(f"/hosts/host0/{field}" for field in ("name", "kind", "address", "address6", "mac", "method", "segment")),
     *(f"/devices/edge/{field}" for field in (
         "name", "role", "serial", "macs", "time_servers", "resolvers", "forwarders", "gateway", "addresses/seg0", "host",
         "licences/x", "ports/1", "ports", "routes/aaaa/to", "routes", "allows", "translations", "access", "type", "firmware",
     )),
     *(f"/wireless/wifi/{field}" for field in ("name", "security", "band", "hidden", "client_limit", "country", "segment")),
     "/segments/seg0/scope/options", "/slots/slot/name",
-    "/name", "/time_zone", "/ship_date", "/reach_groups", "/schema", "", "/",
+    "/delegated_prefix", "/name", "/time_zone", "/ship_date", "/reach_groups", "/schema", "", "/",
 ]  # fmt: skip
 
 
@@ -147,9 +167,8 @@ class ClaimsOfPlans(unittest.TestCase):
             owner = joined.segments[host["segment"]]
             self.assertEqual(owner["site"], host["site"])
             self.assertEqual(list(plan.segments)[owner["item"]], member.segment)
-            family, hi, lo = host["address"].tolist()
-            expected = member.address or (0, 0)
-            self.assertEqual((family, hi << 64 | lo), tuple(expected))
+            expected = member.address6 if host["second"] else member.address
+            self.assertEqual(host["address"].tolist(), words(expected))
         for piece in joined.ranges:
             owner = joined.segments[piece["segment"]]
             self.assertEqual((owner["site"], owner["table"]), (piece["site"], piece["table"]))

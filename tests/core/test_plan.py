@@ -7,9 +7,12 @@ from typing import Any
 from hypothesis import given, settings
 from pydantic import ValidationError
 
+from octaplan.core.addresses import parse_network
 from octaplan.core.changes import changes, sentence
-from octaplan.core.plan import SitePlan, new_id
-from octaplan.core.typed import lease_text, read_lease, understand
+from octaplan.core.organisation import Organisation
+from octaplan.core.plan import SitePlan, lease_text, new_id
+from octaplan.core.portfolio import Portfolio
+from octaplan.core.typed import read_lease, understand
 from tests.core.test_portfolio import plans
 from tests.support import circuit, segment, site
 
@@ -125,7 +128,48 @@ class Typed(unittest.TestCase):
                 "/hosts/host1/address": "10.40.64.250",
             },
         )
-        self.assertIn("gateway, range and 2 hosts move along", understood.echo)
+        self.assertIn("gateway, range, 2 hosts and resolvers move along", understood.echo)
+
+    def test_what_is_free_is_taken_by_its_name(self) -> None:
+        portfolio = Portfolio([self.plan], Organisation(blocks={"FERN": ["10.40.0.0/16"]}))
+        for path, text, value in (
+            ("/segments/seg0/subnet", "next /25", "10.40.8.0/25"),
+            ("/segments/seg0/gateway", "last", "10.40.8.254"),
+            ("/hosts/host0/address", "next", "10.40.8.2"),
+            ("/segments/seg0/subnet6", "20", "2001:db8:40:20::/64"),
+            ("/segments/seg0/subnet6", "next", "2001:db8:40:1::/64"),
+            ("/segments/seg0/kept", "printer .200-.219; phone system .220 + 5", [
+                {"kind": "printer", "run": "10.40.8.200-10.40.8.219"},
+                {"kind": "phone system", "run": "10.40.8.220-10.40.8.224"},
+            ]),
+            ("/circuits/circ0/address6", "2001:db8:9::2/64", "2001:db8:9::2"),
+            ("/circuits/circ0/modem_subnet", "192.168.178.0/24", "192.168.178.0/24"),
+        ):  # fmt: skip
+            with self.subTest(path=path, text=text):
+                plan = self.plan.model_copy(update={"delegated_prefix": parse_network("2001:db8:40::/48")[0]})
+                understood = understand(plan, path, text, portfolio)
+                self.assertEqual(understood.operations[0]["value"], value)
+                self.assertTrue(understood.echo)
+        ranges = understand(self.plan, "/segments/seg0/scope", "40 clients", portfolio).operations
+        self.assertEqual([op["value"] for op in ranges], ["10.40.8.210", "10.40.8.249"])
+        self.assertIn("10.40.8.", understand(self.plan, "/segments/seg0/scope", "leave 20", portfolio).echo)
+
+    def test_what_is_not_free_is_refused_in_words(self) -> None:
+        portfolio = Portfolio([self.plan], Organisation(blocks={"FERN": ["10.40.8.0/24"]}))
+        for path, text, words in (
+            ("/segments/seg0/subnet", "next /16", "No free /16 is left in 10.40.8.0/24"),
+            ("/segments/seg0/subnet", "next /40", "too long"),
+            ("/segments/seg0/subnet6", "20", "no IPv6 prefix yet"),
+            ("/segments/seg0/subnet6", "10.0.0.0/24", "is IPv4"),
+            ("/segments/seg0/gateway6", "10.0.0.1", "is IPv4"),
+            ("/segments/seg0/kept", "printers", "names no kind and run"),
+            ("/segments/seg0/scope", "900 clients", "take a larger subnet"),
+            ("/segments/seg0/scope", "0 clients", "1 or more"),
+            ("/delegated_prefix", "10.0.0.0/8", "is IPv4"),
+        ):
+            with self.subTest(path=path, text=text), self.assertRaises(ValueError) as caught:
+                understand(self.plan, path, text, portfolio)
+            self.assertIn(words, str(caught.exception))
 
     def test_what_does_not_fit_a_smaller_subnet_stays_and_is_not_lost(self) -> None:
         moved = self.values("/segments/seg0/subnet", "10.40.64.0/27")

@@ -13,6 +13,10 @@ from tests.support import circuit, found, segment, site
 
 octets = st.integers(0, 3)
 addresses = st.one_of(st.none(), octets.flatmap(lambda a: st.integers(0, 16).map(lambda b: f"10.0.{a}.{b}")))
+SIX = [None, "2001:db8:1:1::/64", "2001:db8:1:1::/60", "2001:db8:2::/64"]
+six_addresses = st.sampled_from([None, "2001:db8:1:1::1", "2001:db8:1:1::9", "fe80::1"])
+kept = st.sampled_from([[], [{"kind": "printer", "run": "10.0.0.4-10.0.0.6"}]])
+resolvers = st.sampled_from([[], ["gateway"], ["10.0.0.1", "gateway"], ["10.0.1.7"], ["192.0.2.53"]])
 
 
 @st.composite
@@ -50,6 +54,14 @@ def plans(draw: st.DrawFn, name: str = "") -> SitePlan:
         }
         for number in range(draw(st.integers(0, 4)) if segments else 0)
     ]
+    for member in segments:
+        if draw(st.booleans()):
+            member |= {"subnet6": draw(st.sampled_from(SIX)), "gateway6": draw(six_addresses), "kept": draw(kept)}
+            member |= {"expected_hosts": draw(st.sampled_from([None, 3, 200])), "resolvers": draw(resolvers)}
+            member["scope"]["server"] = draw(st.sampled_from(["edge", "none", "10.0.0.9"]))
+            member["domain"] = draw(st.sampled_from([None, "a.local", "shop.net", "x.internal"]))
+    for member in hosts:
+        member |= {"address6": draw(six_addresses), "kind": draw(st.sampled_from([None, "printer"]))}
     circuits = [
         circuit(
             f"c{number}",
@@ -57,13 +69,17 @@ def plans(draw: st.DrawFn, name: str = "") -> SitePlan:
             gateway=draw(addresses),
             prefix=draw(st.sampled_from([None, 28, 30])),
             handoff=draw(st.sampled_from([None, "static", "pppoe"])),
-            routed_blocks=draw(st.sampled_from([[], ["10.0.1.0/28"]])),
+            routed_blocks=draw(st.sampled_from([[], ["10.0.1.0/28"], ["2001:db8:1::/48"]])),
+            address6=draw(six_addresses),
+            prefix6=draw(st.sampled_from([None, 64])),
+            modem_subnet=draw(st.sampled_from([None, "10.0.0.0/28"])),
         )
         for number in range(draw(st.integers(0, 2)))
     ]
-    groups = draw(st.sampled_from([None, [], ["a"], ["a", "b"], ["b"]]))
+    groups = draw(st.sampled_from([None, [], ["a"], ["a", "b"], ["b"], ["a", "b", "c"], [*"abcdefg"]]))
     name = name or f"F/{draw(st.integers(0, 9))}"
-    return site(name, segments, hosts, circuits, reach_groups=groups)
+    more = {"delegated_prefix": draw(st.sampled_from([None, "2001:db8:1::/48", "2001:db8::/32"]))}
+    return site(name, segments, hosts, circuits, reach_groups=groups, **more)
 
 
 portfolios = st.lists(plans(), max_size=5, unique_by=lambda plan: plan.key)
@@ -99,10 +115,24 @@ class Checking(unittest.TestCase):
             if plan.key not in touched | {draft.key}:
                 self.assertEqual(portfolio.check(plan), before[plan.key])
 
+    @given(st.lists(plans("F/0"), min_size=1, max_size=4), portfolios)
+    @settings(max_examples=80, deadline=None)
+    def test_a_portfolio_that_sites_came_to_and_left_finds_what_a_new_one_does(
+        self, drafts: list[SitePlan], every: list[SitePlan]
+    ) -> None:
+        portfolio = Portfolio(every)
+        for draft in drafts:  # the index is kept, and one site's claims are exchanged in it each time
+            portfolio.put(draft)
+            self.assertEqual(portfolio.check(draft), Portfolio(portfolio).check(draft))
+        for plan in every[:2]:
+            portfolio.remove(plan.key)
+            self.assertEqual(portfolio.check(drafts[0]), Portfolio(portfolio).check(drafts[0]))
+        self.assertEqual(portfolio.check_all(), Portfolio(portfolio).check_all())
+
     @given(plans())
     @settings(deadline=None)
     def test_one_finding_per_rule_and_subject(self, plan: SitePlan) -> None:
-        keys = [(f.rule, f.path, f.subject) for f in found(plan)]
+        keys = [(f.rule, f.path, f.subject, f.field, f.addresses) for f in found(plan)]
         self.assertEqual(len(keys), len(set(keys)))
 
 
@@ -117,6 +147,34 @@ class Keeping(unittest.TestCase):
         self.assertIsNone(portfolio.get("F/2"))
         portfolio.put(site("f/3", [segment()]))
         self.assertEqual(len(portfolio.check_all()), 2)
+
+    def test_when_much_has_changed_the_order_is_made_anew(self) -> None:
+        every = [site(f"F/{n}", [segment("a", f"10.{n}.0.0/24")]) for n in range(100)]
+        portfolio = Portfolio(every)
+        portfolio.check(every[0])
+        for n in range(100):
+            portfolio.put(site(f"F/{n}", [segment("a", f"10.{n // 2}.8.0/24")]))
+        found = [f for f in portfolio.check_all() if f.rule == "overlap-reach"]
+        self.assertEqual(len(found), 100)
+        self.assertEqual(len(portfolio.shared("subnets")), 100)
+
+    def test_a_site_that_left_and_came_back_has_its_old_number(self) -> None:
+        portfolio = Portfolio([site("F/1", [segment()]), site("F/2", [segment()])])
+        number = portfolio.number(site("F/1"))
+        portfolio.remove("f/1")
+        self.assertEqual(portfolio.touched_by(site("F/1", [segment()])), {"f/2"})
+        portfolio.put(site("F/1", [segment()]))
+        self.assertEqual(portfolio.number(site("F/1")), number)
+        self.assertEqual(len([f for f in portfolio.check_all() if f.rule == "overlap-reach"]), 2)
+        with self.assertRaises(KeyError):
+            portfolio.remove("f/9")
+
+    def test_routed_blocks_and_hand_offs_touch_each_other(self) -> None:
+        one = site("A/1", circuits=[circuit(routed_blocks=["198.51.100.0/24"])])
+        other = site("B/1", circuits=[circuit("y", "198.51.100.18", gateway="198.51.100.17")])
+        portfolio = Portfolio([one, other])
+        self.assertEqual(portfolio.touched_by(one), {"b/1"})
+        self.assertEqual(portfolio.touched_by(other), {"a/1"})
 
     def test_an_empty_portfolio_has_nothing_to_say(self) -> None:
         self.assertEqual(Portfolio().check_all(), [])

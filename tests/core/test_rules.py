@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import unittest
+from datetime import date
 from typing import Any, NamedTuple
 
 from octaplan.core.findings import RULES, Finding
+from octaplan.core.organisation import Organisation
 from octaplan.core.plan import SitePlan
+from octaplan.core.portfolio import Portfolio
 from tests.support import circuit, found, segment, site
 
 #: The fixed contract of `octaplan check`: severity and subject by id.
@@ -53,21 +56,35 @@ def host(segment: str = "Office", name: str = "printer", address: str | None = N
 
 
 class Case(NamedTuple):
-    """Plans, the rule looked at, and the subjects at which it must speak."""
+    """Plans, the rule looked at, the subjects at which it must speak, and settings."""
 
     name: str
     rule: str
     plans: list[SitePlan]
     subjects: list[str]
+    settings: dict[str, Any] = {}  # noqa: RUF012
+
+    def findings(self) -> list[Finding]:
+        portfolio = Portfolio(self.plans, Organisation.model_validate(self.settings), today=lambda: date(2027, 3, 4))
+        return [f for f in portfolio.check_all() if f.rule == self.rule]
 
 
-def one(name: str, rule: str, subjects: list[str], **plan: Any) -> Case:
-    return Case(name, rule, [site(**plan)], subjects)
+def one(name: str, rule: str, subjects: list[str], settings: dict[str, Any] | None = None, **plan: Any) -> Case:
+    return Case(name, rule, [site(**plan)], subjects, settings or {})
 
 
 WIDE = segment(scope=scope("10.40.8.20", "10.40.8.254"))
 OTHER = "10.40.9.0/24"
 MAC = "02:40:08:00:00:01"
+OURS = {"own_networks": [{"name": "Remote access", "network": "10.40.0.0/16"}]}
+SIX = {"subnet6": "2001:db8:40:1::/64", "gateway6": "2001:db8:40:1::1"}
+KEEP = [{"kind": "printer", "run": "10.40.8.200-10.40.8.219"}]
+
+
+def served(first: str = "10.40.8.20", last: str = "10.40.8.99", **more: Any) -> dict[str, Any]:
+    """A segment with a range and resolvers."""
+    return segment(**{"scope": scope(first, last), "resolvers": ["gateway", "192.0.2.53"], **more})
+
 
 CASES = [
     one("two hosts", "overlap-address", ["10.40.8.9"], segments=[segment()],
@@ -189,6 +206,116 @@ CASES = [
     Case("anywhere", "mac-duplicate",
          [site("A/1", [segment()], [host(name="a", mac=MAC)]), site("B/1", [segment()], [host(name="b", mac=MAC)])], ["a", "b"]),
     one("others", "mac-duplicate", [], segments=[segment()], hosts=[host(name="a", mac=MAC), host(name="b", mac="02:40:08:00:00:02"), host(name="c")]),
+    one("in one of ours", "overlap-ours", ["Office"], OURS, segments=[segment()]),
+    one("none declared", "overlap-ours", [], segments=[segment()]),
+    one("the modem's inside", "overlap-modem", ["Office"], segments=[segment(), segment("Lab", OTHER)],
+        circuits=[circuit(modem_subnet="10.40.8.0/24")]),
+    Case("another site's modem", "overlap-modem",
+         [site("F/1", [segment()]), site("F/2", circuits=[circuit(modem_subnet="10.40.8.0/24")])], []),
+    Case("routed twice", "overlap-routed-block",
+         [site("A/1", circuits=[circuit("x", routed_blocks=["198.51.100.0/28"])]),
+          site("B/1", circuits=[circuit("y", "203.0.113.34", gateway="203.0.113.33", routed_blocks=["198.51.100.8/29"])])], ["x", "y"]),
+    Case("a hand-off elsewhere", "overlap-routed-block",
+         [site("A/1", circuits=[circuit("x", routed_blocks=["203.0.113.32/27"])]), site("B/1", circuits=[circuit("y", "203.0.113.34", gateway="203.0.113.33")])], ["x"]),
+    one("another circuit of the site", "overlap-routed-block", ["x", "y"],
+        circuits=[circuit("x", routed_blocks=["198.51.100.0/28"]), circuit("y", "203.0.113.34", gateway="203.0.113.33", routed_blocks=["198.51.100.0/28"])]),
+    one("its own hand-off, and IPv6", "overlap-routed-block", [],
+        circuits=[circuit(routed_blocks=["203.0.113.16/29", "2001:db8:9::/48"], address6="2001:db8:9::2", prefix6=64, gateway6="fe80::1")]),
+    Case("one prefix at two sites", "overlap-site-prefix",
+         [site("A/1", delegated_prefix="2001:db8:40::/48"), site("B/2", delegated_prefix="2001:db8:40:8000::/52")], ["1", "2"]),
+    Case("neighbours", "overlap-site-prefix",
+         [site("A/1", delegated_prefix="2001:db8:40::/48"), site("B/2", delegated_prefix="2001:db8:41::/48")], []),
+    Case("IPv6 of one customer", "overlap-reach",
+         [site("F/1", [segment(**SIX)]), site("F/2", [segment("Lab", OTHER, **SIX)])], ["Lab", "Office"]),
+    one("IPv6 of two segments", "overlap-segment", ["Lab", "Office"], segments=[segment(**SIX), segment("Lab", OTHER, subnet6="2001:db8:40::/48")]),
+    one("IPv6 of a host", "host-outside", ["a"], segments=[segment(**SIX)], hosts=[host(name="a", address6="2001:db8:40:2::9"), host(name="b", address6="2001:db8:40:1::9")]),
+    one("IPv6 address in a segment with both", "host-outside", [], segments=[segment(**SIX)], hosts=[host(name="a", address="2001:db8:40:1::9")]),
+    one("IPv6 twice", "overlap-address", ["2001:db8:40:1::1"], segments=[segment(**SIX)], hosts=[host(address6="2001:db8:40:1::1")]),
+    one("IPv6 gateway beyond", "gateway-outside", ["Office"], segments=[segment(subnet6="2001:db8:40:1::/64", gateway6="2001:db8::1")]),
+    one("on the link", "gateway-outside", [], segments=[segment(subnet6="2001:db8:40:1::/64", gateway6="fe80::1")]),
+    one("IPv6 gateway on the link", "wan-gateway-outside", [], circuits=[circuit(address6="2001:db8:9::2", prefix6=64, gateway6="fe80::1")]),
+    one("IPv6 without a gateway", "wan-gateway-missing", ["Main"], circuits=[circuit(address6="2001:db8:9::2", prefix6=64)]),
+    Case("IPv6 address twice", "overlap-wan-address",
+         [site("A/1", circuits=[circuit("x", address6="2001:db8:9::2")]), site("B/1", circuits=[circuit("y", "203.0.113.34", address6="2001:db8:9::2")])], ["x", "y"]),
+    one("broadcast", "wan-gateway-unusable", ["Main"], circuits=[circuit(gateway="203.0.113.23")]),
+    one("usable", "wan-gateway-unusable", [], circuits=[circuit()]),
+    one("examples flagged", "wan-private", ["Main"], {"flag_documentation": True}, circuits=[circuit()]),
+    one("not routed here", "wan-use-outside", ["Main"], circuits=[circuit(uses={"203.0.113.30": "server"})]),
+    one("the provider's gateway", "wan-use-outside", ["Main"], circuits=[circuit(uses={"203.0.113.17": "server"})]),
+    one("in the hand-off and in a block", "wan-use-outside", [],
+        circuits=[circuit(uses={"203.0.113.20": "server", "198.51.100.9": "mail"}, routed_blocks=["198.51.100.8/29"])]),
+    one("none yet", "host-address-missing", ["printer"], segments=[segment()], hosts=[host()]),
+    one("IPv6 alone", "host-address-missing", [], segments=[segment(**SIX)], hosts=[host(address6="2001:db8:40:1::9")]),
+    one("elsewhere", "keep-violated", ["printer"], segments=[segment(kept=KEEP)], hosts=[host(kind="Printer", address="10.40.8.9")]),
+    one("in its run, and another kind", "keep-violated", [], segments=[segment(kept=KEEP)],
+        hosts=[host(kind="printer", address="10.40.8.200"), host(name="cam", kind="camera", address="10.40.8.9"), host(name="x", address="10.40.8.10")]),
+    one("kept in another segment", "keep-violated", [], segments=[segment(kept=KEEP), segment("Lab", OTHER)], hosts=[host("Lab", kind="printer", address="10.40.9.9")]),
+    one("204 of 254", "subnet-tight", ["Office"], segments=[segment(expected_hosts=204)]),
+    one("203 of 254", "subnet-tight", [], segments=[segment(expected_hosts=203)]),
+    one("a link is full", "subnet-tight", [], segments=[segment(subnet="10.40.8.0/30", role="transit", expected_hosts=2)]),
+    one("more than there are", "subnet-tight", ["Office"], segments=[segment(expected_hosts=255)]),
+    one("a link of 14", "subnet-wasteful", ["Office"], segments=[segment(subnet="10.40.8.0/28", role="transit")]),
+    one("a /29, and IPv6", "subnet-wasteful", [],
+        segments=[segment(subnet="10.40.8.0/29", role="transit"), segment("six", "2001:db8:1::/64", role="transit")]),
+    one("in the middle", "gateway-convention", ["Office"], segments=[segment(gateway="10.40.8.9")]),
+    one("the other end", "gateway-convention", ["Office"], {"gateway": "last"}, segments=[segment()]),
+    one("by convention", "gateway-convention", [], {"gateway": "last"}, segments=[segment(gateway="10.40.8.254")]),
+    one("a /60", "ipv6-size", ["Office"], segments=[segment(subnet6="2001:db8:40:10::/60")]),
+    one("a /64, and a link", "ipv6-size", [], segments=[segment(**SIX), segment("link", "2001:db8:40:2::/127", role="transit")]),
+    one("another prefix", "ipv6-outside", ["Office"], delegated_prefix="2001:db8:41::/48", segments=[segment(**SIX)]),
+    one("of the prefix, or of the site's own", "ipv6-outside", [], delegated_prefix="2001:db8:40::/48",
+        segments=[segment(**SIX), segment("Lab", "fd00:40:8::/64")]),
+    one("fewer than clients", "scope-small", ["Office"], segments=[served(expected_hosts=81)]),
+    one("the fixed need none", "scope-small", [], segments=[served(expected_hosts=81)], hosts=[("Office", "a", "10.40.8.9")]),
+    one("247 of 254", "scope-fills", ["Office"], segments=[served("10.40.8.2", "10.40.8.248")]),
+    one("the organisation wants more", "scope-fills", ["Office"], {"leave_fixed": 175}, segments=[served()]),
+    one("246 of 254, and a /27", "scope-fills", [],
+        segments=[served("10.40.8.2", "10.40.8.247"), served("10.40.9.2", "10.40.9.30", label="Lab", subnet="10.40.9.0/27")]),
+    one("switched off", "scope-leftover", ["Office"], segments=[segment(scope=scope("10.40.8.20", "10.40.8.99", server="none"))]),
+    one("blank", "scope-leftover", [], segments=[segment(scope={"server": "none"})]),
+    one("another router", "scope-router", ["Office"], segments=[segment(scope=scope("10.40.8.20", "10.40.8.99", options={"3": "10.40.8.2"}))]),
+    one("the gateway", "scope-router", [], segments=[segment(scope=scope("10.40.8.20", "10.40.8.99", options={"3": "10.40.8.1"}))]),
+    one("none", "scope-dns-missing", ["Office"], segments=[WIDE]),
+    one("by option, or no range", "scope-dns-missing", [],
+        segments=[segment(scope=scope("10.40.8.20", "10.40.8.99", options={"6": "192.0.2.53"})), segment("Lab", OTHER)]),
+    one("nobody there", "scope-dns-dead", ["Office"], segments=[served(resolvers=["10.40.8.9"])]),
+    one("in another segment", "scope-dns-dead", ["Office"], segments=[served(resolvers=["10.40.9.9"]), segment("Lab", OTHER)]),
+    one("a host, the gateway, or far away", "scope-dns-dead", [],
+        segments=[served(resolvers=["10.40.8.9", "gateway", "192.0.2.53"])], hosts=[("Office", "dns", "10.40.8.9")]),
+    one("nobody there", "scope-option-unknown", ["Office"], segments=[served(scope=scope("10.40.8.20", "10.40.8.99", options={"66": "10.40.8.9"}))]),
+    one("a host", "scope-option-unknown", [], hosts=[("Office", "phones", "10.40.8.9")],
+        segments=[served(scope=scope("10.40.8.20", "10.40.8.99", options={"66": "10.40.8.9", "67": "boot"}))]),
+    one("a minute, and a year", "scope-lease", ["Lab", "Office"],
+        segments=[segment(scope={"lease": 60}), segment("Lab", OTHER, scope={"lease": 31_536_000})]),
+    one("a day", "scope-lease", [], segments=[segment(scope={"lease": 86_400})]),
+    one("off", "scope-nobody", ["Office"], segments=[segment(expected_hosts=9, scope={"server": "none"})]),
+    one("no range", "scope-nobody", ["Office"], segments=[segment(expected_hosts=9)]),
+    one("all fixed, elsewhere served, or a range", "scope-nobody", [], hosts=[("Office", "a", "10.40.8.9")],
+        segments=[segment(expected_hosts=2), segment("Lab", OTHER, expected_hosts=9, scope={"server": "192.0.2.9"}),
+                  served("10.41.8.20", "10.41.8.99", label="X", subnet="10.41.8.0/24", expected_hosts=20)]),
+    one("no label read", "reserved-mac-missing", ["printer"], segments=[WIDE], hosts=[host(address="10.40.8.30", method="reserved")]),
+    one("known", "reserved-mac-missing", [], segments=[WIDE], hosts=[host(address="10.40.8.30", method="reserved", mac=MAC), host(name="b", address="10.40.8.10")]),
+    one("off", "reserved-nobody", ["printer"], segments=[segment(scope={"server": "none"})], hosts=[host(address="10.40.8.30", method="reserved", mac=MAC)]),
+    one("served", "reserved-nobody", [], segments=[WIDE], hosts=[host(address="10.40.8.30", method="reserved", mac=MAC)]),
+    one("group bit", "mac-group", ["printer"], segments=[segment()], hosts=[host(mac="03:40:08:00:00:01")]),
+    one("none", "mac-group", [], segments=[segment()], hosts=[host(mac=MAC)]),
+    one("a circuit with one", "dns-single", ["DOCK"], circuits=[circuit(resolvers=["192.0.2.53"])]),
+    one("a segment with one", "dns-single", ["DOCK"], segments=[served(resolvers=["192.0.2.53"])]),
+    one("the gateway is enough", "dns-single", [], segments=[served(resolvers=["gateway"])], circuits=[circuit()]),
+    one("gateway in two words", "dns-twice", ["DOCK"], segments=[served(resolvers=["gateway", "10.40.8.1"])]),
+    one("two", "dns-twice", [], segments=[served()], circuits=[circuit()]),
+    one("somebody's", "domain-public", ["DOCK"], segments=[segment(domain="dock.fern.shop")]),
+    one("multicast", "domain-public", ["DOCK"], segments=[segment(domain="fern.local")]),
+    one("owned", "domain-public", [], {"owned_domains": ["fern.shop"]}, segments=[segment(domain="dock.Fern.shop")]),
+    one("not public", "domain-public", [], segments=[segment(domain="dock.fern.example"), segment("Lab", OTHER, domain="fern.internal")]),
+    one("none", "time-zone-missing", ["DOCK"], time_zone=None),
+    one("given", "time-zone-missing", []),
+    one("nothing known", "intake-open", ["DOCK"], circuits=[circuit(handoff=None)]),
+    one("no gateway", "intake-open", ["DOCK"], circuits=[circuit(gateway=None)]),
+    one("no user", "intake-open", ["DOCK"], circuits=[circuit(handoff="pppoe")]),
+    one("all given", "intake-open", [], circuits=[circuit(), circuit("x", None, handoff="dhcp"), circuit("y", None, handoff="pppoe", pppoe_user="u")]),
+    one("yesterday", "ship-date-past", ["DOCK"], ship_date="2027-03-03"),
+    one("today", "ship-date-past", [], ship_date="2027-03-04"),
 ]  # fmt: skip
 
 
@@ -196,8 +323,7 @@ class Rules(unittest.TestCase):
     def test_every_case(self) -> None:
         for case in CASES:
             with self.subTest(f"{case.rule}: {case.name}"):
-                findings = found(*case.plans, rule=case.rule)
-                self.assertEqual(sorted(f.subject for f in findings), sorted(case.subjects))
+                self.assertEqual(sorted(f.subject for f in case.findings()), sorted(case.subjects))
 
     def test_every_rule_has_a_case_that_speaks_and_one_that_is_silent(self) -> None:
         speaking = {case.rule for case in CASES if case.subjects}
@@ -213,11 +339,18 @@ class Rules(unittest.TestCase):
 
     def test_a_clean_plan_has_no_findings(self) -> None:
         clean = site(
-            segments=[segment(scope=scope("10.40.8.20", "10.40.8.99"))],
+            segments=[segment(scope=scope("10.40.8.20", "10.40.8.99"), resolvers=["gateway"])],
             hosts=[("Office", "p", "10.40.8.10")],
             circuits=[circuit()],
         )
         self.assertEqual(found(clean), [])
+
+    def test_a_subnet_is_tight_as_a_note_and_too_small_as_a_warn(self) -> None:
+        severities = {
+            hosts: [str(f.severity) for f in found(site(segments=[segment(expected_hosts=hosts)]), rule="subnet-tight")]
+            for hosts in (203, 204, 254, 255)
+        }
+        self.assertEqual(severities, {203: [], 204: ["note"], 254: ["note"], 255: ["warn"]})
 
     def test_messages_say_where_with_the_numbers_and_what_to_do(self) -> None:
         plan = site(segments=[WIDE], hosts=[("Office", "Phone system", "10.40.8.250")])
@@ -231,7 +364,7 @@ class Rules(unittest.TestCase):
 
     def test_every_message_is_a_sentence_that_names_its_subject(self) -> None:
         for case in CASES:
-            for finding in found(*case.plans, rule=case.rule):
+            for finding in case.findings():
                 self.assertTrue(finding.message.endswith((".", "?")), finding.message)
                 self.assertIn(finding.subject, finding.message)
 

@@ -50,6 +50,18 @@ class AnEdge(unittest.TestCase):
         found = self.sheet(change=lambda d, device: device.update(time_zone="Europe/Lisbon"))
         self.assertEqual(values(found["identity"])["Time zone"], "Europe/Lisbon")
 
+    def test_the_ipv6_side_of_circuit_and_segment(self) -> None:
+        def change(document: dict[str, Any], device: dict[str, Any]) -> None:
+            document["circuits"]["circ0"] |= {"address6": "2001:db8:9::2", "prefix6": 64, "gateway6": "fe80::1"}
+            document["segments"]["seg0"] |= {"subnet6": "2001:db8:40:10::/64", "gateway6": "2001:db8:40:10::1"}
+
+        every = {label: text for step in self.sheet(change=change).values() for label, text in values(step).items()}
+        self.assertEqual((every["IPv6 address"], every["IPv6 gateway"]), ("2001:db8:9::2/64", "fe80::1"))
+        self.assertEqual(every["Own IPv6 address"], "2001:db8:40:10::1/64")
+        self.assertEqual(every["IPv6 prefix announced"], "2001:db8:40:10::/64")
+        plain = {label for step in self.sheet().values() for label in values(step)}
+        self.assertFalse({label for label in plain if "IPv6" in label})
+
     def test_a_scope_with_everything_it_hands_out(self) -> None:
         def change(document: dict[str, Any], device: dict[str, Any]) -> None:
             scope = document["segments"]["seg0"]["scope"]

@@ -30,6 +30,47 @@ def table(name: str, *rows: dict[str, str]) -> str:
     return csv_text(header, [[row.get(column, "") for column in header] for row in full])
 
 
+class SecondFamily(unittest.TestCase):
+    def test_ipv6_kept_runs_options_and_modems_are_read_and_written(self) -> None:
+        tables = {
+            "sites": table("sites", {"delegated_prefix": "2001:db8:40::/48"}),
+            "circuits": table("circuits", {"circuit": "Main", "address": "203.0.113.18/29", "address6": "2001:db8:9::2/64",
+                                           "gateway6": "fe80::1", "modem_subnet": "192.168.178.1/24"}),
+            "segments": table("segments", {"segment": "office", "subnet": "10.40.8.0/24", "subnet6": "20", "gateway6": "2001:db8:40:20::1",
+                                           "kept": "printer 10.40.8.200-10.40.8.219; phone system 10.40.8.220",
+                                           "options": "66 10.40.8.9; 42 192.0.2.123"}),
+            "hosts": table("hosts", {"segment": "office", "name": "printer", "address": "10.40.8.200", "address6": "2001:db8:40:20::200"}),
+        }  # fmt: skip
+        intake = read(**tables)
+        self.assertEqual(intake.refused, [])
+        self.assertEqual([c.became for c in intake.corrected], ["192.168.178.0/24"])
+        (plan,) = intake.plans.values()
+        (office,), (main,), (printer,) = plan.segments.values(), plan.circuits.values(), plan.hosts.values()
+        self.assertEqual(
+            (str(office.subnet6), str(main.subnet6), main.prefix6), ("2001:db8:40:20::/64", "2001:db8:9::/64", 64)
+        )
+        self.assertEqual([keep.kind for keep in office.kept], ["printer", "phone system"])
+        self.assertEqual(office.scope.options, {"66": "10.40.8.9", "42": "192.0.2.123"})
+        self.assertEqual(str(printer.address6), "2001:db8:40:20::200")
+        written = {name: csv_text(list(COLUMNS[name]), rows) for name, rows in table_rows([plan]).items()}
+        self.assertEqual(read(**written).plans, intake.plans)
+
+    def test_what_cannot_be_is_refused_by_its_cell(self) -> None:
+        for name, cells, column, words in (
+            ("segments", {"segment": "a", "subnet6": "20"}, "subnet6", "is not known"),
+            ("segments", {"segment": "a", "subnet6": "10.0.0.0/24"}, "subnet6", "IPv4"),
+            ("segments", {"segment": "a", "kept": "printer"}, "kept", "no kind and run"),
+            ("segments", {"segment": "a", "gateway6": "10.0.0.1"}, "gateway6", "IPv4"),
+            ("circuits", {"circuit": "a", "address6": "10.0.0.1"}, "address6", "IPv4"),
+            ("circuits", {"circuit": "a", "address6": "2001:db8::1/64", "prefix6": "56"}, "prefix6", "contradicts"),
+            ("circuits", {"circuit": "a", "prefix6": "129"}, "prefix6", "too long"),
+        ):
+            with self.subTest(column):
+                (row,) = read(**{name: table(name, cells)}).refused
+                self.assertEqual(row.faults[0].column, column)
+                self.assertIn(words, row.faults[0].problem)
+
+
 class Shapes(unittest.TestCase):
     """The same table in every form that a spreadsheet saves."""
 

@@ -6,7 +6,8 @@ from datetime import date, datetime
 
 import openpyxl
 
-from benchmarks.portfolios import portfolio
+from benchmarks.portfolios import Expected, Shape, all_alike, in_groups, nested, portfolio
+from octaplan.core.plan import SitePlan
 from octaplan.core.portfolio import Portfolio
 from octaplan.formats import report
 from octaplan.formats.sources import load_files
@@ -21,8 +22,9 @@ class Text(unittest.TestCase):
 
     def test_findings_stand_under_their_site_and_the_rest_below(self) -> None:
         lines = self.lines(
+            sites="customer,site,time_zone\nF,A,Europe/Dublin\n",
             segments="customer,site,segment,subnet,gateway,vlan,room\n"
-            "F,A,office,10.40.8.1/24,10.99.0.1,10,x\nF,A,voice,10.40.9.0/24,10.40.9.1,4095,x\n"
+            "F,A,office,10.40.8.1/24,10.99.0.1,10,x\nF,A,voice,10.40.9.0/24,10.40.9.1,4095,x\n",
         )
         self.assertEqual(lines[0], "F/A")
         self.assertTrue(lines[1].startswith("  stop  The gateway 10.99.0.1 of office"))
@@ -66,7 +68,28 @@ class Cells(unittest.TestCase):
 
 class Generated(unittest.TestCase):
     def test_generated_portfolios_hold_exactly_what_was_planted(self) -> None:
-        for sites, planted in ((40, 0), (40, 6), (450, 20)):
-            findings = Portfolio(portfolio(sites, hosts=3, planted=planted)).check_all()
-            self.assertEqual({f.rule for f in findings}, {"overlap-reach"} if planted else set())
-            self.assertEqual(len({(f.customer, f.site) for f in findings}), planted * 2)
+        for sites, mistakes, six in ((40, 0, 0.5), (40, 0.2, 0.0), (450, 0.1, 0.25)):
+            made = portfolio(Shape(sites, hosts=3, mistakes=mistakes, six=six))
+            findings = Portfolio(made.plans).check_all()
+            found = {Expected(f.rule, f"{f.customer}/{f.site}".casefold(), f.subject) for f in findings}
+            self.assertEqual(made.expected - found, set())
+            self.assertEqual(bool(made.expected), bool(mistakes))
+            if not mistakes:
+                self.assertEqual(findings, [])
+
+    def test_a_generated_plan_is_one_that_could_have_been_typed(self) -> None:
+        for plan in portfolio(Shape(6, mistakes=0.5, six=0.5)).plans:
+            self.assertEqual(SitePlan.model_validate(plan.document()), plan)
+
+    def test_portfolios_that_are_nothing_but_trouble_are_counted_whole(self) -> None:
+        for plans, totals in (
+            (all_alike(300), {299}),
+            (in_groups(300, 3), {299}),
+            (in_groups(60, 7), {59}),
+            (nested(25, 60), set()),
+        ):
+            findings = [f for f in Portfolio(plans).check_all() if f.rule == "overlap-reach"]
+            self.assertEqual(len(findings), len(plans))
+            self.assertTrue(all(len(f.others) == min(20, f.others_total) for f in findings))
+            if totals:
+                self.assertEqual({f.others_total for f in findings}, totals)

@@ -9,12 +9,13 @@ import unittest
 from hypothesis import given, settings
 from pypdf import PdfReader
 
+from octaplan.core.device import DeviceRole
 from octaplan.core.installer import installer_page
 from octaplan.core.plan import SitePlan
 from octaplan.formats.sheets import Heading, credential_sheet, installer_sheet, label_texts, labels, site_sheet
 from tests.core.kit import hardware, office_site, with_device
 from tests.core.test_portfolio import plans
-from tests.support import circuit
+from tests.support import circuit, segment, site
 
 HEADING = Heading("Fernhollow Garden Centres", "NOT CLEAR TO SHIP", 7)
 KIND = hardware(lights={"Power": "steady green"})
@@ -38,6 +39,14 @@ class Sheets(unittest.TestCase):
                       "Revision 7"):  # fmt: skip
             self.assertIn(value, text)
 
+    def test_the_site_sheet_has_the_ipv6_side_kept_runs_and_the_modem(self) -> None:
+        lines = [circuit(priority=1, address6="2001:db8:9::2", prefix6=64, modem_subnet="192.168.178.0/24")]
+        kept = [{"kind": "printer", "run": "10.40.8.200-10.40.8.219"}]
+        plan = site(segments=[segment(subnet6="2001:db8:40:1::/64", kept=kept)], circuits=lines)
+        text = text_of(site_sheet(plan, HEADING, TYPES))
+        for value in ("2001:db8:9::2/64", "192.168.178.0/24", "2001:db8:40:1::/64", "for printer"):
+            self.assertIn(value, text)
+
     def test_the_installers_page_is_in_plain_words(self) -> None:
         text = text_of(installer_sheet(equipped(), HEADING, TYPES))
         for words in ("the socket or box of Northlight Fibre", "steady green", "Northlight Fibre, say the reference NL-1",
@@ -47,7 +56,7 @@ class Sheets(unittest.TestCase):
 
     def test_a_cable_between_two_boxes_is_named_once(self) -> None:
         switch = hardware("test-eight", kind="switch", ports={str(n): {} for n in range(1, 5)}, slots={})
-        plan, _ = with_device(office_site(), switch, role="switch")  # type: ignore[arg-type]
+        plan, _ = with_device(office_site(), switch, role=DeviceRole.SWITCH)
         plan, _ = with_device(plan, KIND)
         page = installer_page(plan, TYPES | {switch.key: switch})
         between = [cable for cable in page.cables if cable.goes_to.startswith("port ")]

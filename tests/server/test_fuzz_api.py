@@ -131,3 +131,64 @@ class AnyRequest(WithServer):
         self.answered(self.client.get("/api/goto", params={"q": typed}))
         table = f"customer,site,segment,subnet\nF,{json.dumps(typed)},{cell},{typed}\n".encode(errors="replace")
         self.answered(self.client.post("/api/imports", files={"files": ("segments.csv", table)}))
+
+    @given(operations)
+    @QUIET
+    def test_drafts(self, sent: list[dict[str, Any]]) -> None:
+        before = self.plans.plan("FERN/DOCK")
+        self.answered(self.client.post("/api/sites/FERN/DOCK/draft", content=json.dumps(sent)))
+        self.assertIs(self.plans.plan("FERN/DOCK"), before)
+
+    @given(
+        st.fixed_dictionaries(
+            {"what": st.sampled_from(["add", "split", "join", "resize", "copy", "move", "lay out", "", None])},
+            optional={
+                "segment": st.sampled_from(["seg0", "seg1", "none", ""]) | values,
+                "other": st.sampled_from(["seg0", "seg1"]) | values,
+                "role": st.sampled_from(["office", "transit"]) | values,
+                "subnet": st.sampled_from(["10.40.8.0/25", "/25", "next", "::/0", "0.0.0.0/0"]) | values,
+                "block": st.sampled_from(["10.40.0.0/16", "::/0", "10.40.8.0/32"]) | values,
+                "hosts": st.integers(-1, 1 << 33) | values,
+                "prefix": st.integers(-1, 40) | values,
+                "by": st.integers(-600, 600) | values,
+                "needs": st.lists(
+                    st.fixed_dictionaries(
+                        {"label": text, "role": st.just("office")},
+                        optional={"hosts": st.integers(0, 500), "segment": st.sampled_from(["seg0", "none"])},
+                    ),
+                    max_size=3,
+                )
+                | values,
+            },
+        )
+    )
+    @QUIET
+    def test_wishes(self, wish: dict[str, Any]) -> None:
+        self.answered(self.client.post("/api/sites/FERN/DOCK/propose", content=json.dumps(wish)))
+
+    @given(text, st.lists(st.fixed_dictionaries({"path": st.sampled_from(PATHS) | text, "text": text}), max_size=3))
+    @QUIET
+    def test_letters_and_columns(self, letter: str, entries: list[dict[str, str]]) -> None:
+        base = "/api/sites/FERN/DOCK"
+        self.answered(self.client.post(f"{base}/letter", content=json.dumps({"circuit": "circ0", "text": letter})))
+        self.answered(self.client.post(f"{base}/column", content=json.dumps(entries)))
+
+    @given(text, text, st.integers(0, 40))
+    @QUIET
+    def test_windows_rooms_and_comparisons(self, one: str, other: str, number: int) -> None:
+        self.answered(self.client.get("/api/space", params={"window": one, "customer": other}))
+        self.answered(self.client.get("/api/space/public", params={"customer": one}))
+        self.answered(
+            self.client.get(
+                "/api/space/room", params={"prefix": number, "customer": "FERN", "near": one, "site": other}
+            )
+        )
+        self.answered(self.client.get("/api/compare", params={"one": one, "other": f"FERN/DOCK@{number}"}))
+        self.answered(self.client.get("/api/findings/list", params={"rule": one, "customer": other}))
+
+    @given(st.sampled_from(["undo", "redo", "revisions/1/again", "revisions/9/again"]), text)
+    @QUIET
+    def test_steps(self, step: str, revision: str) -> None:
+        header = revision.encode("ascii", "replace").decode().replace("\n", " ").replace("\r", " ").strip() or "1"
+        self.answered(self.client.post(f"/api/sites/FERN/DOCK/{step}", headers={"If-Match": header}))
+        self.plans.standing("FERN/DOCK")

@@ -73,7 +73,7 @@ class Demo(InFolder):
         self.addCleanup(database.close)
         records = Records(database)
         plans, accounts = records.plans, records.accounts
-        today = datetime(2031, 5, 8, tzinfo=UTC).date()
+        today = datetime(2031, 5, 6, tzinfo=UTC).date()
         people, password = demo.prepare(records, today)
         self.assertEqual([person.name for person in people], ["ines", "sabine", "marek", "wren"])
         self.assertIsNotNone(accounts.sign_in("marek", password))
@@ -90,6 +90,14 @@ class Demo(InFolder):
         self.assertIsNone(accounts.sign_in("marek", password))
         self.assertIsNotNone(accounts.sign_in("marek", fresh))
         self.assertEqual([p.name for p in again], ["ines", "sabine", "marek", "wren"])
+
+    def test_nothing_is_late_in_a_demo_that_begins_at_the_end_of_a_week(self) -> None:
+        database = Database(self.folder)
+        self.addCleanup(database.close)
+        records = Records(database)
+        saturday = datetime(2031, 5, 10, tzinfo=UTC).date()
+        demo.prepare(records, saturday)
+        self.assertGreaterEqual(min(p.ship_date for p in records.plans.all().values() if p.ship_date), saturday)
 
     def test_records_of_somebody_are_not_touched(self) -> None:
         database = Database(self.folder)

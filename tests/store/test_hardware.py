@@ -73,7 +73,9 @@ class OldDatabases(InFolder):
         with sqlite3.connect(self.folder / FILE) as raw:
             tables = {name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type='table'")}
             self.assertNotIn("secrets", tables)
-            plan = json.dumps({"schema": "octaplan.site-plan/1", "customer": "FERN", "site": "DOCK"})
+            plan = json.dumps(
+                {"schema": "octaplan.site-plan/1", "customer": "FERN", "site": "DOCK", "time_zone": "Europe/Dublin"}
+            )
             raw.execute("INSERT INTO customers VALUES ('fern', 'FERN', 'Fernhollow')")
             raw.execute("INSERT INTO sites VALUES (1, 'fern/dock', 'fern', 'DOCK', NULL, NULL, NULL, 1)")
             raw.execute("INSERT INTO revisions VALUES (1, 1, '2026-01-01 00:00:00', 'Ines', 'x', '[]', ?)", (plan,))

@@ -41,6 +41,8 @@ export class Failure extends Error {
     readonly revision = 0,
     readonly secondFactor = false,
     readonly reasonNeeded = false,
+    /** The value that was refused, where that is known. */
+    readonly path = '',
   ) {
     super(detail);
   }
@@ -58,6 +60,7 @@ export async function failureOf(response: Response): Promise<Failure> {
     problem.revision,
     problem.second_factor,
     problem.reason_needed,
+    problem.path,
   );
 }
 

@@ -42,8 +42,62 @@ export function useDesk(name: SiteName) {
   return useQuery({
     queryKey: deskKey(name),
     queryFn: async () => body(await api.GET('/api/sites/{customer}/{site}', { params: { path: name } })),
-    refetchInterval: 15_000,
+    refetchInterval: 60_000,
   });
+}
+
+/** What each finding of a desk offers, worked out for just the findings that the desk shows. */
+export function useRemedies(name: SiteName, desk: Desk) {
+  const key = desk.findings.map((finding) => `${finding.rule}${finding.path}${finding.addresses}`).join(' ');
+  return useQuery({
+    queryKey: [...deskKey(name), 'remedies', desk.revision.number, key],
+    queryFn: async () =>
+      body(await api.GET('/api/sites/{customer}/{site}/remedies', { params: { path: name } })),
+    enabled: desk.findings.length > 0,
+  });
+}
+
+/** The findings that a plan would have with a change made. */
+export async function draftFindings(name: SiteName, operations: Operation[]) {
+  return body(
+    await api.POST('/api/sites/{customer}/{site}/draft', { params: { path: name }, body: operations }),
+  );
+}
+
+export type Wish =
+  | ({ what: 'add' } & Partial<Schemas['Adding']> & Pick<Schemas['Adding'], 'role'>)
+  | Schemas['Splitting']
+  | Schemas['Joining']
+  | Schemas['Resizing']
+  | Schemas['Copying']
+  | Schemas['Moving']
+  | Schemas['LayingOut'];
+
+/** What a wish about the segments of a site comes to. */
+export async function propose(name: SiteName, wish: Wish) {
+  return body(
+    await api.POST('/api/sites/{customer}/{site}/propose', {
+      params: { path: name },
+      body: wish as Schemas['Splitting'],
+    }),
+  );
+}
+
+/** What a provider wrote, read into the fields of a circuit. */
+export async function readLetter(name: SiteName, circuit: string, text: string) {
+  return body(
+    await api.POST('/api/sites/{customer}/{site}/letter', {
+      params: { path: name },
+      body: { circuit, text },
+    }),
+  );
+}
+
+/** Many fields, each read as if it had been typed. */
+export async function readColumn(name: SiteName, entries: Schemas['Entry'][]) {
+  return body(
+    await api.POST('/api/sites/{customer}/{site}/column', { params: { path: name }, body: entries }),
+  );
 }
 
 export function useHistory(name: SiteName, revision: number, open: boolean) {
@@ -93,6 +147,49 @@ export function useRevise(name: SiteName) {
   });
 }
 
+/** Undo, redo, or an earlier revision taken again: on what the page shows once all that is under way has been saved. */
+export function useStep(name: SiteName) {
+  const queries = useQueryClient();
+  return useDeskMutation(name, async (what: { step: 'undo' | 'redo' | number }) => {
+    const newest = queries.getQueryData<Desk>(deskKey(name))?.revision.number ?? 0;
+    const params = { path: name, header: { 'if-match': String(newest) } };
+    if (what.step === 'undo') return body(await api.POST('/api/sites/{customer}/{site}/undo', { params }));
+    if (what.step === 'redo') return body(await api.POST('/api/sites/{customer}/{site}/redo', { params }));
+    return body(
+      await api.POST('/api/sites/{customer}/{site}/revisions/{number}/again', {
+        params: { ...params, path: { ...name, number: what.step } },
+      }),
+    );
+  });
+}
+
+export function useNameRevision(name: SiteName) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (named: { number: number; name: string }) =>
+      body(
+        await api.PUT('/api/sites/{customer}/{site}/revisions/{number}/name', {
+          params: { path: { ...name, number: named.number } },
+          body: { name: named.name },
+        }),
+      ),
+    onSuccess: (desk) => {
+      queries.setQueryData(deskKey(name), desk);
+      void queries.invalidateQueries({ queryKey: [...deskKey(name), 'revisions'] });
+    },
+  });
+}
+
+/** Two plans beside each other, each as `CUSTOMER/SITE` or `CUSTOMER/SITE@7`. */
+export function useComparison(one: string, other: string) {
+  return useQuery({
+    queryKey: ['compare', one, other],
+    queryFn: async () => body(await api.GET('/api/compare', { params: { query: { one, other } } })),
+    enabled: one !== '' && other !== '',
+    retry: false,
+  });
+}
+
 export function useAccept(name: SiteName) {
   return useDeskMutation(name, async (accepting: Schemas['Accepting']) =>
     body(
@@ -138,6 +235,16 @@ export function useGoTo(text: string) {
     queryFn: async () => body(await api.GET('/api/goto', { params: { query: { q: text } } })),
     enabled: text.trim() !== '',
     placeholderData: (before) => before,
+  });
+}
+
+/** The customers, code to name. */
+export function useCustomers(wanted: boolean) {
+  return useQuery({
+    queryKey: ['customers'],
+    queryFn: async () => body(await api.GET('/api/organisation')).customers,
+    enabled: wanted,
+    staleTime: 60_000,
   });
 }
 

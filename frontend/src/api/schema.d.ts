@@ -48,6 +48,166 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/compare': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Compare
+     * @description Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another.
+     */
+    get: operations['compare'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/events': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Events
+     * @description Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`).
+     */
+    get: operations['events'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Overview
+     * @description How often each rule speaks, and how each customer stands.
+     */
+    get: operations['overview'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings/apply': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Apply Many
+     * @description Apply what the preview showed at many sites, as one change.
+     */
+    post: operations['apply_many'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings/batches': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Batches
+     * @description The newest changes of many sites.
+     */
+    get: operations['batches'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings/batches/{batch}/undo': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Undo Batch
+     * @description Take a change of many sites back, where nobody has gone on since.
+     */
+    post: operations['undo_batch'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings/list': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Listed
+     * @description Findings of all sites, of one rule or one customer.
+     */
+    get: operations['listed'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/findings/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Many
+     * @description What the first remedy of each finding of a rule would do at these sites; nothing is saved.
+     */
+    post: operations['preview_many'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/goto': {
     parameters: {
       query?: never;
@@ -176,6 +336,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/imports/template.xlsx': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Template
+     * @description An empty intake workbook to fill in.
+     */
+    get: operations['template'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/imports/{import_id}/apply': {
     parameters: {
       query?: never;
@@ -256,6 +436,70 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/layout': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Layout
+     * @description Lay many segments out in one block, from expected hosts or prefix lengths; nothing is saved.
+     */
+    post: operations['layout'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/organisation': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Organisation
+     * @description What the organisation has decided for all sites.
+     */
+    get: operations['organisation'];
+    /**
+     * Save Organisation
+     * @description Save the settings, made on the revision that `If-Match` names. Every site is checked again.
+     */
+    put: operations['save_organisation'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/organisation/revisions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Organisation Revisions
+     * @description The newest 200 revisions of the settings, newest first.
+     */
+    get: operations['organisation_revisions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/outbound': {
     parameters: {
       query?: never;
@@ -268,6 +512,26 @@ export interface paths {
      * @description All sites, soonest ship date first; those without a date last.
      */
     get: operations['outbound'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rules': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Rules
+     * @description The rule book, in its order.
+     */
+    get: operations['rules'];
     put?: never;
     post?: never;
     delete?: never;
@@ -656,6 +920,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/column': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Column
+     * @description Read many fields at once, each as if it had been typed after the ones before; nothing is saved.
+     */
+    post: operations['column'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/credentials': {
     parameters: {
       query?: never;
@@ -816,6 +1100,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/draft': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Draft
+     * @description The findings that the newest plan would have with a change made; nothing is saved.
+     */
+    post: operations['draft'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/handover/credentials.pdf': {
     parameters: {
       query?: never;
@@ -896,6 +1200,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/letter': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Letter
+     * @description Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept.
+     */
+    post: operations['letter'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/plan': {
     parameters: {
       query?: never;
@@ -916,6 +1240,66 @@ export interface paths {
     patch: operations['revise'];
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/propose': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Propose
+     * @description What a wish about the segments of a site comes to; nothing is saved.
+     */
+    post: operations['propose'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/redo': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Redo
+     * @description Make the change again that was undone last.
+     */
+    post: operations['redo'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/remedies': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Remedies
+     * @description What each finding of the desk offers, in the findings' order.
+     */
+    get: operations['remedies'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/revisions': {
     parameters: {
       query?: never;
@@ -929,6 +1313,46 @@ export interface paths {
      */
     get: operations['revisions'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/revisions/{number}/again': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Back To
+     * @description Take an earlier revision again, as a new one.
+     */
+    post: operations['back_to'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/revisions/{number}/name': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Name Revision
+     * @description Give a revision a name, or with an empty one take it away.
+     */
+    put: operations['name_revision'];
     post?: never;
     delete?: never;
     options?: never;
@@ -970,6 +1394,86 @@ export interface paths {
      * @description Read what was typed into a field, and say it back; nothing is saved.
      */
     post: operations['understand_typed'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/undo': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Undo
+     * @description Take the newest change back, made on the revision that `If-Match` names.
+     */
+    post: operations['undo'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/space': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Space
+     * @description What segments take of a window of address space, level by level; without one, of the window that fits.
+     */
+    get: operations['space'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/space/public': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Public
+     * @description Every block that providers have handed to sites, by provider; `shared` where two overlap.
+     */
+    get: operations['public'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/space/room': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Room
+     * @description Where a segment of a size would fit for a site of a customer, nearest to an address or a subnet first.
+     */
+    get: operations['room'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1060,7 +1564,7 @@ export interface components {
        * @default
        */
       password: string;
-      role: components['schemas']['Role-Input'];
+      role: components['schemas']['octaplan__store__models__Role'];
     };
     /** AccountShown */
     AccountShown: {
@@ -1073,6 +1577,31 @@ export interface components {
       role: components['schemas']['octaplan__store__models__Role'];
       /** Second Factor */
       second_factor: boolean;
+    };
+    /**
+     * Adding
+     * @description A new segment: its size by expected hosts or prefix length, or the subnet itself.
+     */
+    Adding: {
+      /** Hosts */
+      hosts?: number | null;
+      /**
+       * Label
+       * @default
+       */
+      label: string;
+      /** Near */
+      near?: string | null;
+      /** Prefix */
+      prefix?: number | null;
+      role: components['schemas']['octaplan__core__plan__Role'];
+      /** Subnet */
+      subnet?: string | null;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'add';
     };
     /**
      * Addressing
@@ -1102,10 +1631,17 @@ export interface components {
       /** Understood */
       understood: string;
     };
-    /** Applied */
-    Applied: {
-      /** Sites */
-      sites: number;
+    /**
+     * Applying
+     * @description A rule, and the revision of each site that the preview showed.
+     */
+    Applying: {
+      /** Revisions */
+      revisions: {
+        [key: string]: number;
+      };
+      /** Rule */
+      rule: string;
     };
     /** AskedFor */
     AskedFor: {
@@ -1153,6 +1689,33 @@ export interface components {
      * @enum {string}
      */
     Band: '2.4' | '5' | '2.4+5' | '6';
+    /** BatchShown */
+    BatchShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Id */
+      id: string;
+      /** Sentence */
+      sentence: string;
+      /** Undone */
+      undone: boolean;
+    };
+    /** BlockShown */
+    BlockShown: {
+      /** Customer */
+      customer: string;
+      /**
+       * Network
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      network: string;
+    };
     /** Body_attach_backup */
     Body_attach_backup: {
       /** File */
@@ -1183,16 +1746,23 @@ export interface components {
       /** Port */
       port: string;
     };
-    /** ChangeShown */
-    ChangeShown: {
-      /** After */
-      after: string;
-      /** Before */
-      before: string;
-      /** Field */
-      field: string;
-      /** Subject */
-      subject: string;
+    /**
+     * CellShown
+     * @description A cell of a level that is not empty: its number from the left, and how much of it is used (0 to 1).
+     */
+    CellShown: {
+      /** Number */
+      number: number;
+      /** Segments */
+      segments: number;
+      /** Sites */
+      sites: number;
+      /** Stops */
+      stops: number;
+      /** Used */
+      used: number;
+      /** Warns */
+      warns: number;
     };
     /**
      * CheckedShown
@@ -1205,6 +1775,16 @@ export interface components {
       fault: string;
       /** Lines */
       lines: number;
+    };
+    /**
+     * Choice
+     * @description A rule, and the sites at which its findings are to be mended.
+     */
+    Choice: {
+      /** Rule */
+      rule: string;
+      /** Sites */
+      sites: string[];
     };
     /**
      * Chosen
@@ -1224,11 +1804,23 @@ export interface components {
        * @description The site's own address on the circuit
        */
       address: string | null;
+      /**
+       * Address6
+       * @description The site's own IPv6 address beside an IPv4 one
+       */
+      address6: string | null;
       /** Gateway */
       gateway: string | null;
+      /** Gateway6 */
+      gateway6: string | null;
       handoff: components['schemas']['Handoff'] | null;
       /** Label */
       label: string;
+      /**
+       * Modem Subnet
+       * @description Inside subnet of the provider's modem, or of a box that stays in front of the edge
+       */
+      modem_subnet: string | null;
       /** Pppoe User */
       pppoe_user: string | null;
       /**
@@ -1236,6 +1828,11 @@ export interface components {
        * @description Prefix length of the hand-off subnet, in bits
        */
       prefix: number | null;
+      /**
+       * Prefix6
+       * @description Prefix length of the IPv6 hand-off, in bits
+       */
+      prefix6: number | null;
       /**
        * Priority
        * @description 1 is used first
@@ -1288,6 +1885,13 @@ export interface components {
       /** Code */
       code: string;
     };
+    /** Comparison */
+    Comparison: {
+      /** Changes */
+      changes: components['schemas']['octaplan__server__history__ChangeShown'][];
+      one: components['schemas']['SideShown'];
+      other: components['schemas']['SideShown'];
+    };
     /**
      * Console
      * @description How to talk to the box by cable.
@@ -1328,6 +1932,16 @@ export interface components {
        */
       stop_bits: 1 | 2;
     };
+    /** Copying */
+    Copying: {
+      /** Segment */
+      segment: string;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'copy';
+    };
     /** CorrectedShown */
     CorrectedShown: {
       /** Became */
@@ -1353,6 +1967,21 @@ export interface components {
       /** Password */
       password: string;
     };
+    /** CustomerCount */
+    CustomerCount: {
+      /** Customer */
+      customer: string;
+      /** Name */
+      name: string;
+      /** Notes */
+      notes: number;
+      /** Sites */
+      sites: number;
+      /** Stops */
+      stops: number;
+      /** Warns */
+      warns: number;
+    };
     /**
      * Desk
      * @description Everything the desk of one site shows.
@@ -1364,11 +1993,21 @@ export interface components {
       /** Findings */
       findings: components['schemas']['FindingShown'][];
       plan: components['schemas']['SitePlan'];
+      /**
+       * Redo
+       * @description The revision that a redo would bring back
+       */
+      redo: number | null;
       revision: components['schemas']['RevisionShown'];
       shipped: components['schemas']['ShippedShown'] | null;
       /** Staging */
       staging: components['schemas']['StagingShown'][];
       summary: components['schemas']['OutboundSite'];
+      /**
+       * Undo
+       * @description The revision that an undo would bring back
+       */
+      undo: number | null;
     };
     /**
      * Device
@@ -1497,6 +2136,13 @@ export interface components {
      * @enum {string}
      */
     DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
+    /** Entry */
+    Entry: {
+      /** Path */
+      path: string;
+      /** Text */
+      text: string;
+    };
     /** EntryShown */
     EntryShown: {
       /**
@@ -1643,6 +2289,19 @@ export interface components {
      * @enum {string}
      */
     FirstPassword: 'blank' | 'known' | 'label' | 'chosen';
+    /** GivenShown */
+    GivenShown: {
+      /** Name */
+      name: string;
+      /**
+       * Subnet
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      subnet: string;
+      /** Usable */
+      usable: number;
+    };
     /** HTTPValidationError */
     HTTPValidationError: {
       /** Detail */
@@ -1750,6 +2409,8 @@ export interface components {
     Host: {
       /** Address */
       address: string | null;
+      /** Address6 */
+      address6: string | null;
       /** Kind */
       kind: string | null;
       /** Mac */
@@ -1784,6 +2445,21 @@ export interface components {
       /** Lights */
       lights: components['schemas']['LightShown'][];
     };
+    /**
+     * Joining
+     * @description Two segments as one; `segment` is the one that stays.
+     */
+    Joining: {
+      /** Other */
+      other: string;
+      /** Segment */
+      segment: string;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'join';
+    };
     /** JournalShown */
     JournalShown: {
       /** Acts */
@@ -1802,6 +2478,20 @@ export interface components {
       kind: string;
       /** Text */
       text: string;
+    };
+    /**
+     * Kept
+     * @description A run of a segment that is kept for one kind of host.
+     */
+    Kept: {
+      /** Kind */
+      kind: string;
+      /**
+       * Run
+       * @description An address or a run
+       * @example 10.40.8.60-10.40.8.69
+       */
+      run: string;
     };
     /**
      * KeptShown
@@ -1847,6 +2537,49 @@ export interface components {
       ports: string[];
       /** Site */
       site: string;
+    };
+    /**
+     * LayingOut
+     * @description A whole site in one block; needs with a `segment` renumber the one that is there.
+     */
+    LayingOut: {
+      /**
+       * Block
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      block: string;
+      /** Needs */
+      needs: components['schemas']['NeedShown'][];
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'lay out';
+    };
+    /**
+     * Letter
+     * @description What a provider wrote about the hand-off of a circuit.
+     */
+    Letter: {
+      /** Circuit */
+      circuit: string;
+      /** Text */
+      text: string;
+    };
+    /** LetterRead */
+    LetterRead: {
+      /** Found */
+      found: components['schemas']['ReadShown'][];
+      /** Left */
+      left: string[];
+    };
+    /** LevelShown */
+    LevelShown: {
+      /** Cells */
+      cells: components['schemas']['CellShown'][];
+      /** Prefix */
+      prefix: number;
     };
     /**
      * Licence
@@ -1895,7 +2628,7 @@ export interface components {
      * @description The things that permissions speak of.
      * @enum {string}
      */
-    May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'administer';
+    May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'organise' | 'administer';
     /** MeasureShown */
     MeasureShown: {
       /** Expect */
@@ -1922,12 +2655,49 @@ export interface components {
      * @enum {string}
      */
     Medium: 'copper' | 'fibre' | 'cellular' | 'console' | 'usb';
+    /** MendedShown */
+    MendedShown: {
+      /** Changes */
+      changes: string[];
+      /** Customer */
+      customer: string;
+      /** Left */
+      left: number;
+      /** Remedies */
+      remedies: string[];
+      /** Revision */
+      revision: number;
+      /** Site */
+      site: string;
+      /** Site Name */
+      site_name: string;
+    };
     /**
      * Method
      * @description How a host comes by its fixed address: typed into it, or reserved at the DHCP server.
      * @enum {string}
      */
     Method: 'static' | 'reserved';
+    /**
+     * Moving
+     * @description A segment so many places down among the others; up is negative.
+     */
+    Moving: {
+      /** By */
+      by: number;
+      /** Segment */
+      segment: string;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'move';
+    };
+    /** NameOfRevision */
+    NameOfRevision: {
+      /** Name */
+      name: string;
+    };
     /**
      * NamedSlot
      * @description A secret of the site that belongs to no device.
@@ -1937,6 +2707,21 @@ export interface components {
       about: string | null;
       /** Name */
       name: string;
+    };
+    /** NeedShown */
+    NeedShown: {
+      /**
+       * Hosts
+       * @default 0
+       */
+      hosts: number;
+      /** Label */
+      label: string;
+      /** Prefix */
+      prefix?: number | null;
+      role: components['schemas']['octaplan__core__plan__Role'];
+      /** Segment */
+      segment?: string | null;
     };
     /**
      * NewAccount
@@ -1954,7 +2739,7 @@ export interface components {
       name: string;
       /** Password */
       password: string;
-      role: components['schemas']['Role-Input'];
+      role: components['schemas']['octaplan__store__models__Role'];
     };
     /** NewDevice */
     NewDevice: {
@@ -2019,6 +2804,103 @@ export interface components {
       /** Score */
       score: number;
     };
+    /**
+     * Organisation
+     * @description What the provider decides for all of its sites. Customers are named by their code, in small letters.
+     */
+    Organisation: {
+      /**
+       * Blocks
+       * @description From which blocks each customer's segments are taken
+       * @default {}
+       */
+      blocks: {
+        [key: string]: string[];
+      };
+      /**
+       * Common Defaults
+       * @default [
+       *       [
+       *         4,
+       *         3232235520,
+       *         24
+       *       ],
+       *       [
+       *         4,
+       *         3232235776,
+       *         24
+       *       ],
+       *       [
+       *         4,
+       *         3232261120,
+       *         24
+       *       ],
+       *       [
+       *         4,
+       *         167772160,
+       *         24
+       *       ]
+       *     ]
+       */
+      common_defaults: string[];
+      /**
+       * Flag Documentation
+       * @description Whether addresses for examples (RFC 5737, 3849) are doubtful
+       * @default false
+       */
+      flag_documentation: boolean;
+      /**
+       * @description Which usable address of a subnet is its gateway
+       * @default first
+       */
+      gateway: components['schemas']['Side'];
+      /**
+       * Growth
+       * @description Per cent that are added to expected hosts when room is made
+       * @default 25
+       */
+      growth: number;
+      /**
+       * @description From which end fixed hosts take addresses
+       * @default first
+       */
+      hosts: components['schemas']['Side'];
+      /**
+       * Leave Fixed
+       * @description How many addresses a DHCP range leaves for fixed hosts
+       * @default 8
+       */
+      leave_fixed: number;
+      /**
+       * Own Networks
+       * @default []
+       */
+      own_networks: components['schemas']['OwnNetwork'][];
+      /**
+       * Owned Domains
+       * @description Public domains of the customers
+       * @default []
+       */
+      owned_domains: string[];
+      /**
+       * Schema
+       * @default octaplan.organisation/1
+       * @constant
+       */
+      schema: 'octaplan.organisation/1';
+    };
+    /**
+     * OrganisationShown
+     * @description The settings with their revision, and the customers that may have blocks.
+     */
+    OrganisationShown: {
+      /** Customers */
+      customers: {
+        [key: string]: string;
+      };
+      revision: components['schemas']['RevisionShown'];
+      settings: components['schemas']['Organisation'];
+    };
     /** OtherShown */
     OtherShown: {
       /** Customer */
@@ -2075,6 +2957,27 @@ export interface components {
      * @enum {string}
      */
     Outcome: 'good' | 'odd' | 'bad';
+    /** Overview */
+    Overview: {
+      /** Customers */
+      customers: components['schemas']['CustomerCount'][];
+      /** Rules */
+      rules: components['schemas']['RuleCount'][];
+    };
+    /**
+     * OwnNetwork
+     * @description A network of the provider itself, such as management or remote access.
+     */
+    OwnNetwork: {
+      /** Name */
+      name: string;
+      /**
+       * Network
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      network: string;
+    };
     /** OwnPassword */
     OwnPassword: {
       /** New */
@@ -2098,6 +3001,31 @@ export interface components {
       site: string;
       /** Site Name */
       site_name: string;
+    };
+    /** PlacedShown */
+    PlacedShown: {
+      /** Customer */
+      customer: string;
+      /** Label */
+      label: string;
+      /** Path */
+      path: string;
+      role: components['schemas']['octaplan__core__plan__Role'];
+      /** Shared */
+      shared: boolean;
+      /** Site */
+      site: string;
+      /**
+       * Subnet
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      subnet: string;
+      /**
+       * Worst
+       * @enum {string}
+       */
+      worst: 'stop' | 'warn' | '';
     };
     /**
      * Port
@@ -2199,11 +3127,69 @@ export interface components {
       sites: components['schemas']['SiteShown'][];
     };
     /**
+     * ProposalShown
+     * @description A change to be shown before it is taken, and what would fall out.
+     */
+    ProposalShown: {
+      /** Lost */
+      lost: string[];
+      /** Operations */
+      operations: components['schemas']['Operation'][];
+      /** Sentence */
+      sentence: string;
+    };
+    /**
+     * PublicBlock
+     * @description A public block that a provider hands to a site.
+     */
+    PublicBlock: {
+      /** Address */
+      address: string | null;
+      /** Customer */
+      customer: string;
+      /** Gateway */
+      gateway: string | null;
+      /** Label */
+      label: string;
+      /**
+       * Network
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      network: string;
+      /** Path */
+      path: string;
+      /** Provider */
+      provider: string;
+      /** Routed */
+      routed: boolean;
+      /** Shared */
+      shared: boolean;
+      /** Site */
+      site: string;
+    };
+    /**
      * Reach
      * @description Whether other sites of the reach group can route to a segment.
      * @enum {string}
      */
     Reach: 'group' | 'local';
+    /**
+     * ReadShown
+     * @description One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read.
+     */
+    ReadShown: {
+      /** Echo */
+      echo: string;
+      /** Field */
+      field: string;
+      /** Operations */
+      operations: components['schemas']['Operation'][];
+      /** Problem */
+      problem: string;
+      /** Text */
+      text: string;
+    };
     /** RefusedShown */
     RefusedShown: {
       /** Column */
@@ -2216,6 +3202,31 @@ export interface components {
       row: number;
       /** Value */
       value: string;
+    };
+    /**
+     * RemedyShown
+     * @description A change that a finding offers.
+     */
+    RemedyShown: {
+      /** Operations */
+      operations: components['schemas']['Operation'][];
+      /** Sentence */
+      sentence: string;
+    };
+    /**
+     * Resizing
+     * @description Another subnet for a segment, as it was typed: `10.40.8.0/23`, `/25`, `next /25`.
+     */
+    Resizing: {
+      /** Segment */
+      segment: string;
+      /** Subnet */
+      subnet: string;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'resize';
     };
     /**
      * Result
@@ -2232,17 +3243,27 @@ export interface components {
       at: string;
       /** By */
       by: string;
+      /** Name */
+      name?: string | null;
       /** Number */
       number: number;
       /** Sentence */
       sentence: string;
     };
     /**
-     * Role
-     * @description What an account may do, in `octaplan.server.permissions`.
-     * @enum {string}
+     * RoomShown
+     * @description Free subnets of a prefix length, nearest first, and for which site they were looked for.
      */
-    'Role-Input': 'administrator' | 'planner' | 'technician' | 'viewer';
+    RoomShown: {
+      /** Customer */
+      customer: string;
+      /** Found */
+      found: string[];
+      /** Prefix */
+      prefix: number;
+      /** Site */
+      site: string;
+    };
     /**
      * Route
      * @description A static route. A default route (`0.0.0.0/0`, `::/0`) may name a circuit instead of a next hop.
@@ -2263,6 +3284,48 @@ export interface components {
       to: string;
       /** Via */
       via: string | null;
+    };
+    /**
+     * RuleCount
+     * @description How often a rule speaks, and whether its findings may be mended by a remedy.
+     */
+    RuleCount: {
+      /** Accepted */
+      accepted: number;
+      /** Findings */
+      findings: number;
+      /** Remedies */
+      remedies: boolean;
+      /** Rule */
+      rule: string;
+      severity: components['schemas']['Severity'];
+      /** Sites */
+      sites: number;
+      /** Title */
+      title: string;
+    };
+    /**
+     * RuleShown
+     * @description One entry of the rule book, and how often it speaks at present.
+     */
+    RuleShown: {
+      /** Chapter */
+      chapter: string;
+      /** Findings */
+      findings: number;
+      /** Id */
+      id: string;
+      /** Prose */
+      prose: string;
+      /** Remedies */
+      remedies: boolean;
+      severity: components['schemas']['Severity'];
+      /** Sites */
+      sites: number;
+      /** Subject */
+      subject: string;
+      /** Title */
+      title: string;
     };
     /**
      * RunShown
@@ -2389,7 +3452,7 @@ export interface components {
     Security: 'open' | 'wpa2-tkip' | 'wpa2' | 'wpa2-wpa3' | 'wpa3';
     /**
      * Segment
-     * @description One inside network of a site.
+     * @description One inside network of a site. An IPv6 subnet may stand beside an IPv4 one (`subnet6`), or alone (`subnet`).
      */
     Segment: {
       /** Domain */
@@ -2398,8 +3461,20 @@ export interface components {
       expected_hosts: number | null;
       /** Gateway */
       gateway: string | null;
+      /** Gateway6 */
+      gateway6: string | null;
+      /**
+       * Kept
+       * @default []
+       */
+      kept: components['schemas']['Kept'][];
       /** Label */
       label: string;
+      /**
+       * Order
+       * @description Where it stands among the segments; lowest first
+       */
+      order: number | null;
       /** @description Left out: `local` for guests, `group` for all others */
       reach: components['schemas']['Reach'] | null;
       /**
@@ -2419,6 +3494,8 @@ export interface components {
       scope: components['schemas']['Scope'];
       /** Subnet */
       subnet: string | null;
+      /** Subnet6 */
+      subnet6: string | null;
       /** Vlan */
       vlan: number | null;
       /**
@@ -2470,6 +3547,22 @@ export interface components {
       /** Revision */
       revision: number;
     };
+    /**
+     * Side
+     * @description Which end of a subnet is taken first.
+     * @enum {string}
+     */
+    Side: 'first' | 'last';
+    /**
+     * SideShown
+     * @description One of two plans that are compared.
+     */
+    SideShown: {
+      /** Newest */
+      newest: boolean;
+      plan: components['schemas']['SitePlan'];
+      revision: components['schemas']['RevisionShown'];
+    };
     /** Signature */
     Signature: {
       /** Revision */
@@ -2513,6 +3606,11 @@ export interface components {
       contact: string | null;
       /** Customer */
       customer: string;
+      /**
+       * Delegated Prefix
+       * @description The site's IPv6 prefix, from which its segments take theirs
+       */
+      delegated_prefix: string | null;
       /**
        * Devices
        * @default {}
@@ -2576,7 +3674,7 @@ export interface components {
     /** SiteShown */
     SiteShown: {
       /** Changes */
-      changes: components['schemas']['ChangeShown'][];
+      changes: components['schemas']['octaplan__server__imports__ChangeShown'][];
       /** Changes Total */
       changes_total: number;
       /** Circuits */
@@ -2693,6 +3791,79 @@ export interface components {
       path: string;
       /** Rules */
       rules: string;
+    };
+    /**
+     * SpaceShown
+     * @description A window with its levels; `segments` is empty when there are too many to tell one by one.
+     */
+    SpaceShown: {
+      /** Above */
+      above: string | null;
+      /** Blocks */
+      blocks: components['schemas']['BlockShown'][];
+      /** Customers */
+      customers: {
+        [key: string]: string;
+      };
+      /** Levels */
+      levels: components['schemas']['LevelShown'][];
+      /** Longest */
+      longest: number;
+      /** Segments */
+      segments: components['schemas']['PlacedShown'][];
+      /** Sites */
+      sites: number;
+      /** Total */
+      total: number;
+      /**
+       * Window
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      window: string;
+    };
+    /** Splitting */
+    Splitting: {
+      /** Segment */
+      segment: string;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      what: 'split';
+    };
+    /**
+     * Spot
+     * @description One finding at its site.
+     */
+    Spot: {
+      /** Accepted */
+      accepted: boolean;
+      /** Customer */
+      customer: string;
+      /** Field */
+      field: string;
+      /** Message */
+      message: string;
+      /** Path */
+      path: string;
+      /** Rule */
+      rule: string;
+      severity: components['schemas']['Severity'];
+      /** Site */
+      site: string;
+      /** Site Name */
+      site_name: string;
+    };
+    /**
+     * Spots
+     * @description The first findings of a choice, worst first, and how many there are.
+     */
+    Spots: {
+      /** Spots */
+      spots: components['schemas']['Spot'][];
+      /** Total */
+      total: number;
     };
     /**
      * Stage
@@ -2859,6 +4030,13 @@ export interface components {
       /** Operations */
       operations: components['schemas']['Operation'][];
     };
+    /** UndoneShown */
+    UndoneShown: {
+      /** Moved */
+      moved: string[];
+      /** Undone */
+      undone: number;
+    };
     /** UseShown */
     UseShown: {
       /** Customer */
@@ -2903,6 +4081,37 @@ export interface components {
       by: string;
       /** Number */
       number: number;
+    };
+    /** WantShown */
+    WantShown: {
+      /**
+       * Hosts
+       * @default 0
+       */
+      hosts: number;
+      /** Name */
+      name: string;
+      /** Prefix */
+      prefix?: number | null;
+    };
+    /**
+     * Wanting
+     * @description Segments that are to share a block.
+     */
+    Wanting: {
+      /**
+       * Block
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      block: string;
+      /**
+       * Growth
+       * @default 0
+       */
+      growth: number;
+      /** Wants */
+      wants: components['schemas']['WantShown'][];
     };
     /**
      * Wireless
@@ -2949,6 +4158,42 @@ export interface components {
       | 'transit'
       | 'isolated'
       | 'other';
+    /** Applied */
+    octaplan__server__findings__Applied: {
+      /** Batch */
+      batch: string;
+      /** Sites */
+      sites: components['schemas']['MendedShown'][];
+    };
+    /** ChangeShown */
+    octaplan__server__history__ChangeShown: {
+      /** After */
+      after: string;
+      /** Before */
+      before: string;
+      /** Field */
+      field: string;
+      /** Path */
+      path: string;
+      /** Subject */
+      subject: string;
+    };
+    /** Applied */
+    octaplan__server__imports__Applied: {
+      /** Sites */
+      sites: number;
+    };
+    /** ChangeShown */
+    octaplan__server__imports__ChangeShown: {
+      /** After */
+      after: string;
+      /** Before */
+      before: string;
+      /** Field */
+      field: string;
+      /** Subject */
+      subject: string;
+    };
     /**
      * Role
      * @description What an account may do, in `octaplan.server.permissions`.
@@ -3036,6 +4281,250 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  compare: {
+    parameters: {
+      query: {
+        one: string;
+        other: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Comparison'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  events: {
+    parameters: {
+      query?: {
+        at?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  overview: {
+    parameters: {
+      query?: {
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Overview'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  apply_many: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Applying'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['octaplan__server__findings__Applied'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  batches: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BatchShown'][];
+        };
+      };
+    };
+  };
+  undo_batch: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        batch: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UndoneShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  listed: {
+    parameters: {
+      query?: {
+        rule?: string;
+        customer?: string;
+        most?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Spots'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  preview_many: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Choice'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MendedShown'][];
+        };
       };
       /** @description Validation Error */
       422: {
@@ -3284,6 +4773,24 @@ export interface operations {
       };
     };
   };
+  template: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+    };
+  };
   apply: {
     parameters: {
       query?: never;
@@ -3301,7 +4808,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Applied'];
+          'application/json': components['schemas']['octaplan__server__imports__Applied'];
         };
       };
       /** @description Validation Error */
@@ -3398,6 +4905,116 @@ export interface operations {
       };
     };
   };
+  layout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Wanting'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['GivenShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  organisation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OrganisationShown'];
+        };
+      };
+    };
+  };
+  save_organisation: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OrganisationShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  organisation_revisions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RevisionShown'][];
+        };
+      };
+    };
+  };
   outbound: {
     parameters: {
       query?: never;
@@ -3414,6 +5031,26 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Outbound'];
+        };
+      };
+    };
+  };
+  rules: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RuleShown'][];
         };
       };
     };
@@ -4122,6 +5759,42 @@ export interface operations {
       };
     };
   };
+  column: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Entry'][];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReadShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   credentials: {
     parameters: {
       query?: never;
@@ -4402,6 +6075,42 @@ export interface operations {
       };
     };
   };
+  draft: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Operation'][];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FindingShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   credential_sheet: {
     parameters: {
       query?: never;
@@ -4531,6 +6240,42 @@ export interface operations {
       };
     };
   };
+  letter: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Letter'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LetterRead'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   revise: {
     parameters: {
       query?: never;
@@ -4569,6 +6314,115 @@ export interface operations {
       };
     };
   };
+  propose: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json':
+          | components['schemas']['Adding']
+          | components['schemas']['Splitting']
+          | components['schemas']['Joining']
+          | components['schemas']['Resizing']
+          | components['schemas']['Copying']
+          | components['schemas']['Moving']
+          | components['schemas']['LayingOut'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ProposalShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  redo: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  remedies: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RemedyShown'][][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   revisions: {
     parameters: {
       query?: never;
@@ -4588,6 +6442,78 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['RevisionShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  back_to: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  name_revision: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NameOfRevision'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
         };
       };
       /** @description Validation Error */
@@ -4660,6 +6586,139 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['UnderstoodShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  undo: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  space: {
+    parameters: {
+      query?: {
+        window?: string;
+        customer?: string;
+        family?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SpaceShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  public: {
+    parameters: {
+      query?: {
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PublicBlock'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  room: {
+    parameters: {
+      query: {
+        prefix: number;
+        customer: string;
+        site?: string;
+        near?: string;
+        most?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RoomShown'];
         };
       };
       /** @description Validation Error */

@@ -1,12 +1,14 @@
 import Popover from '@mui/material/Popover';
-import { useState } from 'react';
-import { NavLink } from 'react-router';
-import { useHistory } from '../api/queries';
+import { useEffect, useRef, useState } from 'react';
+import { NavLink, useLocation } from 'react-router';
+import { usePersonHere } from '../frame/person';
+import { useHere } from '../frame/useEvents';
 import { Key, StageMark } from '../parts/Marks';
 import { TypedField } from '../parts/TypedField';
-import { away, count, dated, deskPath, localToday, moment } from '../parts/words';
+import { away, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
+import { History, UndoRedo } from './History';
 
 /** The stages that have a page, in the order of the work; each has its number as a key. */
 export const STAGES = [
@@ -33,6 +35,7 @@ export function DeskHeader() {
             ? `Ships ${dated(plan.ship_date)}, ${away(plan.ship_date, localToday())}`
             : 'No ship date yet'}{' '}
           · <SiteFacts />
+          <Others />
         </div>
       </div>
       <nav className={styles.track} aria-label="Stages">
@@ -54,9 +57,24 @@ export function DeskHeader() {
         <div className={styles.sub} title={revision.sentence}>
           {revision.by}: {revision.sentence}
         </div>
-        <History />
+        <div className={styles.sub}>
+          <UndoRedo />
+          <History />
+        </div>
       </div>
     </header>
+  );
+}
+
+/** Who else looks at the site at this moment. */
+function Others() {
+  const { plan } = useDeskState().desk;
+  const person = usePersonHere();
+  const others = useHere(`${plan.customer}/${plan.site}`).filter((name) => name !== person.full_name);
+  return others.length === 0 ? null : (
+    <span role="status" className={styles.others}>
+      {others.join(', ')} {others.length === 1 ? 'is' : 'are'} here too
+    </span>
   );
 }
 
@@ -64,6 +82,12 @@ export function DeskHeader() {
 function SiteFacts() {
   const { plan } = useDeskState().desk;
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const button = useRef<HTMLButtonElement>(null);
+  const { hash, key } = useLocation();
+  const sought = hash.startsWith('#/') && !hash.slice(2).includes('/') ? hash.slice(2) : '';
+  useEffect(() => {
+    if (sought) setAnchor(button.current);
+  }, [sought, key]);
   const groups = plan.reach_groups === null ? '' : plan.reach_groups.join('; ') || '-';
   const facts: [field: string, label: string, value: string | null][] = [
     ['name', 'Name', plan.name],
@@ -72,11 +96,13 @@ function SiteFacts() {
     ['ship_date', 'Ship date', plan.ship_date],
     ['contact', 'Contact', plan.contact],
     ['technician', 'Technician', plan.technician],
+    ['delegated_prefix', 'IPv6 prefix of the site', plan.delegated_prefix],
     ['reach_groups', `Reach groups (empty: all of ${plan.customer}, -: none)`, groups],
   ];
   return (
     <>
       <button
+        ref={button}
         className={styles.link}
         aria-haspopup="dialog"
         onClick={(event) => setAnchor(event.currentTarget)}
@@ -92,44 +118,15 @@ function SiteFacts() {
       >
         <div style={{ width: 400, padding: 20, display: 'grid', gap: 16 }}>
           {facts.map(([field, label, value]) => (
-            <TypedField key={field} path={`/${field}`} label={label} value={value ?? ''} />
+            <TypedField
+              key={field}
+              path={`/${field}`}
+              label={label}
+              value={value ?? ''}
+              autoFocus={field === sought}
+            />
           ))}
         </div>
-      </Popover>
-    </>
-  );
-}
-
-function History() {
-  const { name, desk } = useDeskState();
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const history = useHistory(name, desk.revision.number, anchor !== null);
-  return (
-    <>
-      <button className={styles.link} onClick={(event) => setAnchor(event.currentTarget)}>
-        {count(desk.revision.number, 'revision')}
-      </button>
-      <Popover
-        anchorEl={anchor}
-        open={anchor !== null}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
-        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
-      >
-        <ol
-          aria-label="Revisions, newest first"
-          style={{ width: 480, maxHeight: 480, overflow: 'auto', margin: 0, padding: 16, listStyle: 'none' }}
-        >
-          {history.error && <li role="alert">{history.error.message}</li>}
-          {history.data?.map((saved) => (
-            <li key={saved.number} style={{ marginBottom: 10 }}>
-              <b>{saved.number}</b> {saved.sentence}
-              <div className="quiet">
-                {saved.by}, {moment(saved.at)}
-              </div>
-            </li>
-          ))}
-        </ol>
       </Popover>
     </>
   );
@@ -138,7 +135,8 @@ function History() {
 export function KeyHints() {
   return (
     <div className={styles.keys}>
-      Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> ·{' '}
+      Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> · mend <Key>R</Key> · accept{' '}
+      <Key>A</Key> · undo <Key>Ctrl Z</Key> ·{' '}
       <span style={{ whiteSpace: 'nowrap' }}>
         stages <Key>1</Key> to <Key>6</Key>
       </span>

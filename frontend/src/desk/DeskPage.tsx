@@ -1,14 +1,16 @@
 import { useEffect, useMemo, useState } from 'react';
 import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
 import { useDesk, useRevise } from '../api/queries';
+import { remember } from '../frame/destinations';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
 import { deskPath } from '../parts/words';
-import { DeskContext, LightContext } from './context';
+import { DeskContext, DraftContext, FoundContext, LightContext, StepsContext } from './context';
 import styles from './desk.module.css';
 import { DeskHeader, STAGES } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
 import { memberOf, placesToTry } from './places';
+import { useDraft } from './useDraft';
 
 /** One site: its header, the page of the stage, and the findings at the right. */
 export function DeskPage() {
@@ -46,30 +48,45 @@ export function DeskPage() {
     field?.focus({ preventScroll: true });
   }, [hash, ready, key]);
 
+  const known = desk.data?.summary.name;
+  useEffect(() => {
+    const detail = `${customer}/${site}`;
+    if (known) remember({ to: deskPath(name), kind: 'site', name: known, detail, addresses: '' });
+  }, [known, name, customer, site]);
+
   const save = useRevise(name).mutateAsync;
   const state = useMemo(
     () => desk.data && { name, desk: desk.data, mayPlan, save },
     [name, desk.data, mayPlan, save],
   );
+  const [drawn, found] = useDraft(name, desk.data, save);
+  const [show, keep, drop] = [drawn?.show, drawn?.keep, drawn?.drop];
+  const steps = useMemo(() => (show && keep && drop ? { show, keep, drop } : null), [show, keep, drop]);
   const lights = useMemo(() => ({ lit: lit ?? (memberOf(hash.slice(1)) || null), light }), [lit, hash]);
   if (desk.error && !desk.data) {
     return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
   }
-  if (!state) return null;
+  if (!state || !drawn) return null;
   return (
     <DeskContext value={state}>
       <LightContext value={lights}>
-        <DeskHeader />
-        {wide ? (
-          <Outlet />
-        ) : (
-          <div className={styles.body}>
-            <div className={styles.left}>
-              <Outlet />
-            </div>
-            <FindingsRail />
-          </div>
-        )}
+        <StepsContext value={steps}>
+          <DraftContext value={drawn}>
+            <FoundContext value={found}>
+              <DeskHeader />
+              {wide ? (
+                <Outlet />
+              ) : (
+                <div className={styles.body}>
+                  <div className={styles.left}>
+                    <Outlet />
+                  </div>
+                  <FindingsRail />
+                </div>
+              )}
+            </FoundContext>
+          </DraftContext>
+        </StepsContext>
       </LightContext>
     </DeskContext>
   );

@@ -1,17 +1,21 @@
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import { useEffect, useRef, useState } from 'react';
+import { Fragment, useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import type { Finding } from '../api/client';
-import { useAccept, useWithdraw } from '../api/queries';
+import type { Finding, Schemas } from '../api/client';
+import { useAccept, useRemedies, useWithdraw } from '../api/queries';
+import { ClashChoice } from '../parts/ClashChoice';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
-import { useDeskState, useLight } from './context';
+import { useDeskState, useDrafting, useFound, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
 
 const EMPTY_SLOT = 'credential-missing';
+
+/** How many findings of one rule are told one by one before the rest is folded. */
+const ALIKE = 4;
 
 const GROUPS = ['stop', 'warn', 'note'] as const;
 
@@ -19,15 +23,32 @@ const GROUPS = ['stop', 'warn', 'note'] as const;
 export function FindingsRail() {
   const { name, desk } = useDeskState();
   const rail = useRef<HTMLElement>(null);
-  const { summary, findings } = desk;
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
+  const { summary } = desk;
+  const { findings, drafting, after } = useFound();
   const navigate = useNavigate();
   const go = (finding: Finding) => void navigate(placeOf(name, finding));
+  const remedies = useRemedies(name, desk);
+  const offered = new Map(
+    desk.findings.map((finding, place) => [identity(finding), remedies.data?.[place] ?? []]),
+  );
+  const staying = after && new Set(after.map(identity));
+  const fresh = after
+    ? after.filter((finding) => !desk.findings.some((old) => identity(old) === identity(finding)))
+    : [];
 
   useEffect(() => {
     const step = (event: KeyboardEvent) => {
       const typing =
         event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
-      if (typing || event.ctrlKey || event.metaKey || (event.key !== 'j' && event.key !== 'k')) return;
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === 'r' || event.key === 'a') {
+        const one = document.activeElement?.closest('[data-one]');
+        one?.querySelector<HTMLElement>(`[data-key="${event.key}"]`)?.click();
+        if (one) event.preventDefault();
+        return;
+      }
+      if (event.key !== 'j' && event.key !== 'k') return;
       const buttons = [...(rail.current?.querySelectorAll<HTMLElement>('button[data-finding]') ?? [])];
       const here = buttons.indexOf(document.activeElement as HTMLElement);
       const next = here < 0 ? 0 : here + (event.key === 'j' ? 1 : -1);
@@ -43,27 +64,58 @@ export function FindingsRail() {
   return (
     <aside className={styles.rail} ref={rail} aria-label="Findings">
       <Verdict />
+      <Problem />
       <div className={styles.sub} role="status">
-        checked against {count(desk.checked_sites - 1, 'other site')}
+        {after
+          ? `this would end ${count(desk.findings.length - after.length + fresh.length, 'finding')}${fresh.length ? ` and bring ${fresh.length}` : ''}`
+          : drafting
+            ? 'not saved yet'
+            : `checked against ${count(desk.checked_sites - 1, 'other site')}`}
       </div>
       {GROUPS.map((severity) => {
         const group = open.filter((finding) => finding.severity === severity);
         return group.length === 0 ? null : (
           <section key={severity} aria-label={count(group.length, severity)}>
             <h3 className={styles.group}>{count(group.length, severity)}</h3>
-            {group.map((finding) =>
-              finding.rule === EMPTY_SLOT && empty.length > 2 ? null : (
-                <OneFinding
-                  key={finding.rule + finding.path + finding.addresses}
-                  finding={finding}
-                  onGo={go}
-                />
-              ),
-            )}
+            {group.map((finding, place) => {
+              if (finding.rule === EMPTY_SLOT && empty.length > 2) return null;
+              const alike = group.filter((other) => other.rule === finding.rule);
+              const hidden = alike.length > ALIKE + 1 && !opened.has(finding.rule);
+              if (hidden && alike.indexOf(finding) >= ALIKE) return null;
+              return (
+                <Fragment key={`${identity(finding)} ${place}`}>
+                  <OneFinding
+                    finding={finding}
+                    remedies={drafting ? [] : (offered.get(identity(finding)) ?? [])}
+                    going={staying !== null && !staying.has(identity(finding))}
+                    onGo={go}
+                  />
+                  {hidden && alike[ALIKE - 1] === finding && (
+                    <button
+                      className={`${styles.link} ${styles.fold}`}
+                      onClick={() => setOpened(new Set([...opened, finding.rule]))}
+                    >
+                      {alike.length - ALIKE} more: {finding.title.toLowerCase()}
+                    </button>
+                  )}
+                </Fragment>
+              );
+            })}
             {severity === 'stop' && empty.length > 2 && <EmptySlots findings={empty} onGo={go} />}
           </section>
         );
       })}
+      {fresh.length > 0 && (
+        <section aria-label="What it would bring">
+          <h3 className={styles.group}>It would bring</h3>
+          {fresh.slice(0, 6).map((finding) => (
+            <p key={identity(finding)} className={styles.fresh}>
+              <SeverityMark of={finding.severity} size={12} /> {finding.message}
+            </p>
+          ))}
+          {fresh.length > 6 && <p className={styles.fresh}>and {fresh.length - 6} more</p>}
+        </section>
+      )}
       {accepted.length > 0 && (
         <section aria-label="Accepted">
           <h3 className={styles.group}>{accepted.length} accepted</h3>
@@ -82,6 +134,10 @@ export function FindingsRail() {
       <KeyHints />
     </aside>
   );
+}
+
+function identity(finding: Finding): string {
+  return `${finding.rule} ${finding.path} ${finding.field} ${finding.addresses}`;
 }
 
 /** Secrets that are missing all read alike: more than two are told together. */
@@ -109,14 +165,19 @@ function EmptySlots({ findings, onGo }: { findings: Finding[]; onGo: (finding: F
 
 function Verdict() {
   const { desk } = useDeskState();
-  const { stops, warns, clear } = desk.summary;
-  if (clear) {
+  const { findings, drafting } = useFound();
+  const left = (severity: Finding['severity']) =>
+    findings.filter((finding) => finding.severity === severity && !finding.acceptance).length;
+  const [stops, warns] = [left('stop'), left('warn')];
+  if (desk.summary.clear && !drafting) {
     return (
       <h2 style={{ color: 'var(--clear)' }}>
         <SeverityMark of="clear" size={18} /> Clear to ship
       </h2>
     );
   }
+  const { circuits, segments } = desk.plan;
+  if (Object.keys(circuits).length + Object.keys(segments).length === 0) return <h2>Nothing planned yet</h2>;
   if (stops + warns === 0) {
     return (
       <h2>
@@ -132,13 +193,22 @@ function Verdict() {
   );
 }
 
-function OneFinding({ finding, onGo }: { finding: Finding; onGo: (finding: Finding) => void }) {
+function OneFinding(props: {
+  finding: Finding;
+  going: boolean;
+  remedies: Schemas['RemedyShown'][];
+  onGo: (finding: Finding) => void;
+}) {
+  const { finding, remedies, going, onGo } = props;
   const { mayPlan } = useDeskState();
   const { light } = useLight();
   const on = () => light(finding.path);
   const off = () => light(null);
   return (
     <div
+      data-one
+      data-going={going}
+      className={styles.one}
       style={{ ['--severity' as string]: `var(--${finding.severity})` }}
       onMouseEnter={on}
       onMouseLeave={off}
@@ -155,11 +225,57 @@ function OneFinding({ finding, onGo }: { finding: Finding; onGo: (finding: Findi
         {finding.message}
       </button>
       <div className={styles.actions}>
+        {mayPlan && remedies.length > 0 && <Remedies remedies={remedies} />}
         {finding.severity === 'warn' && mayPlan && <AcceptWarn finding={finding} />}
         <Elsewhere finding={finding} />
+        <Link to={`/rules#${finding.rule}`} className={styles.why}>
+          why
+        </Link>
       </div>
     </div>
   );
+}
+
+/** What the finding offers: the first as a button, the others behind it. Each is one click and one revision. */
+function Remedies({ remedies }: { remedies: Schemas['RemedyShown'][] }) {
+  const { show, keep, drop } = useDrafting();
+  const [more, setMore] = useState(false);
+  return (
+    <>
+      <div className={styles.remedies}>
+        {remedies.slice(0, more ? undefined : 1).map((remedy, place) => (
+          <button
+            key={remedy.sentence}
+            className={styles.remedy}
+            {...(place === 0 ? { 'data-key': 'r' } : {})}
+            onMouseEnter={() => show(remedy.operations, true)}
+            onMouseLeave={drop}
+            onFocus={() => show(remedy.operations, true)}
+            onBlur={drop}
+            onClick={() => keep(remedy.operations)}
+          >
+            {remedy.sentence}
+          </button>
+        ))}
+      </div>
+      {!more && remedies.length > 1 && (
+        <button className={`${styles.link} ${styles.more}`} onClick={() => setMore(true)}>
+          {remedies.length === 2 ? 'or another way' : `or ${remedies.length - 1} other ways`}
+        </button>
+      )}
+    </>
+  );
+}
+
+/** What became of a change that was refused. */
+function Problem() {
+  const { problem, clashing, settle } = useDrafting();
+  if (clashing) return <ClashChoice failure={clashing.failure} onChoose={settle} />;
+  return problem ? (
+    <p role="alert" className={styles.problem}>
+      {problem}
+    </p>
+  ) : null;
 }
 
 /** Links to the other sites that have part in a finding. */
@@ -183,7 +299,7 @@ export function AcceptWarn({ finding }: { finding: Finding }) {
   const [reason, setReason] = useState<string | null>(null);
   if (reason === null) {
     return (
-      <Button variant="outlined" sx={{ mr: 1.5, py: 0 }} onClick={() => setReason('')}>
+      <Button variant="outlined" data-key="a" sx={{ mr: 1.5, py: 0 }} onClick={() => setReason('')}>
         Accept…
       </Button>
     );

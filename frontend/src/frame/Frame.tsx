@@ -8,9 +8,12 @@ import { signOut } from '../api/queries';
 import styles from './frame.module.css';
 import { GoTo } from './GoTo';
 import { PersonContext } from './person';
+import { useEvents } from './useEvents';
 
 const SECTIONS = [
   ['/outbound', 'Outbound'],
+  ['/space', 'Address space'],
+  ['/findings', 'Findings'],
   ['/hardware', 'Hardware'],
   ['/safe', 'Safe'],
   ['/journal', 'Journal'],
@@ -20,6 +23,7 @@ const SCHEMES = { light: 'Light', dark: 'Dark', system: 'As the system has it' }
 
 /** The strip at the top of every page, and the page under it. */
 export function Frame({ person }: { person: Person }) {
+  useEvents();
   return (
     <PersonContext value={person}>
       <div className={styles.page}>
@@ -66,6 +70,12 @@ function PersonMenu({ person }: { person: Person }) {
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
         <MenuItem disabled>
           {person.name}, {person.role}
+        </MenuItem>
+        <MenuItem dense onClick={go('/rules')}>
+          Rule book
+        </MenuItem>
+        <MenuItem dense onClick={go('/settings')}>
+          Settings
         </MenuItem>
         <MenuItem dense onClick={go('/me')}>
           My account

@@ -1,16 +1,21 @@
 import Autocomplete from '@mui/material/Autocomplete';
 import { useDeferredValue, useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
-import type { Schemas } from '../api/client';
-import { useGoTo } from '../api/queries';
-import { pageOf } from '../desk/places';
+import { useCustomers, useGoTo } from '../api/queries';
 import { Key } from '../parts/Marks';
-import { deskPath } from '../parts/words';
+import {
+  customersFor,
+  lastFirst,
+  lastPlaces,
+  pagesFor,
+  placeTo,
+  remember,
+  spaceFor,
+  type Destination,
+} from './destinations';
 import styles from './goto.module.css';
 
-type Place = Schemas['PlaceShown'];
-
-/** One field that finds sites, addresses, MACs and names; `/` leads to it from anywhere. */
+/** One field that finds sites, addresses, MACs, names, customers and pages; `/` leads to it from anywhere. */
 export function GoTo() {
   const [text, setText] = useState('');
   const [opened, setOpened] = useState(false);
@@ -31,25 +36,40 @@ export function GoTo() {
     return () => window.removeEventListener('keydown', slash);
   }, []);
 
-  const go = (place: Place) => {
+  const go = (place: Destination) => {
     setText('');
     field.current?.blur();
-    void navigate(`${deskPath(place, pageOf(place.path))}${place.path ? `#${place.path}` : ''}`);
+    remember(place);
+    void navigate(place.to);
   };
+  const typed = text.trim() !== '';
+  const customers = useCustomers(opened);
+  const last = opened ? lastPlaces() : [];
+  // what an earlier word found must not be what Enter leads to
+  const places = typed && !answer.isPlaceholderData ? (answer.data?.places ?? []).map(placeTo) : [];
+  const options = typed
+    ? [
+        ...lastFirst(places, last),
+        ...spaceFor(text),
+        ...customersFor(text, customers.data ?? {}),
+        ...pagesFor(text),
+      ]
+    : last;
 
   return (
-    <Autocomplete<Place>
+    <Autocomplete<Destination>
       autoHighlight
+      openOnFocus
       forcePopupIcon={false}
-      open={opened && text.trim() !== '' && answer.data !== undefined}
+      open={opened && (typed ? answer.data !== undefined : last.length > 0)}
       onOpen={() => setOpened(true)}
       onClose={() => setOpened(false)}
       noOptionsText={answer.data?.understood || 'Looking…'}
-      options={text.trim() ? (answer.data?.places ?? []) : []}
-      filterOptions={(places) => places}
+      options={options}
+      filterOptions={(all) => all}
       getOptionLabel={(place) => place.name}
-      getOptionKey={(place) => `${place.customer}/${place.site}${place.path}${place.kind}${place.addresses}`}
-      groupBy={() => answer.data?.understood ?? ''}
+      getOptionKey={(place) => `${place.to} ${place.kind} ${place.addresses} ${place.name}`}
+      groupBy={() => (typed ? (answer.data?.understood ?? '') : 'Last places')}
       renderGroup={(group) => (
         <li key={group.key}>
           {group.group && <div className={styles.understood}>{group.group}</div>}
@@ -69,10 +89,7 @@ export function GoTo() {
           <span className={styles.kind}>{place.kind}</span>
           <span className={styles.name}>
             {place.name}
-            <span className="quiet">
-              {' '}
-              {place.site_name} {place.customer}/{place.site}
-            </span>
+            <span className="quiet"> {place.detail}</span>
           </span>
           <span className="mono">{place.addresses}</span>
         </li>

@@ -3,6 +3,7 @@ import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { SeverityMark } from '../parts/Marks';
+import page from '../parts/page.module.css';
 import { count, deskPath, moment } from '../parts/words';
 import styles from './journal.module.css';
 
@@ -15,15 +16,15 @@ export function JournalPage() {
     initialPageParam: undefined as number | undefined,
     queryFn: async ({ pageParam }) =>
       body(await api.GET('/api/journal', { params: { query: { act, before: pageParam ?? null } } })),
-    getNextPageParam: (page) => (page.lines.length === 200 ? page.lines.at(-1)?.number : undefined),
+    getNextPageParam: (last) => (last.lines.length === 200 ? last.lines.at(-1)?.number : undefined),
   });
   const check = useMutation({ mutationFn: async () => body(await api.GET('/api/journal/check')) });
   if (pages.error) return <p role="alert">{pages.error.message}</p>;
   if (!pages.data) return null;
-  const lines = pages.data.pages.flatMap((page) => page.lines);
+  const lines = pages.data.pages.flatMap(({ lines }) => lines);
   return (
-    <div className={styles.page}>
-      <h1 className={styles.sentence}>
+    <div className={page.page}>
+      <h1 className={page.sentence}>
         Journal: show{' '}
         <select
           aria-label="Which lines"

@@ -90,7 +90,10 @@ export function OutboundPage() {
         {mayPlan && (
           <>
             <Button onClick={() => picker.current?.click()}>Load intake tables</Button>
-            <span>or drop them anywhere on this page</span>
+            <span>or drop them anywhere on this page ·</span>
+            <a href="/api/imports/template.xlsx" download="intake.xlsx">
+              empty intake workbook
+            </a>
           </>
         )}
         <input

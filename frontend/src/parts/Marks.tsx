@@ -48,6 +48,15 @@ export const ROLES: Record<Segment['role'], { mark: string; hue: string; word: s
   other: { mark: 'OT', hue: '#5A6266', word: 'other' },
 };
 
+/** The roles as options of a choice. */
+export function RoleOptions() {
+  return Object.entries(ROLES).map(([value, { word }]) => (
+    <option key={value} value={value}>
+      {word}
+    </option>
+  ));
+}
+
 export function RoleMark({ role }: { role: Segment['role'] }) {
   const { mark, hue, word } = ROLES[role];
   return (

@@ -1,7 +1,7 @@
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useDeskState } from '../desk/context';
 import { mono } from '../theme';
+import { ClashChoice } from './ClashChoice';
 import styles from './typed.module.css';
 import { useTyped, type Typing } from './useTyped';
 
@@ -12,11 +12,14 @@ interface Props {
   /** The choices, for a field that is not free text. */
   choices?: readonly (readonly [value: string, words: string])[];
   autoFocus?: boolean;
+  /** What can be typed, shown while the field is empty. */
+  hint?: string;
   onSaved?: () => void;
 }
 
 /** One value of the plan with its label, typed in place. */
-export function TypedField({ path, label, value, choices, autoFocus = false, onSaved }: Props) {
+export function TypedField(props: Props) {
+  const { path, label, value, choices, autoFocus = false, hint, onSaved } = props;
   const { mayPlan } = useDeskState();
   const typed = useTyped(path, value, onSaved);
   return (
@@ -28,6 +31,7 @@ export function TypedField({ path, label, value, choices, autoFocus = false, onS
         disabled={!mayPlan}
         select={choices !== undefined}
         autoFocus={autoFocus}
+        {...(hint ? { placeholder: hint } : {})}
         error={typed.wrong}
         helperText={typed.message || undefined}
         {...(choices
@@ -56,13 +60,13 @@ export function TypedField({ path, label, value, choices, autoFocus = false, onS
           </option>
         ))}
       </TextField>
-      <ClashChoice typed={typed} />
+      <Clash typed={typed} />
     </div>
   );
 }
 
 /** The same as a cell of a table: plain until it is pointed at or typed in, and light enough for hundreds. */
-export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocus' | 'onSaved'>) {
+export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocus' | 'hint' | 'onSaved'>) {
   const { mayPlan } = useDeskState();
   const typed = useTyped(path, value);
   const common = { 'aria-label': label, 'data-field': path, disabled: !mayPlan };
@@ -98,31 +102,13 @@ export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocu
           {typed.message}
         </div>
       )}
-      <ClashChoice typed={typed} />
+      <Clash typed={typed} />
     </>
   );
 }
 
-function ClashChoice({ typed }: { typed: Typing }) {
+function Clash({ typed }: { typed: Typing }) {
   if (!typed.clashing) return null;
-  const { clash, failure } = typed.clashing;
-  return (
-    <div role="alertdialog" aria-label="Changed by somebody else" className={styles.clash}>
-      {failure.by} changed this from <Value of={clash.base} /> to <Value of={clash.theirs} /> while you wrote{' '}
-      <Value of={clash.yours} />.
-      <div style={{ display: 'flex', gap: 8, marginTop: 4 }}>
-        <Button variant="outlined" onClick={typed.takeTheirs}>
-          Take theirs
-        </Button>
-        <Button variant="outlined" onClick={typed.keepMine}>
-          Keep mine
-        </Button>
-      </div>
-    </div>
-  );
-}
-
-function Value({ of }: { of: unknown }) {
-  const text = of === null || of === '' ? 'empty' : Array.isArray(of) ? of.join(' ') : String(of);
-  return <b className="mono">{text}</b>;
+  const choose = (mine: boolean) => (mine ? typed.keepMine() : typed.takeTheirs());
+  return <ClashChoice failure={typed.clashing.failure} onChoose={choose} />;
 }

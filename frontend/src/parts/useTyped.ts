@@ -50,12 +50,12 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
   };
   const save = async (typed: string | null) => {
     if (typed === null || typed === value) return reset();
-    asked.current += 1;
+    const mine = (asked.current += 1);
     let operations: Operation[] = [];
     try {
       operations = (await understand(name, path, typed)).operations;
       if (operations.length > 0) await send({ operations, revision: base.current });
-      reset();
+      if (mine === asked.current) reset(); // else more has been typed in the meantime, which is kept
       onSaved?.();
     } catch (error) {
       const failure = error as Failure;

@@ -6,21 +6,41 @@ export interface Cell {
   label: string;
   use: string;
   kind: 'end' | 'provider' | 'own' | 'used' | 'free';
+  /** What sort of use it is, from its first word. */
+  sort?: 'translation' | 'server' | 'spare' | 'provider';
 }
 
-const LARGEST = 16n;
+const LARGEST = 64n;
+const LINE = 16;
 
-/** Every address of a small hand-off with its use; nothing for a block too large to name each. */
+/** The sort of a use that was written down: `translation for guests`, `spare`. */
+export function sortOf(use: string): NonNullable<Cell['sort']> {
+  const word =
+    use
+      .trim()
+      .split(/[\s:,]/)[0]
+      ?.toLowerCase() ?? '';
+  if (['translation', 'nat', 'translated'].includes(word)) return 'translation';
+  if (word === 'spare' || word === 'reserved') return 'spare';
+  if (word === "provider's" || word === 'provider') return 'provider';
+  return 'server';
+}
+
+/**
+ * Every address of a small block with its use; nothing for a block too large to name each. A block that is `routed` to
+ * the site has no network or broadcast address on the line: each of its addresses can be used.
+ */
 export function cellsOf(
   handoff: string,
   own: string | null,
   gateway: string | null,
   uses: Record<string, string>,
   site: string,
+  routed = false,
 ): Cell[] {
   const net = subnet(handoff);
   if (!net || net.last - net.first + 1n > LARGEST) return [];
-  const room = usable(net);
+  const room = routed ? net : usable(net);
   return Array.from({ length: Number(net.last - net.first + 1n) }, (_, offset) => {
     const value = net.first + BigInt(offset);
     const address = format({ family: net.family, value });
@@ -35,19 +55,31 @@ export function cellsOf(
     if (value < room.first) return cell('end', 'network');
     if (value > room.last) return cell('end', 'broadcast');
     const use = uses[address];
-    return use ? cell('used', use) : cell('free', 'free');
+    return use ? { ...cell('used', use), sort: sortOf(use) } : cell('free', 'free');
   });
 }
 
 /** The hand-off's block with each address large enough to name, and the way out drawn over it. */
 export function BlockRuler(props: { cells: Cell[]; onPick?: (cell: Cell, element: HTMLElement) => void }) {
   const { cells, onPick } = props;
+  const lines = Array.from({ length: Math.ceil(cells.length / LINE) }, (_, line) =>
+    cells.slice(line * LINE, (line + 1) * LINE),
+  );
+  return lines.map((line, place) => <Line key={place} cells={line} {...(onPick ? { onPick } : {})} />);
+}
+
+function Line({ cells, onPick }: { cells: Cell[]; onPick?: (cell: Cell, element: HTMLElement) => void }) {
   const own = cells.findIndex((cell) => cell.kind === 'own');
   const gateway = cells.findIndex((cell) => cell.kind === 'provider');
   const centre = (index: number) => ((index + 0.5) / cells.length) * 100;
   return (
     <div>
-      <svg width="100%" height="16" aria-hidden="true" style={{ display: 'block' }}>
+      <svg
+        width="100%"
+        height={own >= 0 && gateway >= 0 ? 16 : 5}
+        aria-hidden="true"
+        style={{ display: 'block' }}
+      >
         {own >= 0 && gateway >= 0 && (
           <>
             <line
@@ -88,13 +120,19 @@ export function BlockRuler(props: { cells: Cell[]; onPick?: (cell: Cell, element
             <button
               key={cell.address}
               className={`${styles.cell} ${styles[cell.kind]}`}
+              data-sort={cell.sort}
               title={title}
               onClick={(event) => onPick(cell, event.currentTarget)}
             >
               {content}
             </button>
           ) : (
-            <div key={cell.address} className={`${styles.cell} ${styles[cell.kind]}`} title={title}>
+            <div
+              key={cell.address}
+              className={`${styles.cell} ${styles[cell.kind]}`}
+              data-sort={cell.sort}
+              title={title}
+            >
               {content}
             </div>
           );

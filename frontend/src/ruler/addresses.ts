@@ -87,3 +87,13 @@ export function overlap(a: Span, b: Span): Span | undefined {
     last: a.last < b.last ? a.last : b.last,
   };
 }
+
+const BEHIND = ['10.0.0.0/8', '172.16.0.0/12', '192.168.0.0/16', '100.64.0.0/10'].map((text) => subnet(text));
+
+/** Whether an address is private (RFC 1918) or shared (RFC 6598): somebody else translates it before the internet. */
+export function isBehind(text: string | null | undefined): 'private' | 'shared' | null {
+  const address = parse(text);
+  if (address?.family !== 4) return null;
+  const place = BEHIND.findIndex((net) => net && address.value >= net.first && address.value <= net.last);
+  return place < 0 ? null : place === 3 ? 'shared' : 'private';
+}

@@ -1,7 +1,20 @@
 import { describe as suite, expect, test } from 'vitest';
 import type { Finding, Plan, Segment } from '../api/client';
 import { format, parse, short, spanOf, subnet, usable } from './addresses';
-import { describe, leasable, pictureOf, scaleOf, stagger, ticks, valueAt, x } from './geometry';
+import {
+  density,
+  describe,
+  leasable,
+  neighbours,
+  panned,
+  pictureOf,
+  scaleOf,
+  stagger,
+  ticks,
+  valueAt,
+  x,
+  zoomed,
+} from './geometry';
 
 const segment: Segment = {
   label: 'Voice',
@@ -22,6 +35,10 @@ const segment: Segment = {
   resolvers: [],
   domain: null,
   expected_hosts: null,
+  subnet6: null,
+  gateway6: null,
+  kept: [],
+  order: null,
 };
 
 const plan = {
@@ -38,6 +55,8 @@ const plan = {
     aaaa2: { segment: 'k3f9q', name: 'stray', kind: null, address: '10.9.9.9', mac: null, method: 'static' },
   },
 } as unknown as Plan;
+
+const placed = Object.entries(plan.hosts);
 
 suite('addresses', () => {
   test.each([
@@ -120,7 +139,7 @@ suite('picture of a segment', () => {
   });
 
   test('counts add up to the usable addresses', () => {
-    const picture = pictureOf(plan, 'k3f9q', segment, []);
+    const picture = pictureOf(segment, placed, []);
     expect(picture?.leased).toBe(234n);
     expect(picture?.free).toBe(254n - 234n - 1n);
     expect(picture?.hosts.map((host) => host.name)).toEqual(['phone system']);
@@ -130,7 +149,7 @@ suite('picture of a segment', () => {
     const finding = (field: string, addresses: string, path = '/segments/k3f9q', severity = 'stop') =>
       ({ field, addresses, path, severity, message: '', acceptance: null }) as unknown as Finding;
     const notches = (...found: Finding[]) =>
-      pictureOf(plan, 'k3f9q', segment, found)?.notches.map(({ span }) => [
+      pictureOf(segment, placed, found)?.notches.map(({ span }) => [
         Number(span.first & 255n),
         Number(span.last & 255n),
       ]);
@@ -138,21 +157,54 @@ suite('picture of a segment', () => {
     expect(notches(finding('subnet', '10.40.0.0/16'))).toEqual([[0, 255]]);
     expect(notches(finding('scope', '10.40.9.199–10.40.9.20'))).toEqual([[20, 199]]);
     expect(notches(finding('vlan', '10.40.9.0/24'), finding('gateway', '10.40.9.0/24'))).toEqual([]);
-    expect(notches(finding('subnet', '10.40.9.0/24', '/segments/other'))).toEqual([]);
     expect(notches(finding('address', '10.40.9.30', '/hosts/aaaa1', 'note'))).toEqual([]);
   });
 
   test('says what an address is', () => {
-    const picture = pictureOf(plan, 'k3f9q', segment, []);
+    const picture = pictureOf(segment, placed, []);
     const at = (offset: number) => picture && describe(picture, picture.net.first + BigInt(offset));
     expect([0, 1, 5, 20, 50, 250, 255].map(at)).toEqual([
       'network address',
       'gateway',
       'free',
       'leased from .20–.49',
-      'free',
+      'free, excluded from the range',
       'phone system',
       'broadcast address',
     ]);
+  });
+});
+
+suite('views', () => {
+  const net = subnet('10.40.0.0/16') as NonNullable<ReturnType<typeof subnet>>;
+
+  test('zooming keeps the address under the pointer, and ends at the whole', () => {
+    const at = net.first + 10_000n;
+    let view = zoomed(net, null, at, true);
+    expect(view?.size).toBe(32_768n);
+    for (let step = 0; step < 20; step += 1) view = zoomed(net, view, at, true);
+    expect(view?.size).toBe(16n);
+    expect(view && view.first <= at && at < view.first + view.size).toBe(true);
+    for (let step = 0; step < 20; step += 1) view = zoomed(net, view, at, false);
+    expect(view).toBeNull();
+  });
+
+  test('panning stays inside', () => {
+    const view = { first: net.first, size: 256n };
+    expect(panned(net, view, -5n).first).toBe(net.first);
+    expect(panned(net, view, 1_000_000n).first).toBe(net.last - 255n);
+  });
+
+  test('density counts every mark once', () => {
+    const scale = scaleOf(net, 0, 800);
+    const values = [0n, 1n, 300n, 65_535n].map((offset) => net.first + offset);
+    const counts = density(scale, values, 100);
+    expect(counts.reduce((sum, number) => sum + number, 0)).toBe(4);
+    expect([counts[0], counts[99]]).toEqual([3, 1]);
+  });
+
+  test('neighbours are the nearest', () => {
+    const picture = pictureOf(segment, placed, []) as NonNullable<ReturnType<typeof pictureOf>>;
+    expect(neighbours(picture, picture.net.first + 20n)).toEqual({ above: picture.hosts[0] });
   });
 });

@@ -1,5 +1,6 @@
-import type { Finding, Plan, Segment } from '../api/client';
+import type { Finding, Host, Segment } from '../api/client';
 import { overlap, parse, short, spanOf, subnet, usable, type Span } from './addresses';
+import { scopeOf } from './marks';
 
 /** A subnet laid along a line: `x` of the left edge of an address, and back. */
 export interface Scale {
@@ -21,6 +22,60 @@ export function x(scale: Scale, value: bigint): number {
 export function valueAt(scale: Scale, point: number): bigint {
   const offset = Math.floor(((point - scale.left) / scale.width) * scale.size);
   return scale.first + BigInt(Math.min(scale.size - 1, Math.max(0, offset)));
+}
+
+/** The part of a subnet that is in view: the whole, or an aligned or shifted window of it. */
+export interface Window {
+  first: bigint;
+  size: bigint;
+}
+
+/**
+ * A window zoomed by a power of two around an address, which stays about where it is or comes to the middle; held inside
+ * the subnet, and begun at a natural boundary. Nothing when all is in view.
+ */
+export function zoomed(
+  net: Span,
+  window: Window | null,
+  at: bigint,
+  deeper: boolean,
+  centred = false,
+): Window | null {
+  const whole = net.last - net.first + 1n;
+  const from = window ?? { first: net.first, size: whole };
+  const size = deeper ? from.size / 2n : from.size * 2n;
+  if (size >= whole) return null;
+  if (size < 16n) return window;
+  const share = centred ? size / 2n : ((at - from.first) * size) / from.size;
+  const step = size / 8n;
+  const offset = at - share - net.first;
+  let first = net.first + (offset < 0n ? 0n : (offset / step) * step);
+  if (at >= first + size) first += step;
+  return panned(net, { first, size }, 0n);
+}
+
+/** A window moved by so many addresses, held inside the subnet. */
+export function panned(net: Span, window: Window, by: bigint): Window {
+  const last = net.last - window.size + 1n;
+  const first = window.first + by;
+  return { ...window, first: first < net.first ? net.first : first > last ? last : first };
+}
+
+/** How many marks lie in each of so many equal parts of a scale. */
+export function density(scale: Scale, values: bigint[], parts: number): number[] {
+  const counts = Array<number>(parts).fill(0);
+  for (const value of values) {
+    const part = Math.floor((Number(value - scale.first) / scale.size) * parts);
+    if (part >= 0 && part < parts) counts[part] = (counts[part] ?? 0) + 1;
+  }
+  return counts;
+}
+
+/** The nearest marks below and above an address, as what lies beside it. */
+export function neighbours(picture: SegmentPicture, value: bigint): { below?: HostMark; above?: HostMark } {
+  const below = picture.hosts.findLast((host) => host.value < value);
+  const above = picture.hosts.find((host) => host.value > value);
+  return { ...(below ? { below } : {}), ...(above ? { above } : {}) };
 }
 
 /** Offsets of the ticks: natural binary boundaries, eight along the line, fewer in small subnets. */
@@ -82,11 +137,22 @@ export interface Notch {
   message: string;
 }
 
+/** A run that is drawn as a band: kept for a kind of host, or left out of the range. */
+export interface Run {
+  id: string;
+  name: string;
+  span: Span;
+}
+
 /** Everything that one segment's ruler shows, worked out from the plan and its findings. */
 export interface SegmentPicture {
   net: Span & { prefix: number };
   gateway?: bigint;
+  /** First to last of the range, what is excluded from it included. */
+  scope?: Span;
   pieces: Span[];
+  excluded: Run[];
+  kept: Run[];
   hosts: HostMark[];
   notches: Notch[];
   fixed: number;
@@ -94,23 +160,15 @@ export interface SegmentPicture {
   free: bigint;
 }
 
-/** Whether a finding is about a segment or one of its hosts. */
-export function isAt(finding: Finding, plan: Plan, segment: string): boolean {
-  const [, kind, key] = finding.path.split('/');
-  return kind === 'hosts'
-    ? plan.hosts[key ?? '']?.segment === segment
-    : finding.path === `/segments/${segment}`;
-}
-
 /** Whether a finding is about the very addresses it names: a VLAN, a MAC or a missing gateway has no place here. */
 function standsOnRuler({ field, addresses }: Finding): boolean {
   return field !== 'vlan' && field !== 'mac' && !(field === 'gateway' && addresses.includes('/'));
 }
 
+/** What a segment's ruler shows, from its hosts and the findings about it. */
 export function pictureOf(
-  plan: Plan,
-  id: string,
   segment: Segment,
+  placed: [key: string, host: Host][],
   findings: Finding[],
 ): SegmentPicture | undefined {
   const net = subnet(segment.subnet);
@@ -118,9 +176,9 @@ export function pictureOf(
   const inside = (value: bigint) => value >= net.first && value <= net.last;
   const gateway = parse(segment.gateway);
   const hosts: HostMark[] = [];
-  for (const [key, host] of Object.entries(plan.hosts)) {
+  for (const [key, host] of placed) {
     const address = parse(host.address);
-    if (host.segment === id && address && address.family === net.family && inside(address.value)) {
+    if (address && address.family === net.family && inside(address.value)) {
       hosts.push({
         path: `/hosts/${key}`,
         name: host.name,
@@ -130,12 +188,20 @@ export function pictureOf(
     }
   }
   hosts.sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
+  const runs = (texts: [string, string][], kind: string) =>
+    texts.flatMap(([text, name], index) => {
+      const span = spanOf(text);
+      const part = span && overlap(span, net);
+      return part ? [{ id: `${kind}:${index}`, name, span: part }] : [];
+    });
+  const ends = scopeOf(segment);
+  const scope = ends && overlap(ends, net);
   const pieces = leasable(segment)
     .map((piece) => overlap(piece, net))
     .filter((piece) => piece !== undefined);
   const notches: Notch[] = [];
   for (const finding of findings) {
-    const span = isAt(finding, plan, id) && standsOnRuler(finding) && spanOf(finding.addresses);
+    const span = standsOnRuler(finding) && spanOf(finding.addresses);
     const part = span && overlap(span, net);
     if (part && finding.severity !== 'note' && !finding.acceptance) {
       notches.push({ span: part, severity: finding.severity, path: finding.path, message: finding.message });
@@ -153,7 +219,18 @@ export function pictureOf(
   return {
     net,
     ...(gateway && gateway.family === net.family && inside(gateway.value) ? { gateway: gateway.value } : {}),
+    ...(scope ? { scope } : {}),
     pieces,
+    excluded: scope
+      ? runs(
+          segment.scope.excluded.map((text) => [text, 'excluded']),
+          'excluded',
+        )
+      : [],
+    kept: runs(
+      segment.kept.map(({ run, kind }) => [run, kind]),
+      'kept',
+    ),
     hosts,
     notches,
     fixed: taken.size,
@@ -190,6 +267,10 @@ export function describe(picture: SegmentPicture, value: bigint): string {
   if (value < room.first) return 'network address';
   if (value > room.last) return 'broadcast address';
   const piece = picture.pieces.find((span) => value >= span.first && value <= span.last);
-  if (piece) return `leased from ${short(piece.first, net)}–${short(piece.last, net)}`;
-  return 'free';
+  const kept = picture.kept.find(({ span }) => value >= span.first && value <= span.last);
+  const keeping = kept ? `, kept for ${kept.name}` : '';
+  if (piece) return `leased from ${short(piece.first, net)}–${short(piece.last, net)}${keeping}`;
+  if (kept) return `free${keeping}`;
+  const { scope } = picture;
+  return scope && value >= scope.first && value <= scope.last ? 'free, excluded from the range' : 'free';
 }

@@ -10,16 +10,13 @@ from typing import TYPE_CHECKING
 
 from octaplan.core.addresses import Address, Network
 from octaplan.core.boxes import (
-    addresses_in,
     circuits_of,
-    held_addresses,
     interfaces,
     is_gateway,
     is_host_name,
     named,
     next_hop,
     own_address,
-    segment_of,
     servers,
     uses,
 )
@@ -31,25 +28,11 @@ from octaplan.core.rules.words import listed
 if TYPE_CHECKING:
     from octaplan.core.portfolio import View
 
-#: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
-SERVER_OPTIONS = {
-    "4": "time server",
-    "42": "time server",
-    "44": "name server",
-    "66": "provisioning server",
-    "69": "mail server",
-    "150": "provisioning server",
-}
-
 LICENCE_MARGIN = timedelta(days=30)
 
 
 def _of(plan: SitePlan, path: str, name: str, addresses: object = "") -> Subject:
     return Subject(plan.customer, plan.site, name, path, str(addresses))
-
-
-def _equipped(view: View) -> Iterator[SitePlan]:
-    return (plan for plan in view.plans.values() if plan.devices)
 
 
 @rule("device-type-missing", Severity.STOP, "device", "type")
@@ -123,7 +106,7 @@ def port_taken(view: View) -> Iterator[Hit]:
 
     Two cables are planned into one port, or two boxes carry one circuit.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         cables: dict[tuple[str, str], list[tuple[str, str]]] = defaultdict(list)
         lines: dict[str, list[tuple[str, str]]] = defaultdict(list)
         for key, device in plan.devices.items():
@@ -183,7 +166,7 @@ def circuit_unplugged(view: View) -> Iterator[Hit]:
 
     The site has an edge, but no port of any box carries the circuit.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         if not any(device.role is DeviceRole.EDGE for device in plan.devices.values()):
             continue
         carried = {use.circuit for device in plan.devices.values() for _, use in uses(device)}
@@ -201,7 +184,7 @@ def segment_unplugged(view: View) -> Iterator[Hit]:
 
     The site has an edge or router, but none of their ports carries the segment: nothing in it gets anywhere.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         routing = [device for device in plan.devices.values() if device.routes_packets]
         carried = {segment for device in routing for segment in device.carried()}
         for key, segment in plan.segments.items() if routing else ():
@@ -238,7 +221,7 @@ def device_address_taken(view: View) -> Iterator[Hit]:
 
     The device's own address in a segment is also that of a gateway, a host or another device.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         claimed: dict[Address, list[tuple[str, str]]] = defaultdict(list)
         for key, segment in plan.segments.items():
             if segment.gateway is not None and not any(
@@ -389,9 +372,7 @@ def metric_failover(view: View) -> Iterator[Hit]:
 
     The site has two circuits or more, and which is used first is not said.
     """
-    for plan in view.plans.values():
-        if len(plan.circuits) < 2:
-            continue
+    for plan in view.plans_with("circuits", 2):
         priorities = Counter(circuit.priority for circuit in plan.circuits.values())
         if None in priorities or max(priorities.values()) > 1:
             names = [circuit.label for circuit in plan.circuits.values()]
@@ -409,7 +390,7 @@ def overlap_factory(view: View) -> Iterator[Hit]:
     The segment overlaps the factory subnet of a hardware type used at the site: a box that is reset, or a new
     one plugged in, answers with addresses of this segment.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         hardware = view.portfolio.hardware or {}
         factory: dict[Network, str] = {}
         for device in plan.devices.values():
@@ -438,7 +419,7 @@ def two_servers(view: View) -> Iterator[Hit]:
     The scope would be served by more than one box: clients get an answer from either, and sooner or later the
     same address from both.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         for key, segment in plan.segments.items():
             if segment.scope.span is None:
                 continue
@@ -467,62 +448,6 @@ def dns_loop(view: View) -> Iterator[Hit]:
             )
 
 
-@rule("scope-dns-dead", Severity.STOP, "segment", "resolvers")
-def scope_dns_dead(view: View) -> Iterator[Hit]:
-    """Resolver that cannot answer
-
-    A resolver that is handed out lies inside the site, but nothing is planned there; or it is a box that has
-    nobody to forward to.
-    """
-    for plan in view.plans.values():
-        held = None
-        for key, segment in plan.segments.items():
-            if segment.scope.span is None or not segment.resolvers:
-                continue
-            for item in segment.resolvers:
-                address = segment.gateway if item == "gateway" else item
-                if not isinstance(address, Address) or segment_of(plan, address) is None:
-                    continue
-                held = held_addresses(plan) if held is None else held
-                if address not in held:
-                    why = "and nothing is planned there: correct it, or add the host"
-                elif any(
-                    d.routes_packets and not d.forwarders and _owns(plan, k, address) for k, d in plan.devices.items()
-                ):
-                    why = f"which is {held[address]}, and that box has nobody to forward to: give it forwarders"
-                else:
-                    continue
-                yield Hit(
-                    _of(plan, f"/segments/{key}", segment.label, address),
-                    f"{segment.label} hands out the resolver {address}, {why}.",
-                )
-
-
-def _owns(plan: SitePlan, key: str, address: Address) -> bool:
-    return any(interface.address == address for interface in interfaces(plan, plan.devices[key]))
-
-
-@rule("scope-option-unknown", Severity.WARN, "segment", "scope/options")
-def scope_option_unknown(view: View) -> Iterator[Hit]:
-    """DHCP option that names nobody
-
-    The address in a DHCP option lies inside the site and belongs to no planned host: telephones look for their
-    server there and find nothing.
-    """
-    for plan in view.plans.values():
-        held = None
-        for key, segment in plan.segments.items():
-            for number, text in segment.scope.options.items():
-                for address in addresses_in(text) if number in SERVER_OPTIONS else ():
-                    held = held_addresses(plan) if held is None else held
-                    if segment_of(plan, address) is not None and address not in held:
-                        yield Hit(
-                            _of(plan, f"/segments/{key}", segment.label, address),
-                            f"{segment.label} names {address} as {SERVER_OPTIONS[number]} (option {number}), and no "
-                            "host is planned there: add the host, or correct the option.",
-                        )
-
-
 @rule("host-name-bad", Severity.STOP, "device", "name")
 def host_name_bad(view: View) -> Iterator[Hit]:
     """Host name that is none
@@ -548,7 +473,7 @@ def host_name_duplicate(view: View) -> Iterator[Hit]:
 
     Two devices of the site have the same host name: nobody can tell their logs and back-ups apart.
     """
-    for plan in _equipped(view):
+    for plan in view.equipped:
         for (key, one), (other_key, other) in combinations(plan.devices.items(), 2):
             if one.name and other.name and one.name.casefold() == other.name.casefold():
                 for mine, theirs in ((key, other_key), (other_key, key)):
@@ -700,7 +625,7 @@ def wifi_open(view: View) -> Iterator[Hit]:
 
     Everything on the air can be read by everybody.
     """
-    for plan in view.plans.values():
+    for plan in view.plans_with("wireless"):
         for key, wifi in plan.wireless.items():
             if wifi.security is Security.OPEN:
                 yield Hit(
@@ -715,7 +640,7 @@ def wifi_legacy(view: View) -> Iterator[Hit]:
 
     WPA2 with TKIP has been broken; current devices refuse it or fall back to low speed.
     """
-    for plan in view.plans.values():
+    for plan in view.plans_with("wireless"):
         for key, wifi in plan.wireless.items():
             if wifi.security is Security.WPA2_TKIP:
                 yield Hit(
@@ -730,7 +655,7 @@ def wifi_nowhere(view: View) -> Iterator[Hit]:
 
     The Wi-Fi network belongs to no segment, or to one that has been removed.
     """
-    for plan in view.plans.values():
+    for plan in view.plans_with("wireless"):
         for key, wifi in plan.wireless.items():
             if (wifi.segment or "") not in plan.segments:
                 yield Hit(

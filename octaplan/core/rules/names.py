@@ -1,14 +1,19 @@
-"""Names and numbers that must be unique, and resolvers."""
+"""Names and numbers that must be unique, resolvers, and what is still open about a site."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from octaplan.core.claims import where
-from octaplan.core.findings import OTHERS_LISTED, Hit, Severity, rule
-from octaplan.core.rules.words import and_more, at
+import numpy as np
+
+from octaplan.core.addresses import Address
+from octaplan.core.claims import known, same, where
+from octaplan.core.domains import DomainSort, domain_sort, wanted_domain
+from octaplan.core.findings import OTHERS_LISTED, Hit, Severity, Subject, rule
+from octaplan.core.overlap import Points, first_few, repeated_numbers
+from octaplan.core.plan import Circuit, Handoff, SitePlan
+from octaplan.core.rules.words import and_more, at, listed
 
 if TYPE_CHECKING:
     from octaplan.core.portfolio import View
@@ -21,7 +26,8 @@ def wan_dns_missing(view: View) -> Iterator[Hit]:
     A static hand-off brings no resolvers with it: they are typed in by hand, and without them no name is
     found.
     """
-    for row in where(view.circuits["static"] & (view.circuits["resolvers"] == 0)):
+    c = view.circuits
+    for row in where(c["static"] & (c["resolvers"] == 0) & ~c["second"]):
         subject = view.subject(view.circuits, row)
         yield Hit(
             subject,
@@ -36,11 +42,10 @@ def vlan_duplicate(view: View) -> Iterator[Hit]:
     Another segment of the site has the same VLAN id: the two become one network. Give one another id.
     """
     s = view.segments
-    holders: dict[tuple[int, int], list[int]] = defaultdict(list)
-    for row in where(s["vlan"]):
-        holders[(int(s["site"][row]), int(s["vlan"][row]))].append(row)
-    for (_, vlan), rows in holders.items():
-        for row in rows if len(rows) > 1 else ():
+    number = np.where(s["vlan"] > 0, s["site"].astype("u8") << np.uint64(12) | s["vlan"].astype("u8"), 0)
+    for rows in repeated_numbers(number):
+        vlan = int(s["vlan"][rows[0]])
+        for row in rows:
             others = view.others(s, [other for other in rows if other != row][:OTHERS_LISTED])
             subject = view.subject(s, row)
             yield Hit(
@@ -59,8 +64,19 @@ def mac_duplicate(view: View) -> Iterator[Hit]:
     Another host of the portfolio has the same MAC. Hardware addresses are unique: one of the two was copied
     or misread.
     """
-    for row, others, total in view.anywhere(view.hosts, "mac", view.macs_elsewhere):
-        subject = view.subject(view.hosts, row)
+    h = view.hosts
+    met = None if view.whole else view.elsewhere("macs")
+    far = {} if met is None else {int(met.asking.rows[query]): query for query in where(met.total)}
+    near = {row: group for group in repeated_numbers(h["mac"]) for row in group}
+    for row in sorted({*near, *far}):
+        here = [other for other in near.get(row, ()) if other != row]
+        others = view.others(h, here[:OTHERS_LISTED])
+        total = len(here)
+        if met is not None and row in far:
+            total += int(met.total[far[row]])
+            members = first_few(met.members(far[row]), OTHERS_LISTED - len(others))
+            others = tuple(sorted(others + view.strangers("hosts", members)))
+        subject = view.subject(h, row)
         yield Hit(
             subject,
             f"{subject.name} has the MAC {view.host(row).mac}, and so has "
@@ -69,3 +85,192 @@ def mac_duplicate(view: View) -> Iterator[Hit]:
             others,
             total,
         )
+
+
+@rule("mac-group", Severity.WARN, "host", "mac")
+def mac_group(view: View) -> Iterator[Hit]:
+    """MAC of no single device
+
+    The lowest bit of the first octet marks group addresses: no device has such a MAC of its own. It was misread.
+    """
+    mac = view.hosts["mac"]
+    group = (mac > 0) & ((mac - np.uint64(1)) >> np.uint64(40) & np.uint64(1)).astype(bool)
+    for row in where(group):
+        subject = view.subject(view.hosts, row)
+        yield Hit(
+            subject,
+            f"{subject.name} has the MAC {view.host(row).mac}, which is a group address and belongs to no device: "
+            "read it from the label again.",
+        )
+
+
+def _lists(plan: SitePlan) -> Iterator[tuple[str, list[Address]]]:
+    """Every list of resolvers of a site that is used, by what it belongs to, `gateway` written out."""
+    for circuit in plan.circuits.values():
+        if circuit.resolvers and circuit.handoff is Handoff.STATIC:
+            yield circuit.label, circuit.resolvers
+    for segment in plan.segments.values():
+        if segment.resolvers and segment.scope.server != "none":
+            found = [segment.gateway if item == "gateway" else item for item in segment.resolvers]
+            yield segment.label, [address for address in found if isinstance(address, Address)]
+
+
+@rule("dns-single", Severity.NOTE, "site", "resolvers")
+def dns_single(view: View) -> Iterator[Hit]:
+    """One resolver only
+
+    When the only resolver is down no name is found, and everything seems to be. The gateway alone is enough for a
+    segment: when it is down nothing gets out anyway.
+    """
+    for site in _with_lists(view, single=True):
+        plan = view.plans[site]
+        gateways = {segment.gateway for segment in plan.segments.values()}
+        lists = [(name, found[0]) for name, found in _lists(plan) if len(set(found)) == 1 and found[0] not in gateways]
+        if lists:
+            yield _at_site(
+                plan,
+                f"{listed([f'{name} ({address})' for name, address in lists])} of {plan.name or plan.site} "
+                f"{'has' if len(lists) == 1 else 'have'} one resolver only: add a second.",
+                lists[0][1],
+            )
+
+
+@rule("dns-twice", Severity.NOTE, "site", "resolvers")
+def dns_twice(view: View) -> Iterator[Hit]:
+    """The same resolver twice
+
+    A resolver that is listed twice, or once as `gateway` and once by its address, is no second one.
+    """
+    for site in _with_lists(view, single=False):
+        plan = view.plans[site]
+        lists = [(name, found) for name, found in _lists(plan) if len(set(found)) < len(found)]
+        if lists:
+            found = lists[0][1]
+            twice = next(address for address in found if found.count(address) > 1)
+            yield _at_site(
+                plan,
+                f"{listed([name for name, _ in lists])} of {plan.name or plan.site} "
+                f"{'lists' if len(lists) == 1 else 'list'} the resolver {twice} twice: replace one of the two.",
+                twice,
+            )
+
+
+def _with_lists(view: View, *, single: bool) -> list[int]:
+    """Sites with a list of one resolver, or with one resolver twice in a list."""
+    r = view.resolvers
+    if not len(r):
+        return []
+    owner = np.where(r["segment"] >= 0, r["segment"].astype(np.int64) << 1, r["circuit"].astype(np.int64) << 1 | 1)
+    rows = np.array([group[0] for group in Points(owner, r["address"]).repeated()], np.int64)
+    if single:
+        changes = np.flatnonzero(np.diff(owner, prepend=-1, append=-1))
+        alone = changes[:-1][np.diff(changes) == 1]
+        inside = alone[r["segment"][alone] >= 0]
+        gateway = same(r["address"][inside], view.segments["gateway"][r["segment"][inside]])
+        rows = np.concatenate([alone[r["segment"][alone] < 0], inside[~gateway], rows])
+    return sorted(set(r["site"][rows].tolist()))
+
+
+def _at_site(plan: SitePlan, message: str, addresses: object = "", path: str = "") -> Hit:
+    return Hit(Subject(plan.customer, plan.site, plan.name or plan.site, path, str(addresses)), message)
+
+
+@rule("domain-public", Severity.NOTE, "site", "domain")
+def domain_public(view: View) -> Iterator[Hit]:
+    """Inside domain that is somebody's public name
+
+    The domain of a segment is a public name that is not marked as owned in the organisation's settings, so that
+    names of the site may lead to a stranger; or it ends in `.local`, which belongs to multicast DNS (RFC 6762).
+    """
+    told: set[int] = set()
+    for row in where(view.segments["public_domain"]):
+        plan, site = view.plan(view.segments, row), int(view.segments["site"][row])
+        name = view.segment(row).domain or ""
+        if site in told or wanted_domain(view.organisation, name) is None:
+            continue
+        told.add(site)
+        why = "is a public name that is not marked as owned: names may lead to a stranger"
+        if domain_sort(name) is DomainSort.MULTICAST:
+            why = "ends in .local, which belongs to multicast DNS: some devices will not ask the resolver for it"
+        yield _at_site(
+            plan,
+            f"The domain {name} of {plan.name or plan.site} {why}. Use one such as site.internal, or mark it as owned "
+            "in Settings.",
+            name,
+        )
+
+
+@rule("time-zone-missing", Severity.WARN, "site", "time_zone")
+def time_zone_missing(view: View) -> Iterator[Hit]:
+    """No time zone
+
+    Logs, schedules and certificates of the boxes go by the time at the site, not by that of the bench.
+    """
+    for row in where(~view.sites["zone"]):
+        subject = view.site(row)
+        yield Hit(subject, f"{subject.name} has no time zone: give it the one of its place, such as Europe/Paris.")
+
+
+@rule("intake-open", Severity.WARN, "site", "handoff")
+def intake_open(view: View) -> Iterator[Hit]:
+    """The provider has not answered everything
+
+    Values that only the provider knows are still open. Ask for all of them at once.
+    """
+    c = view.circuits
+    missing = ~c["answered"] | (
+        c["static"] & (~known(c["address"]) | ~known(c["gateway"]) | ~known(c["first"]) | (c["resolvers"] == 0))
+    )
+    suspects = np.unique(c["site"][missing | (c["answered"] & ~c["static"])])
+    for site in suspects.tolist():
+        plan = view.plans[site]
+        asks = {circuit.label: _open_answers(circuit) for circuit in plan.circuits.values()}
+        lines = [f"{label}: {listed(open_, 6)}" for label, open_ in asks.items() if open_]
+        if lines:
+            yield _at_site(
+                plan,
+                f"The provider still has to answer for {plan.name or plan.site}: {'; '.join(lines)}.",
+            )
+
+
+def _open_answers(circuit: Circuit) -> list[str]:
+    """What the provider of a circuit has not told yet, in words."""
+    if circuit.handoff is None:
+        return ["how it is handed off"]
+    if circuit.handoff is Handoff.PPPOE:
+        return [] if circuit.pppoe_user else ["PPPoE user"]
+    if circuit.handoff is not Handoff.STATIC:
+        return []
+    wanted: list[tuple[str, object]] = [
+        ("address", circuit.address),
+        ("mask", circuit.prefix),
+        ("gateway", circuit.gateway),
+        ("resolvers", circuit.resolvers or None),
+    ]
+    if circuit.address6 is not None or circuit.gateway6 is not None:
+        wanted += [
+            ("IPv6 address", circuit.address6),
+            ("IPv6 mask", circuit.prefix6),
+            ("IPv6 gateway", circuit.gateway6),
+        ]
+    return [name for name, value in wanted if value is None]
+
+
+@rule("ship-date-past", Severity.WARN, "site", "ship_date")
+def ship_date_past(view: View) -> Iterator[Hit]:
+    """Ship date gone by
+
+    The day on which the site was to ship has passed, and it has not been shipped.
+    """
+    shipped = view.portfolio.shipped
+    today = view.portfolio.today()
+    ships = view.sites["ships"]
+    for row in where((ships > 0) & (ships < today.toordinal())):
+        subject = view.site(row)
+        plan = view.plan(view.sites, row)
+        if shipped is None or not shipped(plan.key):
+            yield Hit(
+                subject._replace(addresses=str(plan.ship_date)),
+                f"{subject.name} was to ship on {plan.ship_date} and has not been shipped: ship it, or set another "
+                "day.",
+            )

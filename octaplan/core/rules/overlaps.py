@@ -9,19 +9,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from octaplan.core.addresses import Address, Span
-from octaplan.core.claims import Rows, known, less, where, words
+from octaplan.core.addresses import Address, Network, Span
+from octaplan.core.claims import Addresses, Table, known, where
 from octaplan.core.findings import OTHERS_LISTED, Hit, Other, Severity, Subject, rule
 from octaplan.core.overlap import IntervalIndex, among, first_few
 from octaplan.core.rules.words import and_more, at, count, listed
 
 if TYPE_CHECKING:
     from octaplan.core.portfolio import View
-
-
-def _address(row: Rows) -> Address:
-    family, hi, lo = row.tolist()
-    return Address(family, hi << 64 | lo)
 
 
 @rule("overlap-address", Severity.STOP, "address", "address")
@@ -31,27 +26,21 @@ def overlap_address(view: View) -> Iterator[Hit]:
     Two or more of a site's gateways and hosts, in one routing table, have the same address. Only one of
     them will answer, and which one changes. Give all but one another address.
     """
-    gateways = np.flatnonzero(known(view.segments["gateway"]))
-    hosts = np.flatnonzero(known(view.hosts["address"]))
-    claimed = np.concatenate([view.segments["gateway"][gateways], view.hosts["address"][hosts]])
-    labels = np.concatenate([view.tables["segments"][gateways], view.tables["hosts"][hosts]])
-    found = among(labels, claimed, claimed, known(claimed))
-    holders: dict[tuple[int, Address], set[int]] = defaultdict(set)
-    for row in where(found.total):
-        holders[(int(labels[row]) >> 10, _address(claimed[row]))].add(row)
-    for (_, address), rows in holders.items():
+    gateways = len(view.segments)
+    for rows in view.held.repeated():
+        address = view.held.addresses.at(rows[0])
         names: list[str] = []
         others: list[Other] = []
-        for row in sorted(rows):
-            if row < len(gateways):
-                subject = view.subject(view.segments, int(gateways[row]))
+        for row in rows:
+            if row < gateways:
+                subject = view.subject(view.segments, row)
                 names.append(f"the gateway of {subject.name}")
             else:
-                subject = view.subject(view.hosts, int(hosts[row - len(gateways)]))
+                subject = view.subject(view.hosts, row - gateways)
                 names.append(subject.name)
             others.append(Other(subject.customer, subject.site, subject.name))
         yield Hit(
-            Subject(subject.customer, subject.site, str(address), subject.path, str(address)),
+            subject._replace(name=str(address), addresses=str(address)),
             f"{address} is used {count(len(names), 'time')}: by {listed(names)}. Only one of them will answer: "
             "move all but one to a free address.",
             tuple(sorted(others)[:OTHERS_LISTED]),
@@ -88,20 +77,24 @@ def overlap_reach(view: View) -> Iterator[Hit]:
     The segment's subnet overlaps a segment of another site in a shared reach group, and both reach. Traffic
     between the two sites has no way to tell them apart. Renumber one, or make one of them local.
     """
-    shared, asked, found = view.subnets_elsewhere
-    queries: dict[int, list[int]] = defaultdict(list)
-    for query in where(found.total):
-        queries[int(asked[query])].append(query)
-    for row, asking in queries.items():
-        if len(view.groups(row)) == 1:
-            total = int(found.total[asking[0]])
-            rows = first_few(found.rows(asking[0]), OTHERS_LISTED)
-        else:  # two sites may share several groups: each other segment counts once
-            sites, items = shared.sites, shared.items
-            unique = {(sites[r], items[r]): r for r in chain.from_iterable(map(found.rows, asking))}
-            total = len(unique)
-            rows = list(unique.values())[:OTHERS_LISTED]
-        others = view.strangers(shared, "segments", rows)
+    met = view.elsewhere("subnets")
+    asking = met.asking
+    queries = np.flatnonzero(met.total)
+    totals = np.bincount(asking.rows[queries], (met.total * asking.tags)[queries])
+    asked: dict[int, list[int]] = defaultdict(list)
+    for query in queries.tolist():
+        if asking.tags[query] > 0:
+            asked[int(asking.rows[query])].append(query)
+    for row, asks in asked.items():
+        total = int(totals[row])
+        several = len(asks) > 1
+        found = chain.from_iterable(map(met.members, asks))
+        if several and view.many_groups:
+            unique = list(_once(found))
+            members, total = unique[:OTHERS_LISTED], len(unique)
+        else:
+            members = first_few(_once(found) if several else found, min(OTHERS_LISTED, total))
+        others = view.strangers("segments", members)
         subject = view.subject(view.segments, row)
         yield Hit(
             subject,
@@ -110,6 +103,14 @@ def overlap_reach(view: View) -> Iterator[Hit]:
             others,
             total,
         )
+
+
+def _once(members: Iterator[tuple[int, int, int]]) -> Iterator[tuple[int, int, int]]:
+    seen: set[tuple[int, int]] = set()
+    for site, item, tag in members:
+        if (site, item) not in seen:
+            seen.add((site, item))
+            yield site, item, tag
 
 
 @rule("overlap-scope", Severity.STOP, "segment", "scope")
@@ -127,6 +128,8 @@ def overlap_scope(view: View) -> Iterator[Hit]:
         partners[own].update(int(ranges["segment"][other]) for other in found.rows(piece))
     for row, others in partners.items():
         others.discard(row)
+        if not others:
+            continue
         named = view.others(view.segments, sorted(others)[:OTHERS_LISTED])
         span = view.segment(row).scope.span
         subject = view.subject(view.segments, row, span)
@@ -139,12 +142,12 @@ def overlap_scope(view: View) -> Iterator[Hit]:
         )
 
 
-def _scopes_holding(view: View, labels: str, rows: Rows, column: str) -> Iterator[tuple[int, list[int]]]:
-    """Rows whose address lies inside a range of their site and table, with the segments of those ranges."""
-    index = IntervalIndex(view.tables["ranges"], view.ranges["first"], view.ranges["last"])
-    found = index.overlaps(view.tables[labels], rows[column], rows[column])
-    for row in where(found.total):
-        yield row, sorted({int(view.ranges["segment"][piece]) for piece in found.rows(row)})
+def _hosts_in_scopes(view: View, *, reserved: bool) -> Iterator[tuple[int, list[int]]]:
+    """Hosts of a method whose address lies inside a range of their site and table, with the ranges' segments."""
+    gateways = len(view.segments)
+    for row, segments in view.leasable.items():
+        if row >= gateways and view.hosts["reserved"][row - gateways] == reserved:
+            yield row - gateways, segments
 
 
 def _mend(span: Span, address: Address) -> str:
@@ -163,12 +166,10 @@ def overlap_scope_static(view: View) -> Iterator[Hit]:
     does not know of it and can lease the same address to a client. End or split the range, exclude the
     address, or move the host.
     """
-    for row, scopes in _scopes_holding(view, "hosts", view.hosts, "address"):
-        if view.hosts["reserved"][row]:
-            continue
-        subject, address = view.subject(view.hosts, row), view.host(row).address
+    for row, scopes in _hosts_in_scopes(view, reserved=False):
+        subject, address = view.subject(view.hosts, row), view.hosts["address"].at(row)
         span = view.segment(scopes[0]).scope.span
-        assert address is not None and span is not None  # noqa: S101
+        assert span is not None  # noqa: S101
         own = int(view.hosts["segment"][row]) in scopes
         whose = "" if own else f" of {view.segment(scopes[0]).label}"
         yield Hit(
@@ -187,9 +188,11 @@ def overlap_scope_gateway(view: View) -> Iterator[Hit]:
     The gateway's address can be leased to a client, and then the whole segment loses its way out. Keep the
     gateway outside every range.
     """
-    for row, scopes in _scopes_holding(view, "segments", view.segments, "gateway"):
-        gateway, span = view.segment(row).gateway, view.segment(scopes[0]).scope.span
-        assert gateway is not None and span is not None  # noqa: S101
+    for row, scopes in view.leasable.items():
+        if row >= len(view.segments):
+            continue
+        gateway, span = view.gateway(view.segments, row), view.segment(scopes[0]).scope.span
+        assert span is not None  # noqa: S101
         subject = view.subject(view.segments, row, gateway)
         foreign = [scope for scope in scopes if scope != row]
         yield Hit(
@@ -208,9 +211,9 @@ def scope_reserved_inside(view: View) -> Iterator[Hit]:
     A host whose address is reserved at the DHCP server lies inside the segment's range. Many servers want
     it so, some refuse it: look at what yours does.
     """
-    for row, scopes in _scopes_holding(view, "hosts", view.hosts, "address"):
+    for row, scopes in _hosts_in_scopes(view, reserved=True):
         segment = int(view.hosts["segment"][row])
-        if not view.hosts["reserved"][row] or segment not in scopes:
+        if segment not in scopes:
             continue
         subject = view.subject(view.hosts, row)
         yield Hit(
@@ -229,21 +232,17 @@ def overlap_wan_inside(view: View) -> Iterator[Hit]:
     The hand-off subnet of a circuit, or a block routed over it, overlaps an inside segment of the same site.
     The edge cannot tell inside from outside. Renumber the segment.
     """
-    sites = view.segments["site"].astype(np.int64)
-    usable = known(view.segments["first"])
-    index = IntervalIndex(sites[usable], view.segments["first"][usable], view.segments["last"][usable])
-    rows = np.flatnonzero(usable)
     met: dict[int, set[int]] = defaultdict(set)
     for claims, owner in (
         (view.circuits, np.arange(len(view.circuits))),
         (view.routed, view.routed["circuit"]),
     ):
-        found = index.overlaps(claims["site"].astype(np.int64), claims["first"], claims["last"])
+        found = view.subnets.overlaps(claims["site"].astype(np.int64), claims["first"], claims["last"])
         for claim in where(found.total):
-            met[int(owner[claim])].update(int(rows[row]) for row in found.rows(claim))
+            met[int(owner[claim])].update(found.rows(claim))
     for row, segments in met.items():
         circuit, subject = view.circuit(row), view.subject(view.circuits, row)
-        blocks = [circuit.subnet, *circuit.routed_blocks]
+        blocks = [circuit.subnet6 if subject.second else circuit.subnet, *circuit.routed_blocks]
         claimed = listed([str(block) for block in blocks if block])
         others = view.others(view.segments, sorted(segments)[:OTHERS_LISTED])
         yield Hit(
@@ -262,9 +261,15 @@ def overlap_wan_address(view: View) -> Iterator[Hit]:
     The site's own address on a circuit is also the address of another circuit, here or at any other site.
     Ask the provider which of them has it.
     """
-    for row, others, total in view.anywhere(view.circuits, "address", view.addresses_elsewhere):
-        address = view.circuit(row).address
-        subject = view.subject(view.circuits, row, address)
+    c = view.circuits
+    here = among(c["site"].astype(np.int64), c["address"], c["address"], known(c["address"]))
+    met = view.elsewhere("addresses")
+    for row in where(met.total + here.total):
+        near = view.others(c, first_few(here.rows(row), OTHERS_LISTED))
+        others = near + view.strangers("circuits", first_few(met.members(row), OTHERS_LISTED - len(near)))
+        total = int(met.total[row] + here.total[row])
+        address = c["address"].at(row)
+        subject = view.subject(c, row, address)
         yield Hit(
             subject,
             f"{address} on {subject.name} is also the address of {_named(others, total, sites=True)}: "
@@ -276,14 +281,15 @@ def overlap_wan_address(view: View) -> Iterator[Hit]:
 
 def _lines(view: View, *, alike: bool) -> Iterator[tuple[Subject, tuple[Other, ...], int]]:
     """Circuits whose hand-off overlaps one at another site, on the same line (network and gateway) or not."""
-    every, _, met = view.lines_elsewhere
-    same, _, twins = view.twins_elsewhere
-    labels = view.portfolio.shared.line_labels
+    met = view.elsewhere("lines")
+    if not met.total.any():
+        return
+    twins = view.elsewhere("twins")
     total = twins.total if alike else met.total - twins.total
     for row in where(total):
-        own = view.line_labels[row]
-        rows = twins.rows(row) if alike else (other for other in met.rows(row) if own < 0 or labels[other] != own)
-        others = view.strangers(same if alike else every, "circuits", first_few(rows, OTHERS_LISTED))
+        own = int(view.circuits["line"][row])
+        members = twins.members(row) if alike else (m for m in met.members(row) if own < 0 or m[2] != own)
+        others = view.strangers("circuits", first_few(members, OTHERS_LISTED))
         yield view.subject(view.circuits, row), others, int(total[row])
 
 
@@ -328,19 +334,140 @@ def common_default(view: View) -> Iterator[Hit]:
     The subnet overlaps one that home routers and providers' modems use by default. A remote worker at home
     cannot reach it, and a modem in front of the edge collides with it. Renumber the segment, or accept it.
     """
-    rows = view.segments
-    met: dict[int, list[str]] = defaultdict(list)
-    for default in view.organisation.common_defaults:
-        first, last = (np.array([words(end)], rows["first"].dtype) for end in (default.first, default.last))
-        hit = known(rows["first"]) & ~less(rows["last"], first) & ~less(last, rows["first"])
-        for row in where(hit):
-            met[row].append(str(default))
-    for row, defaults in met.items():
-        subject = view.subject(rows, row)
+    for row, defaults in _inside_runs(view, view.organisation.common_defaults):
+        subject = view.subject(view.segments, row)
         yield Hit(
             subject,
-            f"{subject.name} {subject.addresses} overlaps {listed(defaults)}, which home routers and modems use by "
-            "default: a remote worker cannot reach it. Renumber the segment, or accept it with a reason.",
+            f"{subject.name} {subject.addresses} overlaps {listed([str(net) for net in defaults])}, which home routers "
+            "and modems use by default: a remote worker cannot reach it. Renumber the segment, or accept it with a "
+            "reason.",
+        )
+
+
+def _inside_runs(view: View, networks: list[Network]) -> Iterator[tuple[int, list[Network]]]:
+    """Segments that overlap some of a few networks, with those networks."""
+    s = view.segments
+    if networks:
+        ends = (Addresses.listed([getattr(net, end) for net in networks]) for end in ("first", "last"))
+        nothing = np.zeros(len(s), np.int64)
+        found = IntervalIndex(np.zeros(len(networks), np.int64), *ends).overlaps(nothing, s["first"], s["last"])
+        for row in where(found.total):
+            yield row, [networks[place] for place in sorted(found.rows(row))]
+
+
+@rule("overlap-ours", Severity.STOP, "segment", "subnet")
+def overlap_ours(view: View) -> Iterator[Hit]:
+    """Subnet of the provider's own network
+
+    The segment overlaps a network that the organisation has declared as its own, such as management or remote
+    access: from there the site cannot be reached. Renumber the segment.
+    """
+    names = {own.network: own.name for own in view.organisation.own_networks}
+    for row, networks in _inside_runs(view, list(names)):
+        subject = view.subject(view.segments, row)
+        ours = listed([f"{net} ({names[net]})" for net in networks])
+        yield Hit(
+            subject,
+            f"{subject.name} {subject.addresses} overlaps our own {ours}: from there the site cannot be reached. "
+            "Renumber the segment.",
+        )
+
+
+@rule("overlap-modem", Severity.STOP, "segment", "subnet")
+def overlap_modem(view: View) -> Iterator[Hit]:
+    """Subnet of the box in front
+
+    The segment overlaps the inside subnet of the provider's modem, or of a box that stays in front of the edge:
+    the edge has the same addresses on both sides. Renumber the segment.
+    """
+    if not len(view.modems):
+        return
+    index = IntervalIndex(view.modems["site"].astype(np.int64), view.modems["first"], view.modems["last"])
+    s = view.segments
+    found = index.overlaps(s["site"].astype(np.int64), s["first"], s["last"])
+    for row in where(found.total):
+        circuits = sorted({int(view.modems["circuit"][modem]) for modem in found.rows(row)})
+        subject = view.subject(s, row)
+        others = view.others(view.circuits, circuits[:OTHERS_LISTED])
+        modem = view.circuit(circuits[0]).modem_subnet
+        yield Hit(
+            subject,
+            f"{subject.name} {subject.addresses} overlaps {modem}, the inside of the modem on "
+            f"{_named(others, len(circuits))}: the edge has the same addresses on both sides. Renumber the segment.",
+            others,
+            len(circuits),
+        )
+
+
+@rule("overlap-routed-block", Severity.STOP, "circuit", "routed_blocks")
+def overlap_routed_block(view: View) -> Iterator[Hit]:
+    """Routed block that somebody else has
+
+    A block routed over the circuit overlaps a routed block or the hand-off of another circuit, here or at any
+    other site. The provider routes it to one place only: ask which.
+    """
+    r, c = view.routed, view.circuits
+    if not len(r):
+        return
+    met: dict[int, dict[Other, None]] = defaultdict(dict)
+    site = r["site"].astype(np.int64)
+    for rows, owner in ((r, r["circuit"]), (c, np.arange(len(c)))):
+        here = IntervalIndex(rows["site"].astype(np.int64), rows["first"], rows["last"])
+        found = here.overlaps(site, r["first"], r["last"])
+        for block in where(found.total):
+            own = int(r["circuit"][block])
+            foreign = {int(owner[other]) for other in found.rows(block)} - {own}
+            foreign -= {row for row in foreign if _one_circuit(c, row, own)}
+            met[own].update(dict.fromkeys(view.others(c, sorted(foreign))))
+    more: dict[int, int] = defaultdict(int)
+    for far in (view.against("routed", "routed"), view.against("lines", "routed")):
+        for block in where(far.total):
+            own = int(r["circuit"][block])
+            met[own].update(dict.fromkeys(view.strangers("circuits", first_few(far.members(block), OTHERS_LISTED))))
+            more[own] += max(0, int(far.total[block]) - OTHERS_LISTED)
+    for row, parties in met.items():
+        if not parties:
+            continue
+        others, total = tuple(sorted(parties)), len(parties) + more[row]
+        blocks = view.circuit(row).routed_blocks
+        subject = view.subject(c, row, ", ".join(map(str, blocks[:4])))
+        yield Hit(
+            subject,
+            f"The routed block of {subject.name} ({listed([str(block) for block in blocks])}) overlaps a block or "
+            f"hand-off of {_named(others, total, sites=True)}: it is routed to one place only. "
+            "Ask the provider which.",
+            others[:OTHERS_LISTED],
+            total,
+        )
+
+
+def _one_circuit(circuits: Table, row: int, other: int) -> bool:
+    """Whether two rows are the two families of one circuit."""
+    same: bool = all(circuits[column][row] == circuits[column][other] for column in ("site", "item"))
+    return same
+
+
+@rule("overlap-site-prefix", Severity.STOP, "site", "delegated_prefix")
+def overlap_site_prefix(view: View) -> Iterator[Hit]:
+    """IPv6 prefix of another site
+
+    The site's IPv6 prefix overlaps that of another site: one of the two was written down wrongly. Ask the
+    provider which prefix each of them has.
+    """
+    met = view.elsewhere("prefixes")
+    for query in where(met.total):
+        members = first_few(met.members(query), OTHERS_LISTED)
+        plans = [view.portfolio.plans[site] for site, _, _ in members]
+        others = tuple(sorted(Other(plan.customer, plan.site, plan.name or plan.site) for plan in plans))
+        plan = view.plans[int(met.asking.sites[query])]
+        total = int(met.total[query])
+        name = plan.name or plan.site
+        yield Hit(
+            Subject(plan.customer, plan.site, name, "", str(plan.delegated_prefix)),
+            f"The IPv6 prefix {plan.delegated_prefix} of {name} overlaps that of {_named(others, total, sites=True)}: "
+            "one of them is written down wrongly. Ask the provider.",
+            others,
+            total,
         )
 
 

@@ -1,15 +1,17 @@
 import Button from '@mui/material/Button';
+import Menu from '@mui/material/Menu';
+import MenuItem from '@mui/material/MenuItem';
 import Popover from '@mui/material/Popover';
-import { useState } from 'react';
-import type { Circuit } from '../../api/client';
-import { useRevise } from '../../api/queries';
+import { useState, type ClipboardEvent } from 'react';
+import type { Circuit, Operation } from '../../api/client';
 import { TypedField } from '../../parts/TypedField';
 import { BlockRuler, cellsOf, type Cell } from '../../ruler/BlockRuler';
-import { format, parse, subnet } from '../../ruler/addresses';
-import { useDeskState, useLight } from '../context';
+import { format, isBehind, parse, subnet } from '../../ruler/addresses';
+import { useDeskState, useDrafting, useLight, useSteps } from '../context';
 import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { remove } from './edits';
+import { LetterDialog } from './ReadDialog';
 
 const HANDOFFS = [
   ['', 'not answered'],
@@ -29,26 +31,41 @@ export function handoffOf(circuit: Circuit): string | null {
   return `${format({ family: net.family, value: (address.value / size) * size })}/${circuit.prefix}`;
 }
 
+const NTH = ['first', 'second', 'third', 'fourth'];
+
 /** One circuit as its provider hands it off, and the values to type in place. */
 export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolean; onToggle: () => void }) {
   const { id, circuit, open, onToggle } = props;
-  const { desk: state } = useDeskState();
+  const { desk: state, mayPlan } = useDeskState();
+  const { plan } = useDrafting();
   const { lit } = useLight();
+  const [letter, setLetter] = useState<string | null>(null);
   const path = `/circuits/${id}`;
   const handoff = handoffOf(circuit);
   const words = HANDOFFS.find(([value]) => value === (circuit.handoff ?? ''))?.[1];
+  const order = inOrder(plan.circuits);
+  const place = order.indexOf(id);
+  const paste = (event: ClipboardEvent) => {
+    const text = event.clipboardData.getData('text');
+    const many = text.trim().includes('\n') || /\b(gw|gateway|dns|mask|netmask|vlan)\b/i.test(text);
+    if (!mayPlan || !many) return;
+    event.preventDefault();
+    setLetter(text.slice(0, 10_000));
+  };
   return (
     <section
       className={`${desk.card} ${styles.circuit} ${lit === path ? styles.lit : ''}`}
       data-path={path}
       aria-label={`Circuit ${circuit.label}`}
+      onPaste={paste}
     >
       <div className={styles.line}>
         <button className={styles.toggle} aria-expanded={open} onClick={onToggle}>
           <b>{circuit.label}</b>
           <span className="quiet">
             {' '}
-            · {words}
+            · {order.length > 1 && `used ${NTH[place] ?? 'last'} · `}
+            {words}
             {circuit.provider && ` · ${circuit.provider}`}
             {circuit.reference && ` ref ${circuit.reference}`}
           </span>
@@ -62,18 +79,178 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
           )}
           VLAN tag <span className="mono">{circuit.vlan ?? 'none'}</span>
         </span>
+        {mayPlan && (
+          <CircuitActions
+            id={id}
+            label={circuit.label}
+            place={place}
+            order={order}
+            onLetter={() => setLetter('')}
+          />
+        )}
       </div>
       <Handoff id={id} circuit={circuit} handoff={handoff} site={state.summary.name} />
+      {circuit.routed_blocks.map((block) => (
+        <RoutedBlock key={block} id={id} circuit={circuit} block={block} />
+      ))}
+      <SecondFamily circuit={circuit} />
       {open && <CircuitFields id={id} circuit={circuit} />}
+      {letter !== null && (
+        <LetterDialog circuit={id} label={circuit.label} text={letter} onClose={() => setLetter(null)} />
+      )}
     </section>
+  );
+}
+
+/** Circuits in the order they are used: by priority, those without one last. */
+export function inOrder(circuits: Record<string, Circuit>): string[] {
+  const rank = (circuit: Circuit) => circuit.priority ?? 10_000;
+  return Object.entries(circuits)
+    .sort(([, a], [, b]) => rank(a) - rank(b))
+    .map(([id]) => id);
+}
+
+function CircuitActions(props: {
+  id: string;
+  label: string;
+  place: number;
+  order: string[];
+  onLetter: () => void;
+}) {
+  const { id, label, place, order, onLetter } = props;
+  const { keep } = useSteps();
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const first = () => {
+    const fresh = [id, ...order.filter((other) => other !== id)];
+    keep(fresh.map((key, at) => ({ op: 'add', path: `/circuits/${key}/priority`, value: at + 1 })));
+  };
+  const then = (act: () => void) => () => {
+    setAnchor(null);
+    act();
+  };
+  return (
+    <>
+      <Button sx={{ py: 0 }} onClick={onLetter}>
+        Paste a letter
+      </Button>
+      <button
+        className={styles.more}
+        aria-haspopup="menu"
+        aria-label={`What to do with ${label}`}
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        …
+      </button>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        {order.length > 1 && (
+          <MenuItem dense disabled={place === 0} onClick={then(first)}>
+            Use it first
+          </MenuItem>
+        )}
+        <MenuItem dense sx={{ color: 'var(--stop)' }} onClick={then(() => keep([remove(`/circuits/${id}`)]))}>
+          Remove circuit {label}
+        </MenuItem>
+      </Menu>
+    </>
+  );
+}
+
+/** A block that the provider routes to the site besides the hand-off, with what each address is used for. */
+function RoutedBlock({ id, circuit, block }: { id: string; circuit: Circuit; block: string }) {
+  const { mayPlan } = useDeskState();
+  const [picked, setPicked] = useState<Picked>(null);
+  const cells = cellsOf(block, null, null, circuit.uses, '', true);
+  const pick = (cell: Cell, element: HTMLElement) => setPicked({ cell, element });
+  return (
+    <div style={{ marginTop: 6 }}>
+      <div className={`${styles.line} quiet`} style={{ fontSize: 12.5 }}>
+        <span>
+          routed to {circuit.address ?? 'the site'}: <span className="mono">{block}</span>
+        </span>
+      </div>
+      {cells.length > 0 && <BlockRuler cells={cells} {...(mayPlan ? { onPick: pick } : {})} />}
+      <UsePopover id={id} circuit={circuit} picked={picked} onClose={() => setPicked(null)} />
+    </div>
+  );
+}
+
+type Picked = { cell: Cell; element: HTMLElement } | null;
+
+const USES = ['translation', 'server', 'spare', "provider's"];
+
+/** What an address of a block is used for: one of the usual words, or anything typed. */
+function UsePopover(props: { id: string; circuit: Circuit; picked: Picked; onClose: () => void }) {
+  const { id, circuit, picked, onClose } = props;
+  const { keep } = useSteps();
+  if (!picked) return null;
+  const { address } = picked.cell;
+  const path = `/circuits/${id}/uses/${address}`;
+  const use = circuit.uses[address] ?? '';
+  const save = (operations: Operation[]) => {
+    keep(operations);
+    onClose();
+  };
+  return (
+    <Popover
+      open
+      anchorEl={picked.element}
+      onClose={onClose}
+      anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+      slotProps={{ paper: { role: 'dialog', 'aria-label': `Use of ${address}` } }}
+    >
+      <div style={{ padding: 16, width: 300 }}>
+        <TypedField
+          autoFocus
+          path={path}
+          label={`What ${address} is used for`}
+          value={use}
+          onSaved={onClose}
+        />
+        <div>
+          {USES.map((word) => (
+            <Button key={word} onClick={() => save([{ op: 'add', path, value: word }])}>
+              {word}
+            </Button>
+          ))}
+          {use && <Button onClick={() => save([remove(path)])}>nothing</Button>}
+        </div>
+      </div>
+    </Popover>
+  );
+}
+
+/** The IPv6 side, and what stands in front of the edge: told in a line, since neither is to scale. */
+function SecondFamily({ circuit }: { circuit: Circuit }) {
+  const { address6, prefix6, gateway6, modem_subnet } = circuit;
+  if (!address6 && !gateway6 && !modem_subnet) return null;
+  return (
+    <div className={`${styles.line} quiet`} style={{ marginTop: 6, fontSize: 12.5 }}>
+      {(address6 || gateway6) && (
+        <span>
+          IPv6{' '}
+          <span className="mono">
+            {address6 ?? 'not known yet'}
+            {prefix6 !== null && `/${prefix6}`}
+          </span>
+          , out by <span className="mono">{gateway6 ?? 'a gateway not known yet'}</span>
+        </span>
+      )}
+      <span className={styles.spring} />
+      {modem_subnet && (
+        <span>
+          behind a modem with <span className="mono">{modem_subnet}</span> inside
+        </span>
+      )}
+    </div>
   );
 }
 
 function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; site: string }) {
   const { id, circuit, handoff, site } = props;
   const { mayPlan } = useDeskState();
-  const [picked, setPicked] = useState<{ cell: Cell; element: HTMLElement } | null>(null);
+  const [picked, setPicked] = useState<Picked>(null);
   const cells = handoff ? cellsOf(handoff, circuit.address, circuit.gateway, circuit.uses, site) : [];
+  const behind = isBehind(circuit.address);
   const gateway = parse(circuit.gateway);
   const outside = cells.length > 0 && gateway && !cells.some((cell) => cell.kind === 'provider');
   if (circuit.handoff === 'static' && cells.length > 0) {
@@ -92,28 +269,12 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
             {handoff} mask {maskOf(circuit.prefix ?? 0, handoff ?? '')}
           </span>
         </div>
+        {behind && <Behind sort={behind} />}
         <BlockRuler
           cells={cells}
           {...(mayPlan ? { onPick: (cell: Cell, element: HTMLElement) => setPicked({ cell, element }) } : {})}
         />
-        <Popover
-          open={picked !== null}
-          anchorEl={picked?.element ?? null}
-          onClose={() => setPicked(null)}
-          anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        >
-          <div style={{ padding: 16, width: 280 }}>
-            {picked && (
-              <TypedField
-                autoFocus
-                path={`/circuits/${id}/uses/${picked.cell.address}`}
-                label={`What ${picked.cell.address} is used for`}
-                value={circuit.uses[picked.cell.address] ?? ''}
-                onSaved={() => setPicked(null)}
-              />
-            )}
-          </div>
-        </Popover>
+        <UsePopover id={id} circuit={circuit} picked={picked} onClose={() => setPicked(null)} />
       </>
     );
   }
@@ -132,11 +293,32 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
         <div className="quiet">provider</div>
         <div className="mono">{circuit.gateway ?? (fixed ? 'gateway not known yet' : 'its own gateway')}</div>
       </div>
-      <div className={styles.wire}>{circuit.handoff ? wire : 'hand-off not answered'}</div>
-      <div className={styles.box}>
+      {behind && (
+        <>
+          <div className={styles.wire} data-open="true" />
+          <div className={styles.box}>
+            <div className="quiet">somebody else&apos;s translation</div>
+            <div>{behind} addresses from here on</div>
+          </div>
+        </>
+      )}
+      <div className={styles.wire} data-open={!fixed || !circuit.handoff}>
+        {circuit.handoff ? wire : 'hand-off not answered'}
+      </div>
+      <div className={styles.box} data-open={!fixed || !circuit.address}>
         <div className={`quiet ${styles.one}`}>{site} edge</div>
         <div className="mono">{ours}</div>
       </div>
+    </div>
+  );
+}
+
+/** Said where the circuit's address is none of the internet. */
+function Behind({ sort }: { sort: 'private' | 'shared' }) {
+  return (
+    <div className={styles.behind}>
+      behind somebody else&apos;s translation: {sort} addresses, nothing from outside arrives unless they pass
+      it on
     </div>
   );
 }
@@ -149,8 +331,6 @@ export function maskOf(prefix: number, address: string): string {
 }
 
 function CircuitFields({ id, circuit }: { id: string; circuit: Circuit }) {
-  const { name, desk: state, mayPlan } = useDeskState();
-  const revise = useRevise(name);
   const path = `/circuits/${id}`;
   const field = (key: string, label: string, value: unknown) => (
     <TypedField path={`${path}/${key}`} label={label} value={value === null ? '' : String(value)} />
@@ -175,17 +355,11 @@ function CircuitFields({ id, circuit }: { id: string; circuit: Circuit }) {
         {field('provider', 'Provider', circuit.provider)}
         {field('reference', 'Reference', circuit.reference)}
         {field('priority', 'Order of use', circuit.priority)}
+        {field('modem_subnet', "Inside of the provider's modem", circuit.modem_subnet)}
+        {field('address6', 'Own IPv6 address', circuit.address6)}
+        {field('prefix6', 'IPv6 mask', circuit.prefix6 === null ? null : `/${circuit.prefix6}`)}
+        {field('gateway6', "Provider's IPv6 gateway", circuit.gateway6)}
       </div>
-      {mayPlan && (
-        <Button
-          color="error"
-          sx={{ mt: 1 }}
-          onClick={() => revise.mutate({ operations: [remove(path)], revision: state.revision.number })}
-        >
-          Remove circuit {circuit.label}
-        </Button>
-      )}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
     </>
   );
 }

@@ -1,5 +1,13 @@
 import Button from '@mui/material/Button';
-import { memo, useCallback, useEffect, useMemo, useState } from 'react';
+import {
+  memo,
+  useCallback,
+  useEffect,
+  useMemo,
+  useState,
+  type ClipboardEvent,
+  type ComponentProps,
+} from 'react';
 import type { Host, Segment } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { TypedCell } from '../../parts/TypedField';
@@ -7,6 +15,9 @@ import { parse } from '../../ruler/addresses';
 import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
 import { freshId, remove } from './edits';
+import { ColumnDialog } from './ReadDialog';
+
+type Pasted = Omit<ComponentProps<typeof ColumnDialog>, 'onClose'>;
 
 const METHODS = [
   ['static', 'typed in'],
@@ -19,6 +30,7 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   const { lit } = useLight();
   const revise = useRevise(name);
   const [added, setAdded] = useState<string | null>(null);
+  const [pasted, setPasted] = useState<Pasted | null>(null);
   const hosts = useMemo(() => {
     const value = (host: Host) => parse(host.address)?.value ?? 1n << 130n;
     return Object.entries(desk.plan.hosts)
@@ -26,6 +38,8 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
       .map(([key, host]) => ({ key, host, value: value(host) }))
       .sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
   }, [desk.plan.hosts, id]);
+
+  const six = segment.subnet6 !== null || hosts.some(({ host }) => host.address6 !== null);
 
   useEffect(() => {
     if (added) document.querySelector<HTMLInputElement>(`[data-field="/hosts/${added}/address"]`)?.focus();
@@ -46,13 +60,32 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
     mutate({ operations: [{ op: 'add', path: `/hosts/${key}`, value }], revision });
     setAdded(key);
   };
+  /** Several lines pasted into a cell go to the rows from there on, after they were looked at. */
+  const paste = (event: ClipboardEvent) => {
+    const lines = event.clipboardData.getData('text').trim().split(/\r?\n/);
+    const path = (event.target as HTMLElement).dataset.field ?? '';
+    const [, , key, field] = path.split('/');
+    const from = hosts.findIndex((row) => row.key === key);
+    if (!mayPlan || lines.length < 2 || from < 0 || !field) return;
+    event.preventDefault();
+    const rows = hosts.slice(from, from + lines.length);
+    setPasted({
+      entries: rows.map((row, place) => ({
+        path: `/hosts/${row.key}/${field}`,
+        text: lines[place]?.trim() ?? '',
+      })),
+      names: rows.map((row) => row.host.name),
+      left: lines.length - rows.length,
+    });
+  };
   return (
     <>
+      {pasted && <ColumnDialog {...pasted} onClose={() => setPasted(null)} />}
       {hosts.length > 0 && (
-        <table className={styles.hosts}>
+        <table className={styles.hosts} data-six={six} onPaste={paste}>
           <thead>
             <tr>
-              {['Host', 'Kind', 'Address', 'MAC', 'Address is', ''].map((head) => (
+              {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Address is', ''].map((head) => (
                 <th key={head} scope="col">
                   {head}
                 </th>
@@ -65,6 +98,7 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
                 key={key}
                 id={key}
                 host={host}
+                six={six}
                 lit={lit === `/hosts/${key}`}
                 onRemove={mayPlan ? drop : undefined}
               />
@@ -85,11 +119,12 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
 const HostRow = memo(function HostRow(props: {
   id: string;
   host: Host;
+  six: boolean;
   lit: boolean;
   onRemove: ((id: string) => void) | undefined;
 }) {
-  const { id, host, lit, onRemove } = props;
-  const field = (key: 'name' | 'kind' | 'address' | 'mac', label: string) => (
+  const { id, host, six, lit, onRemove } = props;
+  const field = (key: 'name' | 'kind' | 'address' | 'address6' | 'mac', label: string) => (
     <TypedCell path={`/hosts/${id}/${key}`} label={`${label} of ${host.name}`} value={host[key] ?? ''} />
   );
   return (
@@ -97,6 +132,7 @@ const HostRow = memo(function HostRow(props: {
       <td>{field('name', 'Name')}</td>
       <td>{field('kind', 'Kind')}</td>
       <td>{field('address', 'Address')}</td>
+      {six && <td>{field('address6', 'IPv6 address')}</td>}
       <td>{field('mac', 'MAC')}</td>
       <td>
         <TypedCell

@@ -1,33 +1,78 @@
-import Button from '@mui/material/Button';
-import { useMemo } from 'react';
-import type { Segment } from '../../api/client';
-import { useRevise } from '../../api/queries';
+import { memo, useMemo } from 'react';
+import type { Finding, Host, Segment } from '../../api/client';
 import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { TypedField } from '../../parts/TypedField';
-import { count, lease } from '../../parts/words';
+import { lease } from '../../parts/words';
 import { parse, short } from '../../ruler/addresses';
-import { isAt, pictureOf, type SegmentPicture } from '../../ruler/geometry';
+import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
-import { useDeskState, useLight } from '../context';
+import type { Handling } from '../../ruler/useHandling';
+import { useDeskState, useLight, useSteps } from '../context';
 import styles from './addresses.module.css';
-import { removeSegment } from './edits';
+import { sameFindings, sameHosts } from './edits';
 import { HostTable } from './HostTable';
+import type { Asked } from './PlacePopover';
+import type { Proposal } from './Proposed';
+import { SegmentActions } from './SegmentActions';
 
 const ROLE_CHOICES = Object.entries(ROLES).map(([role, { word }]) => [role, word] as const);
 
+/** What fields take besides plain values. */
+const HINTS: Record<string, string> = {
+  subnet: '10.40.8.0/24 or next /24',
+  gateway: 'first, last or .1',
+  scope: 'leave 20 or 40 clients',
+  kept: 'printer .200-.219',
+  subnet6: 'next, or a number',
+};
+
+interface RowProps {
+  id: string;
+  /** The segment and its hosts as they are drawn, which may be a draft. */
+  segment: Segment;
+  hosts: [string, Host][];
+  findings: Finding[];
+  open: boolean;
+  onToggle: (id: string) => void;
+  onAsk: (asked: Asked) => void;
+  onProposal: (proposal: Proposal) => void;
+}
+
 /** One segment: its exact facts at the left, its ruler, and opened in place its values and hosts. */
-export function SegmentRow(props: { id: string; segment: Segment; open: boolean; onToggle: () => void }) {
-  const { id, segment, open, onToggle } = props;
-  const { desk } = useDeskState();
+export const SegmentRow = memo(SegmentRowDrawn, sameRow);
+
+function sameRow(a: RowProps, b: RowProps): boolean {
+  return (
+    a.segment === b.segment &&
+    a.open === b.open &&
+    a.onToggle === b.onToggle &&
+    sameHosts(a.hosts, b.hosts) &&
+    sameFindings(a.findings, b.findings)
+  );
+}
+
+function SegmentRowDrawn(props: RowProps) {
+  const { id, segment, hosts, findings, open, onToggle, onAsk, onProposal } = props;
+  const { desk, mayPlan } = useDeskState();
   const { lit, light } = useLight();
+  const { show, keep, drop } = useSteps();
   const path = `/segments/${id}`;
-  const picture = useMemo(
-    () => pictureOf(desk.plan, id, segment, desk.findings),
-    [desk.plan, desk.findings, id, segment],
+  const picture = useMemo(() => pictureOf(segment, hosts, findings), [segment, hosts, findings]);
+  const stopped = findings.some((finding) => finding.severity === 'stop');
+  const handling = useMemo<Handling | null>(
+    () =>
+      mayPlan
+        ? {
+            show,
+            keep,
+            drop,
+            place: (value, at) => onAsk({ segment: id, value, at }),
+            type: (mark, at) => onAsk({ segment: id, mark, at }),
+          }
+        : null,
+    [mayPlan, show, keep, drop, onAsk, id],
   );
-  const stopped = desk.findings.some(
-    (finding) => finding.severity === 'stop' && isAt(finding, desk.plan, id),
-  );
+  const saved = desk.plan.segments[id];
   return (
     <section
       className={`${styles.segment} ${lit === path ? styles.lit : ''}`}
@@ -35,13 +80,20 @@ export function SegmentRow(props: { id: string; segment: Segment; open: boolean;
       aria-label={`Segment ${segment.label}`}
     >
       <div className={styles.side}>
-        <button className={`${styles.toggle} ${styles.name}`} aria-expanded={open} onClick={onToggle}>
-          <RoleMark role={segment.role} />
-          <b title={segment.label}>{segment.label}</b>
-          <span className={styles.facts} style={{ whiteSpace: 'nowrap' }}>
-            {segment.vlan === null ? 'no VLAN' : `VLAN ${segment.vlan}`}
-          </span>
-        </button>
+        <div className={styles.top}>
+          <button
+            className={`${styles.toggle} ${styles.name}`}
+            aria-expanded={open}
+            onClick={() => onToggle(id)}
+          >
+            <RoleMark role={segment.role} />
+            <b title={segment.label}>{segment.label}</b>
+            <span className={styles.facts} style={{ whiteSpace: 'nowrap' }}>
+              {segment.vlan === null ? 'no VLAN' : `VLAN ${segment.vlan}`}
+            </span>
+          </button>
+          {mayPlan && saved && <SegmentActions id={id} segment={saved} onProposal={onProposal} />}
+        </div>
         <div className={styles.subnet}>
           <span className="mono">{segment.subnet ?? 'no subnet yet'}</span>
           {stopped && <SeverityMark of="stop" />}
@@ -49,24 +101,36 @@ export function SegmentRow(props: { id: string; segment: Segment; open: boolean;
         <div className={styles.facts}>
           gateway <span className="mono">{gatewayText(segment, picture)}</span>
         </div>
+        {segment.subnet6 && (
+          <div className={styles.facts}>
+            <span className="mono">{segment.subnet6}</span>
+          </div>
+        )}
         {picture && <div className={styles.facts}>{countsText(segment, picture)}</div>}
       </div>
       {picture ? (
         <Ruler
+          id={id}
+          segment={segment}
+          hosts={hosts}
           picture={picture}
           hue={ROLES[segment.role].hue}
-          label={segment.label}
           lit={lit}
           onLight={light}
+          handling={handling}
         />
       ) : (
         <p className="quiet" style={{ padding: '16px 24px' }}>
           Open it and give it a subnet, such as 10.40.8.0/24: then it can be drawn and checked.
         </p>
       )}
-      {open && <SegmentDetail id={id} segment={segment} />}
+      {open && saved && <SegmentDetail id={id} segment={saved} />}
     </section>
   );
+}
+
+function keptText(segment: Segment): string {
+  return segment.kept.map(({ kind, run }) => `${kind} ${run}`).join('; ');
 }
 
 function gatewayText(segment: Segment, picture: SegmentPicture | undefined): string {
@@ -79,18 +143,21 @@ function gatewayText(segment: Segment, picture: SegmentPicture | undefined): str
 
 function countsText(segment: Segment, { fixed, leased, free, net }: SegmentPicture): string {
   if (net.family === 6) return `${fixed} fixed`;
-  const range = segment.scope.server === 'none' || leased === 0n ? 'no range' : `${leased} leased`;
-  return `${fixed} fixed · ${range} · ${free} free`;
+  const many = (number: bigint) => number.toLocaleString('en-GB');
+  const range = segment.scope.server === 'none' || leased === 0n ? 'no range' : `${many(leased)} leased`;
+  return `${fixed} fixed · ${range} · ${many(free)} free`;
 }
 
 function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
-  const { name, desk, mayPlan } = useDeskState();
-  const revise = useRevise(name);
   const path = `/segments/${id}`;
   const { scope } = segment;
-  const hosts = Object.values(desk.plan.hosts).filter((host) => host.segment === id).length;
   const field = (key: string, label: string, value: unknown) => (
-    <TypedField path={`${path}/${key}`} label={label} value={value === null ? '' : String(value)} />
+    <TypedField
+      path={`${path}/${key}`}
+      label={label}
+      value={value === null ? '' : String(value)}
+      {...(HINTS[key] ? { hint: HINTS[key] } : {})}
+    />
   );
   return (
     <div className={styles.detail}>
@@ -114,6 +181,9 @@ function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
             .join('; '),
         )}
         {field('expected_hosts', 'Expected hosts', segment.expected_hosts)}
+        {field('kept', 'Runs kept for kinds of hosts', keptText(segment))}
+        {field('subnet6', 'IPv6 subnet', segment.subnet6)}
+        {field('gateway6', 'IPv6 gateway', segment.gateway6)}
         <TypedField
           path={`${path}/reach`}
           label="Reach"
@@ -127,19 +197,6 @@ function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
         {field('vrf', 'VRF', segment.vrf)}
       </div>
       <HostTable id={id} segment={segment} />
-      {mayPlan && (
-        <Button
-          color="error"
-          sx={{ mt: 1 }}
-          onClick={() =>
-            revise.mutate({ operations: removeSegment(desk.plan, id), revision: desk.revision.number })
-          }
-        >
-          Remove segment {segment.label}
-          {hosts > 0 && ` and its ${count(hosts, 'host')}`}
-        </Button>
-      )}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
     </div>
   );
 }

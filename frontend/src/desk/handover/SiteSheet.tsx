@@ -98,6 +98,18 @@ function CircuitValues({ circuit }: { circuit: Circuit }) {
           ],
           ['Gateway', circuit.gateway ?? (fixed ? null : given)],
           ['Resolvers', circuit.resolvers.join('   ') || (fixed ? null : given)],
+          ...(circuit.address6 || circuit.gateway6
+            ? ([
+                [
+                  'IPv6 address',
+                  circuit.address6 && circuit.prefix6 !== null
+                    ? `${circuit.address6}/${circuit.prefix6}`
+                    : circuit.address6,
+                ],
+                ['IPv6 gateway', circuit.gateway6],
+              ] as Row[])
+            : []),
+          ...(circuit.modem_subnet ? ([["Modem's inside", circuit.modem_subnet]] as Row[]) : []),
           ['VLAN tag', circuit.vlan === null ? 'none' : String(circuit.vlan)],
           ...(circuit.handoff === 'pppoe' ? ([['PPPoE user', circuit.pppoe_user]] as Row[]) : []),
           ...(handoff ? ([['Hand-off subnet', handoff]] as Row[]) : []),
@@ -132,6 +144,15 @@ function SegmentValues({ segment, hosts }: { segment: Segment; hosts: Host[] }) 
             'Gateway',
             segment.gateway ?? (segment.role === 'transit' || segment.role === 'isolated' ? 'none' : null),
           ],
+          ...(segment.subnet6
+            ? ([
+                ['IPv6 subnet', segment.subnet6],
+                ['IPv6 gateway', segment.gateway6],
+              ] as Row[])
+            : []),
+          ...(segment.kept.length
+            ? ([['Kept', segment.kept.map(({ kind, run }) => `${run} for ${kind}`).join('; ')]] as Row[])
+            : []),
           ['DHCP served by', served],
           ...(running
             ? ([
@@ -160,7 +181,10 @@ function SegmentValues({ segment, hosts }: { segment: Segment; hosts: Host[] }) 
             {hosts.map((host) => (
               <tr key={host.name}>
                 <td>{host.name}</td>
-                <td className="mono">{host.address ?? <Blank />}</td>
+                <td className="mono">
+                  {host.address ?? host.address6 ?? <Blank />}
+                  {host.address && host.address6 && <div>{host.address6}</div>}
+                </td>
                 <td className="mono">{host.mac}</td>
                 <td>{host.method === 'static' ? 'typed in' : 'reserved'}</td>
               </tr>

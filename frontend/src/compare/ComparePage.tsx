@@ -1,0 +1,196 @@
+import { useMemo, useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import type { Schemas } from '../api/client';
+import { useComparison, useHistory, useOutbound } from '../api/queries';
+import { RoleMark, ROLES } from '../parts/Marks';
+import page from '../parts/page.module.css';
+import { count, deskPath, moment } from '../parts/words';
+import { pictureOf } from '../ruler/geometry';
+import { Ruler } from '../ruler/Ruler';
+import styles from './compare.module.css';
+import { changedMarks, pairsOf, type Half, type Pair } from './pairs';
+
+type Side = Schemas['SideShown'];
+
+/** Two revisions, or two sites: rulers above each other with what differs, and a table of the changes. */
+export function ComparePage() {
+  const [search, setSearch] = useSearchParams();
+  const one = search.get('one') ?? '';
+  const other = search.get('other') ?? '';
+  const compared = useComparison(one, other);
+  const choose = (side: 'one' | 'other') => (value: string) => {
+    const next = new URLSearchParams(search);
+    next.set(side, value);
+    setSearch(next, { replace: true });
+  };
+  return (
+    <div className={page.page}>
+      <h1 className={page.sentence}>
+        Compare <Which label="First" value={one} onChoose={choose('one')} /> with{' '}
+        <Which label="Second" value={other} onChoose={choose('other')} />
+      </h1>
+      {compared.error && (
+        <p role="alert" className={page.problem}>
+          {compared.error.message}
+        </p>
+      )}
+      {!other && <p className="quiet">Choose what to compare it with: another site, or a revision.</p>}
+      {compared.data && <Compared {...compared.data} />}
+    </div>
+  );
+}
+
+/** A site and one of its revisions, chosen inside a sentence. */
+function Which({
+  label,
+  value,
+  onChoose,
+}: {
+  label: string;
+  value: string;
+  onChoose: (value: string) => void;
+}) {
+  const [code = '', number = ''] = value.split('@');
+  const [customer = '', site = ''] = code.split('/');
+  const outbound = useOutbound();
+  const revisions = useHistory({ customer, site }, Number(number || 0), customer !== '' && site !== '');
+  const sites = outbound.data?.sites ?? [];
+  return (
+    <>
+      <select aria-label={`${label} site`} value={code} onChange={(event) => onChoose(event.target.value)}>
+        {!sites.some((row) => `${row.customer}/${row.site}` === code) && (
+          <option value={code}>{code || 'a site'}</option>
+        )}
+        {sites.map((row) => (
+          <option key={`${row.customer}/${row.site}`} value={`${row.customer}/${row.site}`}>
+            {row.name} ({row.customer}/{row.site})
+          </option>
+        ))}
+      </select>
+      {code && (
+        <>
+          {' '}
+          <select
+            aria-label={`${label} revision`}
+            value={number}
+            onChange={(event) => onChoose(event.target.value ? `${code}@${event.target.value}` : code)}
+          >
+            <option value="">as it is now</option>
+            {revisions.data?.map((saved) => (
+              <option key={saved.number} value={saved.number}>
+                revision {saved.number}
+                {saved.name ? ` “${saved.name}”` : ''}, {moment(saved.at)}
+              </option>
+            ))}
+          </select>
+        </>
+      )}
+    </>
+  );
+}
+
+function Compared({ one, other, changes }: Schemas['Comparison']) {
+  const [all, setAll] = useState(false);
+  const pairs = useMemo(() => pairsOf(one.plan, other.plan), [one, other]);
+  const shown = pairs.filter((pair) => all || !pair.same);
+  const same = pairs.length - pairs.filter((pair) => !pair.same).length;
+  return (
+    <div className={styles.columns}>
+      <div>
+        {shown.map((pair) => (
+          <PairRow
+            key={pair.one?.id ?? `+${pair.other?.id}`}
+            pair={pair}
+            names={[nameOf(one), nameOf(other)]}
+          />
+        ))}
+        {same > 0 && (
+          <button className={page.link} aria-expanded={all} onClick={() => setAll(!all)}>
+            {all ? 'Leave out what is the same' : `${count(same, 'segment')} the same`}
+          </button>
+        )}
+      </div>
+      <table className={styles.changes}>
+        <caption>{changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}</caption>
+        {changes.length > 0 && (
+          <thead>
+            <tr>
+              <th scope="col">What</th>
+              <th scope="col">
+                <SideLink side={one} />
+              </th>
+              <th scope="col">
+                <SideLink side={other} />
+              </th>
+            </tr>
+          </thead>
+        )}
+        <tbody>
+          {changes.slice(0, 500).map((change) => (
+            <tr key={`${change.path} ${change.after}`}>
+              <th scope="row">
+                {change.subject} <span className="quiet">{change.field}</span>
+              </th>
+              <td className="mono">{change.field ? change.before || '–' : change.before ? 'there' : '–'}</td>
+              <td className="mono">{change.field ? change.after || '–' : change.after ? 'there' : '–'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function nameOf({ plan, revision, newest }: Side): string {
+  return newest ? `${plan.site} now` : `${plan.site} revision ${revision.number}`;
+}
+
+function SideLink({ side }: { side: Side }) {
+  return <Link to={deskPath(side.plan)}>{nameOf(side)}</Link>;
+}
+
+function PairRow({ pair, names }: { pair: Pair; names: [string, string] }) {
+  const { one, other } = pair;
+  const known = one ?? other;
+  if (!known) return null;
+  return (
+    <section className={styles.pair} aria-label={`Segment ${known.segment.label}`}>
+      <header>
+        <RoleMark role={known.segment.role} /> <b>{known.segment.label}</b>
+        {one && other && one.segment.label !== other.segment.label && <> → {other.segment.label}</>}
+      </header>
+      <HalfRow half={one} against={other} name={names[0]} />
+      <HalfRow half={other} against={one} name={names[1]} />
+    </section>
+  );
+}
+
+const nobody = () => undefined;
+
+function HalfRow({ half, against, name }: { half: Half | null; against: Half | null; name: string }) {
+  const picture = useMemo(() => half && pictureOf(half.segment, half.hosts, []), [half]);
+  const changed = useMemo(() => (half ? changedMarks(half, against) : new Set<string>()), [half, against]);
+  return (
+    <div className={styles.half}>
+      <div className={styles.side}>
+        <div className="quiet">{name}</div>
+        <div className="mono" data-changed={half?.segment.subnet !== against?.segment.subnet}>
+          {half ? (half.segment.subnet ?? 'no subnet') : 'not there'}
+        </div>
+      </div>
+      {half && picture && (
+        <Ruler
+          id={half.id + name.replaceAll(' ', '')}
+          segment={half.segment}
+          hosts={half.hosts}
+          picture={picture}
+          hue={ROLES[half.segment.role].hue}
+          lit={null}
+          onLight={nobody}
+          handling={null}
+          changed={changed}
+        />
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,182 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import Popover from '@mui/material/Popover';
+import { useEffect, useState } from 'react';
+import { Link } from 'react-router';
+import { useHistory, useNameRevision, useStep } from '../api/queries';
+import { usePersonHere } from '../frame/person';
+import { count, moment } from '../parts/words';
+import { useDeskState, useDrafting } from './context';
+import styles from './desk.module.css';
+
+/** Undo and redo of the site's changes, by button and by key; what somebody else did is asked about first. */
+export function UndoRedo() {
+  const { name, desk, mayPlan } = useDeskState();
+  const step = useStep(name);
+  const person = usePersonHere();
+  const [asking, setAsking] = useState(false);
+  const { undo, redo, revision } = desk;
+  const { drafting } = useDrafting();
+  const foreign = revision.by !== person.full_name;
+  const take = (which: 'undo' | 'redo', sure = false) => {
+    if (step.isPending) return;
+    if (which === 'undo' && foreign && !sure) setAsking(true);
+    else step.mutate({ step: which });
+  };
+  useEffect(() => {
+    const key = (event: KeyboardEvent) => {
+      const typing =
+        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
+      if (typing || !mayPlan || !(event.ctrlKey || event.metaKey) || event.altKey) return;
+      const pressed = event.key.toLowerCase();
+      const wanted =
+        pressed === 'y' || (pressed === 'z' && event.shiftKey) ? 'redo' : pressed === 'z' ? 'undo' : null;
+      if (!wanted) return;
+      event.preventDefault();
+      if (wanted === 'redo' ? redo : (undo ?? drafting)) take(wanted);
+    };
+    window.addEventListener('keydown', key);
+    return () => window.removeEventListener('keydown', key);
+  });
+  if (!mayPlan) return null;
+  return (
+    <>
+      <button className={styles.link} disabled={undo === null || step.isPending} onClick={() => take('undo')}>
+        Undo
+      </button>{' '}
+      ·{' '}
+      <button className={styles.link} disabled={redo === null || step.isPending} onClick={() => take('redo')}>
+        Redo
+      </button>{' '}
+      ·{' '}
+      {step.error && (
+        <div role="alert" className={styles.problem}>
+          {step.error.message}
+        </div>
+      )}
+      <Dialog open={asking} onClose={() => setAsking(false)}>
+        <DialogTitle>Take back what {revision.by} did?</DialogTitle>
+        <DialogContent>
+          Revision {revision.number}, {moment(revision.at)}: {revision.sentence}
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={() => setAsking(false)}>Leave it</Button>
+          <Button
+            variant="contained"
+            autoFocus
+            onClick={() => {
+              setAsking(false);
+              take('undo', true);
+            }}
+          >
+            Take it back
+          </Button>
+        </DialogActions>
+      </Dialog>
+    </>
+  );
+}
+
+/** All revisions of a site: named, compared with what is now, taken again. */
+export function History() {
+  const { name, desk, mayPlan } = useDeskState();
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const history = useHistory(name, desk.revision.number, anchor !== null);
+  const step = useStep(name);
+  const code = `${desk.plan.customer}/${desk.plan.site}`;
+  return (
+    <>
+      <button
+        className={styles.link}
+        aria-haspopup="dialog"
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {count(desk.revision.number, 'revision')}
+      </button>
+      <Popover
+        anchorEl={anchor}
+        open={anchor !== null}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': 'History' } }}
+      >
+        <div style={{ width: 560, padding: '12px 16px 0' }}>
+          <Link to={`/compare?one=${code}&other=`} onClick={() => setAnchor(null)}>
+            Compare with another site
+          </Link>
+        </div>
+        <ol className={styles.history} aria-label="Revisions, newest first">
+          {history.error && <li role="alert">{history.error.message}</li>}
+          {step.error && <li role="alert">{step.error.message}</li>}
+          {history.data?.map((saved) => (
+            <li key={saved.number}>
+              <b className={styles.number}>{saved.number}</b>
+              <div>
+                {saved.name && <b>{saved.name} · </b>}
+                {saved.sentence}
+                <div className="quiet">
+                  {saved.by}, {moment(saved.at)}
+                </div>
+                <div className={styles.ways}>
+                  {saved.number !== desk.revision.number && (
+                    <>
+                      <Link to={`/compare?one=${code}@${saved.number}&other=${code}`}>Compare with now</Link>
+                      {mayPlan && (
+                        <button
+                          className={styles.link}
+                          disabled={step.isPending}
+                          onClick={() => step.mutate({ step: saved.number })}
+                        >
+                          Go back to it
+                        </button>
+                      )}
+                    </>
+                  )}
+                  {mayPlan && <NameIt number={saved.number} name={saved.name ?? ''} />}
+                </div>
+              </div>
+            </li>
+          ))}
+        </ol>
+      </Popover>
+    </>
+  );
+}
+
+function NameIt({ number, name }: { number: number; name: string }) {
+  const { name: site } = useDeskState();
+  const naming = useNameRevision(site);
+  const [text, setText] = useState<string | null>(null);
+  if (text === null) {
+    return (
+      <button className={styles.link} onClick={() => setText(name)}>
+        {name ? 'Rename' : 'Name it'}
+      </button>
+    );
+  }
+  return (
+    <form
+      style={{ display: 'inline-flex', gap: 6 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        naming.mutate({ number, name: text }, { onSuccess: () => setText(null) });
+      }}
+    >
+      <input
+        autoFocus
+        aria-label={`Name of revision ${number}`}
+        value={text}
+        maxLength={80}
+        onChange={(event) => setText(event.target.value)}
+      />
+      <button className={styles.link} type="submit">
+        Save
+      </button>
+      {naming.error && <span role="alert">{naming.error.message}</span>}
+    </form>
+  );
+}

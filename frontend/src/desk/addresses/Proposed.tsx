@@ -1,0 +1,56 @@
+import Button from '@mui/material/Button';
+import { useEffect, useRef } from 'react';
+import type { Schemas } from '../../api/client';
+import { SeverityMark } from '../../parts/Marks';
+import { useSteps } from '../context';
+import styles from './addresses.module.css';
+
+export type Proposal = Schemas['ProposalShown'];
+
+/** A change that is drawn on the rulers before it is taken: what it is, and what would fall out. */
+export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (taken: boolean) => void }) {
+  const { show, keep, drop } = useSteps();
+  const take = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    show(proposal.operations, true);
+    take.current?.focus({ preventScroll: true });
+    return drop;
+  }, [proposal, show, drop]);
+  const leave = () => {
+    drop();
+    onDone(false);
+  };
+  return (
+    <section
+      className={styles.proposed}
+      aria-label="Proposal"
+      onKeyDown={(event) => event.key === 'Escape' && leave()}
+    >
+      <div role="status">
+        <b>{proposal.sentence}</b> <span className="quiet">drawn below, not saved yet</span>
+      </div>
+      {proposal.lost.length > 0 && (
+        <ul>
+          {proposal.lost.slice(0, 12).map((line) => (
+            <li key={line}>
+              <SeverityMark of="warn" size={12} /> {line}
+            </li>
+          ))}
+          {proposal.lost.length > 12 && <li>and {proposal.lost.length - 12} more</li>}
+        </ul>
+      )}
+      <Button
+        ref={take}
+        variant="contained"
+        disabled={proposal.operations.length === 0}
+        onClick={() => {
+          keep(proposal.operations);
+          onDone(true);
+        }}
+      >
+        Take it
+      </Button>
+      <Button onClick={leave}>Leave it</Button>
+    </section>
+  );
+}

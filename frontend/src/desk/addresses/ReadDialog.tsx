@@ -1,0 +1,156 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import { useEffect, useState } from 'react';
+import type { Failure, Operation, Schemas } from '../../api/client';
+import { readColumn, readLetter } from '../../api/queries';
+import { useDeskState, useSteps } from '../context';
+import styles from './addresses.module.css';
+
+type Found = Schemas['ReadShown'];
+
+const FIELDS: Record<string, string> = {
+  handoff: 'Hand-off',
+  address: 'Own address',
+  prefix: 'Mask',
+  gateway: "Provider's gateway",
+  resolvers: 'Resolvers',
+  vlan: 'VLAN tag',
+  routed_blocks: 'Routed blocks',
+  pppoe_user: 'PPPoE user',
+  provider: 'Provider',
+  reference: 'Reference',
+  address6: 'Own IPv6 address',
+  gateway6: "Provider's IPv6 gateway",
+};
+
+/** A provider's letter, pasted and read into the fields of a circuit; taken only when it was looked at. */
+export function LetterDialog(props: { circuit: string; label: string; text: string; onClose: () => void }) {
+  const { circuit, label, onClose } = props;
+  const { name } = useDeskState();
+  const [text, setText] = useState(props.text);
+  const [read, setRead] = useState<{ found: Found[]; left: string[] }>({ found: [], left: [] });
+  const [problem, setProblem] = useState('');
+  useEffect(() => {
+    let wanted = true;
+    const ask = async () => {
+      try {
+        const answer = text.trim() ? await readLetter(name, circuit, text) : { found: [], left: [] };
+        if (!wanted) return;
+        setRead(answer);
+        setProblem('');
+      } catch (error) {
+        if (!wanted) return;
+        setRead({ found: [], left: [] });
+        setProblem((error as Failure).message);
+      }
+    };
+    void ask();
+    return () => {
+      wanted = false;
+    };
+  }, [name, circuit, text]);
+  const operations = read.found.flatMap((found) => found.operations);
+  return (
+    <Dialog open onClose={onClose} maxWidth="md" fullWidth>
+      <DialogTitle>What the provider of {label} wrote</DialogTitle>
+      <DialogContent>
+        <textarea
+          autoFocus
+          aria-label="Letter of the provider"
+          className={`mono ${styles.letter}`}
+          rows={7}
+          maxLength={10_000}
+          placeholder="IP 198.51.100.18/29 GW .17 DNS 192.0.2.53, 192.0.2.54"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+        {problem && (
+          <p role="alert" className={styles.wrong}>
+            {problem}
+          </p>
+        )}
+        {read.left.map((line) => (
+          <p key={line} role="status">
+            {line}
+          </p>
+        ))}
+        <Readings found={read.found} name={(field) => FIELDS[field] ?? field} />
+      </DialogContent>
+      <Taking operations={operations} onClose={onClose} />
+    </Dialog>
+  );
+}
+
+/** A column of values pasted into a table, read row by row; taken only when it was looked at. */
+export function ColumnDialog(props: {
+  entries: Schemas['Entry'][];
+  names: string[];
+  left: number;
+  onClose: () => void;
+}) {
+  const { entries, names, left, onClose } = props;
+  const { name } = useDeskState();
+  const [found, setFound] = useState<Found[]>([]);
+  const [problem, setProblem] = useState('');
+  useEffect(() => {
+    readColumn(name, entries).then(setFound, (error: Failure) => setProblem(error.message));
+  }, [name, entries]);
+  const operations = found.flatMap((one) => one.operations);
+  const places = new Map(entries.map((entry, place) => [entry.path, names[place] ?? '']));
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>{entries.length} values from the clipboard</DialogTitle>
+      <DialogContent>
+        {problem && (
+          <p role="alert" className={styles.wrong}>
+            {problem}
+          </p>
+        )}
+        {left > 0 && (
+          <p role="status">{left} more lines have no row to go to: add hosts first, then paste again.</p>
+        )}
+        <Readings found={found} name={(path) => places.get(path) ?? path} />
+      </DialogContent>
+      <Taking operations={operations} onClose={onClose} />
+    </Dialog>
+  );
+}
+
+function Taking({ operations, onClose }: { operations: Operation[]; onClose: () => void }) {
+  const { keep } = useSteps();
+  return (
+    <DialogActions>
+      <Button onClick={onClose}>Leave it</Button>
+      <Button
+        variant="contained"
+        disabled={operations.length === 0}
+        onClick={() => {
+          keep(operations);
+          onClose();
+        }}
+      >
+        Take what was read
+      </Button>
+    </DialogActions>
+  );
+}
+
+function Readings({ found, name }: { found: Found[]; name: (field: string) => string }) {
+  if (found.length === 0) return null;
+  return (
+    <table className={styles.readings}>
+      <tbody>
+        {found.map((one) => (
+          <tr key={one.field} data-problem={one.problem !== ''}>
+            <th scope="row">{name(one.field)}</th>
+            <td className="mono">{one.text}</td>
+            <td>{one.problem || one.echo}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

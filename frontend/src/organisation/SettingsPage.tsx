@@ -1,0 +1,218 @@
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState, type ReactNode } from 'react';
+import { Link } from 'react-router';
+import { api, body, Failure, type Schemas } from '../api/client';
+import { useMay } from '../frame/person';
+import { count, moment } from '../parts/words';
+import { mono } from '../theme';
+import { documentOf, draftOf, type Draft } from './draft';
+import styles from './settings.module.css';
+
+const KEY = ['organisation'];
+
+/** What the organisation decides for all of its sites; every change is a revision, and every site is checked again. */
+export function SettingsPage() {
+  const shown = useQuery({ queryKey: KEY, queryFn: async () => body(await api.GET('/api/organisation')) });
+  if (shown.error) return <p role="alert">{shown.error.message}</p>;
+  if (!shown.data) return null;
+  return <Settings key={shown.data.revision.number} shown={shown.data} />;
+}
+
+function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
+  const may = useMay('organise');
+  const queries = useQueryClient();
+  const [draft, setDraft] = useState<Draft>(() => draftOf(shown.settings));
+  const change = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
+  const dirty = JSON.stringify(draft) !== JSON.stringify(draftOf(shown.settings));
+  const save = useMutation({
+    mutationFn: async () =>
+      body(
+        await api.PUT('/api/organisation', {
+          params: { header: { 'if-match': String(shown.revision.number) } },
+          body: documentOf(draft),
+        }),
+      ),
+    onSuccess: (saved) => {
+      queries.setQueryData(KEY, saved);
+      void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== KEY[0] });
+    },
+  });
+  const fault = (place: string) =>
+    save.error instanceof Failure && save.error.path.split(/[./]/).includes(place) ? save.error.message : '';
+  const told = ['own_networks', 'common_defaults', 'blocks', 'owned_domains', 'leave_fixed', 'growth'].some(
+    fault,
+  );
+  const lines = (field: 'ownNetworks' | 'commonDefaults' | 'ownedDomains', place: string, label: string) => (
+    <TextField
+      fullWidth
+      multiline
+      minRows={2}
+      maxRows={8}
+      label={label}
+      value={draft[field]}
+      disabled={!may}
+      error={fault(place) !== ''}
+      helperText={fault(place)}
+      onChange={(event) => change({ [field]: event.target.value })}
+      slotProps={{
+        inputLabel: { shrink: true },
+        htmlInput: { spellCheck: false, maxLength: 20_000, style: { fontFamily: mono, fontSize: 13 } },
+      }}
+    />
+  );
+  const number = (field: 'leaveFixed' | 'growth', label: string) => (
+    <input
+      className={styles.number}
+      aria-label={label}
+      inputMode="numeric"
+      maxLength={6}
+      disabled={!may}
+      value={draft[field]}
+      onChange={(event) => change({ [field]: event.target.value })}
+    />
+  );
+  const side = (field: 'gateway' | 'hosts', label: string) => (
+    <select
+      aria-label={label}
+      value={draft[field]}
+      disabled={!may}
+      onChange={(event) => change({ [field]: event.target.value })}
+    >
+      <option value="first">first</option>
+      <option value="last">last</option>
+    </select>
+  );
+  return (
+    <form
+      className={styles.page}
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate();
+      }}
+    >
+      <div className={styles.top}>
+        <h1>Settings</h1>
+        <span className="quiet" role="status">
+          Revision {shown.revision.number}
+          {shown.revision.number > 0 && `, ${moment(shown.revision.at, true)}, ${shown.revision.by}`}
+          {save.isSuccess && ': saved, and every site is checked again'}
+        </span>
+        <span style={{ marginLeft: 'auto' }} />
+        {may && (
+          <>
+            <Button disabled={!dirty} onClick={() => setDraft(draftOf(shown.settings))}>
+              Put back
+            </Button>
+            <Button type="submit" variant="contained" disabled={!dirty} loading={save.isPending}>
+              Save settings
+            </Button>
+          </>
+        )}
+      </div>
+      {!may && <p className="quiet">They can be read here. Planners and administrators change them.</p>}
+      {save.error && !told && <p role="alert">{save.error.message}</p>}
+      <Part title="How addresses are given" rules={['gateway-convention', 'scope-fills', 'subnet-tight']}>
+        <p className={styles.sentence}>
+          The gateway is the {side('gateway', 'Which usable address is the gateway')} usable address of a
+          subnet, and fixed hosts take the {side('hosts', 'From which end fixed hosts take addresses')} free
+          ones. A DHCP range leaves {number('leaveFixed', 'Addresses left for fixed hosts')} addresses for
+          them. To expected hosts {number('growth', 'Per cent of growth')} % are added when room is made.
+        </p>
+        {(fault('leave_fixed') || fault('growth')) && (
+          <p role="alert">{fault('leave_fixed') || fault('growth')}</p>
+        )}
+      </Part>
+      <Part title="Blocks of customers" rules={['overlap-reach']}>
+        <p className="quiet">
+          New subnets of a customer are taken from its blocks; without any, from the private block that the
+          site is in.
+        </p>
+        <div className={styles.blocks}>
+          {Object.entries(shown.customers).map(([code, name]) => (
+            <TextField
+              key={code}
+              label={`${code} ${name}`}
+              value={draft.blocks[code.toLowerCase()] ?? ''}
+              disabled={!may}
+              placeholder="none"
+              onChange={(event) =>
+                change({ blocks: { ...draft.blocks, [code.toLowerCase()]: event.target.value } })
+              }
+              slotProps={{
+                inputLabel: { shrink: true },
+                htmlInput: { spellCheck: false, maxLength: 2_000, style: { fontFamily: mono, fontSize: 13 } },
+              }}
+            />
+          ))}
+        </div>
+        {Object.keys(shown.customers).length === 0 && (
+          <p>There are no customers yet: load tables on Outbound, then give them blocks here.</p>
+        )}
+        {fault('blocks') && <p role="alert">{fault('blocks')}</p>}
+      </Part>
+      <div className={styles.columns}>
+        <Part title="Networks to keep clear of" rules={['overlap-ours', 'common-default']}>
+          {lines('ownNetworks', 'own_networks', 'Our own networks, one a line: network and name')}
+          {lines('commonDefaults', 'common_defaults', 'What home routers and modems use, one a line')}
+        </Part>
+        <Part title="Names and examples" rules={['domain-public', 'wan-private']}>
+          {lines('ownedDomains', 'owned_domains', 'Public domains that customers own, one a line')}
+          <label className={styles.check}>
+            <input
+              type="checkbox"
+              checked={draft.flagDocumentation}
+              disabled={!may}
+              onChange={(event) => change({ flagDocumentation: event.target.checked })}
+            />
+            Warn of addresses that are meant for examples (RFC 5737, RFC 3849) on circuits
+          </label>
+        </Part>
+      </div>
+      <History number={shown.revision.number} />
+    </form>
+  );
+}
+
+function Part({ title, rules, children }: { title: string; rules: string[]; children: ReactNode }) {
+  return (
+    <section className={styles.part} aria-label={title}>
+      <h2>
+        {title}
+        <span className={styles.rules}>
+          used by{' '}
+          {rules.map((rule) => (
+            <Link key={rule} to={`/rules#${rule}`} className="mono">
+              {rule}
+            </Link>
+          ))}
+        </span>
+      </h2>
+      {children}
+    </section>
+  );
+}
+
+function History({ number }: { number: number }) {
+  const history = useQuery({
+    queryKey: [...KEY, 'revisions', number],
+    queryFn: async () => body(await api.GET('/api/organisation/revisions')),
+  });
+  if (!history.data || history.data.length === 0) return null;
+  return (
+    <section className={styles.part} aria-label="Revisions">
+      <h2>{count(history.data.length, 'revision')}</h2>
+      <ol className={styles.history}>
+        {history.data.slice(0, 20).map((saved) => (
+          <li key={saved.number}>
+            <b>{saved.number}</b> {saved.sentence}{' '}
+            <span className="quiet">
+              {saved.by}, {moment(saved.at, true)}
+            </span>
+          </li>
+        ))}
+      </ol>
+    </section>
+  );
+}

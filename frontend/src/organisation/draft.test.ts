@@ -1,0 +1,38 @@
+import { describe, expect, it } from 'vitest';
+import { documentOf, draftOf, type Settings } from './draft';
+
+const SETTINGS: Settings = {
+  schema: 'octaplan.organisation/1',
+  own_networks: [{ name: 'Remote access', network: '10.255.0.0/16' }],
+  common_defaults: ['192.168.0.0/24', '10.0.0.0/24'],
+  blocks: { fern: ['10.40.0.0/16', '10.41.0.0/16'] },
+  gateway: 'first',
+  hosts: 'last',
+  leave_fixed: 8,
+  growth: 25,
+  flag_documentation: false,
+  owned_domains: ['fern.example'],
+};
+
+describe('settings as they are typed', () => {
+  it('are the same settings again when nothing is changed', () => {
+    expect(documentOf(draftOf(SETTINGS))).toEqual(SETTINGS);
+  });
+
+  it('take networks without a name, blank lines and several separators', () => {
+    const draft = {
+      ...draftOf(SETTINGS),
+      ownNetworks: '\n10.9.0.0/16\n\n',
+      ownedDomains: 'a.example, b.example',
+    };
+    const document = documentOf(draft);
+    expect(document.own_networks).toEqual([{ network: '10.9.0.0/16', name: 'our own' }]);
+    expect(document.owned_domains).toEqual(['a.example', 'b.example']);
+  });
+
+  it('leave customers without blocks out, and numbers that are none to the server', () => {
+    const document = documentOf({ ...draftOf(SETTINGS), blocks: { fern: ' ' }, growth: 'many' });
+    expect(document.blocks).toEqual({});
+    expect(document.growth).toBe('many');
+  });
+});

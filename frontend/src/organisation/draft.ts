@@ -1,0 +1,67 @@
+import type { Schemas } from '../api/client';
+
+export type Settings = Schemas['Organisation'];
+
+/** The settings as a person types them: lists are one entry a line. */
+export interface Draft {
+  ownNetworks: string;
+  commonDefaults: string;
+  blocks: Record<string, string>;
+  gateway: string;
+  hosts: string;
+  leaveFixed: string;
+  growth: string;
+  flagDocumentation: boolean;
+  ownedDomains: string;
+}
+
+export function draftOf(settings: Settings): Draft {
+  return {
+    ownNetworks: settings.own_networks.map(({ network, name }) => `${network} ${name}`).join('\n'),
+    commonDefaults: settings.common_defaults.join('\n'),
+    blocks: Object.fromEntries(
+      Object.entries(settings.blocks).map(([customer, blocks]) => [customer, blocks.join(' ')]),
+    ),
+    gateway: settings.gateway,
+    hosts: settings.hosts,
+    leaveFixed: String(settings.leave_fixed),
+    growth: String(settings.growth),
+    flagDocumentation: settings.flag_documentation,
+    ownedDomains: settings.owned_domains.join('\n'),
+  };
+}
+
+/** What the server is sent; it reads the addresses and says what is wrong with them. */
+export function documentOf(draft: Draft): Record<string, unknown> {
+  return {
+    schema: 'octaplan.organisation/1',
+    own_networks: lines(draft.ownNetworks).map((line) => {
+      const [network = '', ...name] = line.split(/\s+/);
+      return { network, name: name.join(' ') || 'our own' };
+    }),
+    common_defaults: lines(draft.commonDefaults),
+    blocks: Object.fromEntries(
+      Object.entries(draft.blocks)
+        .map(([customer, text]) => [customer, text.split(/[\s,;]+/).filter(Boolean)] as const)
+        .filter(([, blocks]) => blocks.length > 0),
+    ),
+    gateway: draft.gateway,
+    hosts: draft.hosts,
+    leave_fixed: whole(draft.leaveFixed),
+    growth: whole(draft.growth),
+    flag_documentation: draft.flagDocumentation,
+    owned_domains: lines(draft.ownedDomains),
+  };
+}
+
+function lines(text: string): string[] {
+  return text
+    .split(/[\n;,]+/)
+    .map((line) => line.trim())
+    .filter(Boolean);
+}
+
+/** A number, or the text as it stands for the server to refuse. */
+function whole(text: string): number | string {
+  return /^\d{1,6}$/.test(text.trim()) ? Number(text) : text;
+}

@@ -1,0 +1,350 @@
+import Button from '@mui/material/Button';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useRef, useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { api, body, type Schemas } from '../api/client';
+import { useCustomers, useOutbound } from '../api/queries';
+import { useMay } from '../frame/person';
+import { RoleMark, SeverityMark } from '../parts/Marks';
+import page from '../parts/page.module.css';
+import { count, deskPath } from '../parts/words';
+import { Levels, type Colour } from './Levels';
+import type { Space } from './levels';
+import { PublicSpace } from './PublicSpace';
+import styles from './space.module.css';
+
+const COLOURS: Record<Colour, string> = {
+  full: 'by how full it is',
+  role: 'by role',
+  site: 'by site',
+  trouble: 'by trouble',
+};
+
+const KINDS = { 4: 'inside', 6: 'inside, IPv6', public: 'handed out by providers' } as const;
+
+function kindOf(text: string | null): keyof typeof KINDS {
+  return text === 'public' ? 'public' : text === '6' ? 6 : 4;
+}
+
+/** All address space: what is taken, by whom, where it collides, and where there is room. */
+export function SpacePage() {
+  const [search, setSearch] = useSearchParams();
+  const kind = kindOf(search.get('kind'));
+  const customer = search.get('customer') ?? '';
+  const set = (values: Record<string, string>) => {
+    const next = new URLSearchParams(search);
+    for (const [key, value] of Object.entries(values)) {
+      if (value) next.set(key, value);
+      else next.delete(key);
+    }
+    setSearch(next, { replace: true });
+  };
+  const customers = useCustomers(true);
+  return (
+    <div className={page.page}>
+      <h1 className={page.sentence}>
+        Address space{' '}
+        <select
+          aria-label="Which address space"
+          value={kind}
+          onChange={(event) => set({ kind: event.target.value, window: '' })}
+        >
+          {Object.entries(KINDS).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>{' '}
+        of{' '}
+        <select
+          aria-label="Customer"
+          value={customer}
+          onChange={(event) => set({ customer: event.target.value, window: '' })}
+        >
+          <option value="">all customers</option>
+          {Object.entries(customers.data ?? {}).map(([code, name]) => (
+            <option key={code} value={code}>
+              {name}
+            </option>
+          ))}
+        </select>
+        {kind !== 'public' && (
+          <>
+            {' '}
+            coloured{' '}
+            <select
+              aria-label="Colours"
+              value={search.get('colour') ?? 'full'}
+              onChange={(event) => set({ colour: event.target.value })}
+            >
+              {Object.entries(COLOURS).map(([value, words]) => (
+                <option key={value} value={value}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          </>
+        )}
+      </h1>
+      {kind === 'public' ? (
+        <PublicSpace customer={customer} />
+      ) : (
+        <Inside
+          key={kind}
+          window={search.get('window') ?? ''}
+          family={kind}
+          customer={customer}
+          colour={(search.get('colour') ?? 'full') as Colour}
+          onWindow={(window) => set({ window })}
+        />
+      )}
+    </div>
+  );
+}
+
+function Inside(props: {
+  window: string;
+  family: 4 | 6;
+  customer: string;
+  colour: Colour;
+  onWindow: (window: string) => void;
+}) {
+  const { window, family, customer, colour, onWindow } = props;
+  const [lit, setLit] = useState<string[]>([]);
+  const shown = useQuery({
+    queryKey: ['space', window, family, customer],
+    queryFn: async () =>
+      body(await api.GET('/api/space', { params: { query: { window, customer, family } } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const space = shown.data;
+  return (
+    <>
+      <WindowField
+        key={space?.window ?? window}
+        window={space?.window ?? window}
+        above={space?.above ?? null}
+        onWindow={onWindow}
+      />
+      {shown.error && (
+        <p role="alert" className={page.problem}>
+          {shown.error.message}
+        </p>
+      )}
+      {space && (
+        <>
+          <Levels space={space} colour={colour} lit={lit} onWindow={onWindow} />
+          <div className={styles.columns}>
+            <SegmentList space={space} onWindow={onWindow} />
+            <FindRoom space={space} customer={customer} onFound={setLit} onWindow={onWindow} />
+          </div>
+        </>
+      )}
+    </>
+  );
+}
+
+function WindowField(props: { window: string; above: string | null; onWindow: (window: string) => void }) {
+  const { window, above, onWindow } = props;
+  const [text, setText] = useState(window);
+  return (
+    <form
+      className={styles.window}
+      onSubmit={(event) => {
+        event.preventDefault();
+        onWindow(text.trim());
+      }}
+    >
+      <label>
+        In{' '}
+        <input
+          aria-label="Part that is shown"
+          className="mono"
+          value={text}
+          maxLength={60}
+          onChange={(event) => setText(event.target.value)}
+        />
+      </label>
+      <Button type="submit">Show</Button>
+      <Button disabled={above === null} onClick={() => above && onWindow(above)}>
+        Back up to {above ?? 'the whole'}
+      </Button>
+      <span className="quiet">wheel or + and −, click a cell to go there</span>
+    </form>
+  );
+}
+
+function SegmentList({ space, onWindow }: { space: Space; onWindow: (window: string) => void }) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const { segments, total, sites } = space;
+  // eslint-disable-next-line react-hooks/incompatible-library -- the list is drawn anew with every scroll
+  const rows = useVirtualizer({
+    count: segments.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 28,
+    overscan: 10,
+  });
+  return (
+    <section aria-label="Segments in this part">
+      <h2 className={styles.heading}>
+        {total === 0 ? 'Nothing is planned here' : `${count(total, 'segment')} of ${count(sites, 'site')}`}
+      </h2>
+      {total > segments.length && <p className="quiet">Go deeper to see them one by one.</p>}
+      <div ref={scroller} className={styles.list}>
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="list">
+          {rows.getVirtualItems().map((item) => {
+            const placed = segments[item.index];
+            if (!placed) return null;
+            return (
+              <div
+                key={item.key}
+                role="listitem"
+                className={styles.row}
+                style={{ transform: `translateY(${item.start}px)` }}
+              >
+                <button className={`${page.link} mono`} onClick={() => onWindow(placed.subnet)}>
+                  {placed.subnet}
+                </button>
+                <RoleMark role={placed.role} />
+                <Link to={`${deskPath(placed)}#${placed.path}/subnet`}>
+                  {placed.customer}/{placed.site} {placed.label}
+                </Link>
+                <span>
+                  {placed.worst && <SeverityMark of={placed.worst} size={12} />}{' '}
+                  {placed.shared && 'shares addresses with another'}
+                </span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </section>
+  );
+}
+
+/** Where a subnet of a size would fit; what is found is lit in the picture, and can be taken for a new segment. */
+function FindRoom(props: {
+  space: Space;
+  customer: string;
+  onFound: (nets: string[]) => void;
+  onWindow: (window: string) => void;
+}) {
+  const { space, customer, onFound, onWindow } = props;
+  const mayPlan = useMay('plan');
+  const outbound = useOutbound();
+  const [prefix, setPrefix] = useState('24');
+  const [near, setNear] = useState('');
+  const [code, setCode] = useState('');
+  const [found, setFound] = useState<Schemas['RoomShown'] | null>(null);
+  const [problem, setProblem] = useState('');
+  const customers = Object.entries(space.customers);
+  const chosen = customer || code.split('/')[0] || customers[0]?.[0] || '';
+  const sites = (outbound.data?.sites ?? []).filter((site) => site.customer === chosen);
+  const site = code.startsWith(`${chosen}/`) ? code.split('/')[1] : '';
+  const ask = async () => {
+    setProblem('');
+    try {
+      const query = {
+        prefix: Number(prefix.replace('/', '')),
+        customer: chosen,
+        near: near.trim(),
+        ...(site ? { site } : {}),
+      };
+      const answer = body(await api.GET('/api/space/room', { params: { query } }));
+      setFound(answer);
+      onFound(answer.found);
+    } catch (error) {
+      setFound(null);
+      onFound([]);
+      setProblem((error as Error).message);
+    }
+  };
+  return (
+    <section aria-label="Find room">
+      <h2 className={styles.heading}>Find room</h2>
+      <form
+        className={styles.room}
+        onSubmit={(event) => {
+          event.preventDefault();
+          void ask();
+        }}
+      >
+        for a /
+        <input
+          aria-label="Prefix length"
+          className="mono"
+          style={{ width: 40 }}
+          value={prefix}
+          maxLength={3}
+          onChange={(event) => setPrefix(event.target.value)}
+        />{' '}
+        near{' '}
+        <input
+          aria-label="Near which address"
+          className="mono"
+          style={{ width: 130 }}
+          placeholder="10.40.8.0"
+          value={near}
+          maxLength={60}
+          onChange={(event) => setNear(event.target.value)}
+        />{' '}
+        for{' '}
+        <select
+          aria-label="For which customer"
+          value={chosen}
+          disabled={customer !== ''}
+          onChange={(event) => setCode(`${event.target.value}/`)}
+        >
+          {customers.map(([value, name]) => (
+            <option key={value} value={value}>
+              {name}
+            </option>
+          ))}
+        </select>{' '}
+        <select
+          aria-label="For which site"
+          value={site}
+          onChange={(event) => setCode(`${chosen}/${event.target.value}`)}
+        >
+          <option value="">a new site</option>
+          {sites.map((row) => (
+            <option key={row.site} value={row.site}>
+              {row.name}
+            </option>
+          ))}
+        </select>
+        <Button type="submit" variant="outlined">
+          Find
+        </Button>
+      </form>
+      {problem && (
+        <p role="alert" className={page.problem}>
+          {problem}
+        </p>
+      )}
+      {found && (
+        <ol className={styles.found} aria-label="Where there is room">
+          {found.found.length === 0 && (
+            <li>
+              No free /{found.prefix} is left in the blocks of {found.customer}.
+            </li>
+          )}
+          {found.found.map((net) => (
+            <li key={net}>
+              <button className={`${page.link} mono`} onClick={() => onWindow(net)}>
+                {net}
+              </button>
+              {mayPlan && found.site && (
+                <Link to={`${deskPath({ customer: found.customer, site: found.site })}?subnet=${net}`}>
+                  take it for a segment
+                </Link>
+              )}
+            </li>
+          ))}
+        </ol>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,232 @@
+"""Findings of the whole portfolio: by rule and customer, and mended at many sites at once."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, cast
+
+from fastapi import APIRouter, Path, Query, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.findings import RULES, Severity
+from octaplan.core.remedies import remedied_rules
+from octaplan.server.permissions import Looking, Planning
+from octaplan.store.batches import MOST
+from octaplan.store.plans import judge
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/findings", tags=["findings"])
+
+RuleId = Annotated[str, StringConstraints(max_length=60)]
+SiteKey = Annotated[str, StringConstraints(max_length=81, pattern=r"^[^/]+/[^/]+$")]
+
+
+class RuleCount(BaseModel):
+    """How often a rule speaks, and whether its findings may be mended by a remedy."""
+
+    rule: str
+    title: str
+    severity: Severity
+    findings: int
+    accepted: int
+    sites: int
+    remedies: bool
+
+
+class CustomerCount(BaseModel):
+    customer: str
+    name: str
+    sites: int
+    stops: int
+    warns: int
+    notes: int
+
+
+class Overview(BaseModel):
+    rules: list[RuleCount]
+    customers: list[CustomerCount]
+
+
+class Spot(BaseModel):
+    """One finding at its site."""
+
+    customer: str
+    site: str
+    site_name: str
+    rule: str
+    severity: Severity
+    path: str
+    field: str
+    message: str
+    accepted: bool
+
+
+class Spots(BaseModel):
+    """The first findings of a choice, worst first, and how many there are."""
+
+    spots: list[Spot]
+    total: int
+
+
+class Choice(BaseModel):
+    """A rule, and the sites at which its findings are to be mended."""
+
+    rule: RuleId
+    sites: Annotated[list[SiteKey], Field(min_length=1, max_length=MOST)]
+
+
+class MendedShown(BaseModel):
+    customer: str
+    site: str
+    site_name: str
+    revision: int
+    remedies: list[str]
+    changes: list[str]
+    left: int
+
+
+class Applying(BaseModel):
+    """A rule, and the revision of each site that the preview showed."""
+
+    rule: RuleId
+    revisions: Annotated[dict[SiteKey, int], Field(min_length=1, max_length=MOST)]
+
+
+class Applied(BaseModel):
+    batch: str
+    sites: list[MendedShown]
+
+
+class UndoneShown(BaseModel):
+    undone: int
+    moved: list[str]
+
+
+class BatchShown(BaseModel):
+    id: str
+    at: datetime
+    by: str
+    sentence: str
+    undone: bool
+
+
+def _records(request: Request) -> Records:
+    return cast(Records, request.app.state.records)
+
+
+def _spots(records: Records, rule: str, customer: str) -> list[Spot]:
+    plans, spots = records.plans, []
+    with plans.held():
+        all_plans = plans.all()
+        for key, findings in plans.findings().items():
+            plan = all_plans[key]
+            if not findings or (customer and plan.customer.casefold() != customer.casefold()):
+                continue
+            wanted = [finding for finding in findings if not rule or finding.rule == rule]
+            for judged in judge(plan, wanted):
+                finding = judged.finding
+                spots.append(
+                    Spot(
+                        customer=plan.customer,
+                        site=plan.site,
+                        site_name=plan.name or plan.site,
+                        rule=finding.rule,
+                        severity=finding.severity,
+                        path=finding.path,
+                        field=finding.field,
+                        message=finding.message,
+                        accepted=judged.accepted is not None,
+                    )
+                )
+    order = {rule: place for place, rule in enumerate(RULES)}
+    spots.sort(key=lambda s: (s.severity.rank, order[s.rule], s.customer, s.site))
+    return spots
+
+
+@router.get("")
+def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Overview:
+    """How often each rule speaks, and how each customer stands."""
+    records = _records(request)
+    names, may = records.plans.customers(), remedied_rules()
+    by_rule: dict[str, list[Spot]] = {}
+    by_customer: dict[str, list[Spot]] = {}
+    for spot in _spots(records, "", ""):
+        by_customer.setdefault(spot.customer.casefold(), []).append(spot)
+        if not customer or spot.customer.casefold() == customer.casefold():
+            by_rule.setdefault(spot.rule, []).append(spot)
+    sites: dict[str, int] = {}
+    for plan in records.plans.all().values():
+        sites[plan.customer.casefold()] = sites.get(plan.customer.casefold(), 0) + 1
+    rules = [
+        RuleCount(
+            rule=rule,
+            title=RULES[rule].title,
+            severity=min((spot.severity for spot in spots), key=lambda severity: severity.rank),
+            findings=sum(not spot.accepted for spot in spots),
+            accepted=sum(spot.accepted for spot in spots),
+            sites=len({(spot.customer, spot.site) for spot in spots}),
+            remedies=rule in may,
+        )
+        for rule, spots in by_rule.items()
+    ]
+    rules.sort(key=lambda r: (r.severity.rank, -r.findings))
+
+    def number(code: str, severity: Severity) -> int:
+        spots = by_customer.get(code.casefold(), [])
+        return sum(spot.severity is severity and not spot.accepted for spot in spots)
+
+    customers = [
+        CustomerCount(
+            customer=code,
+            name=name,
+            sites=sites.get(code.casefold(), 0),
+            stops=number(code, Severity.STOP),
+            warns=number(code, Severity.WARN),
+            notes=number(code, Severity.NOTE),
+        )
+        for code, name in names.items()
+    ]
+    return Overview(rules=rules, customers=customers)
+
+
+@router.get("/list")
+def listed(
+    request: Request,
+    person: Looking,
+    rule: Annotated[str, Query(max_length=60)] = "",
+    customer: Annotated[str, Query(max_length=40)] = "",
+    most: Annotated[int, Query(ge=1, le=2_000)] = 500,
+) -> Spots:
+    """Findings of all sites, of one rule or one customer."""
+    spots = _spots(_records(request), rule, customer)
+    return Spots(spots=spots[:most], total=len(spots))
+
+
+@router.post("/preview")
+def preview_many(choice: Choice, request: Request, person: Planning) -> list[MendedShown]:
+    """What the first remedy of each finding of a rule would do at these sites; nothing is saved."""
+    mended = _records(request).batches.preview(choice.rule, choice.sites)
+    return [MendedShown(**one._asdict()) for one in mended]
+
+
+@router.post("/apply")
+def apply_many(applying: Applying, request: Request, person: Planning) -> Applied:
+    """Apply what the preview showed at many sites, as one change."""
+    revisions = {key.casefold(): number for key, number in applying.revisions.items()}
+    batch, mended = _records(request).batches.apply(applying.rule, revisions, person.full_name)
+    return Applied(batch=batch, sites=[MendedShown(**one._asdict()) for one in mended])
+
+
+@router.get("/batches")
+def batches(request: Request, person: Looking) -> list[BatchShown]:
+    """The newest changes of many sites."""
+    return [
+        BatchShown(id=b.id, at=b.at, by=b.by, sentence=b.sentence, undone=b.undone)
+        for b in _records(request).batches.recent()
+    ]
+
+
+@router.post("/batches/{batch}/undo")
+def undo_batch(batch: Annotated[str, Path(max_length=20)], request: Request, person: Planning) -> UndoneShown:
+    """Take a change of many sites back, where nobody has gone on since."""
+    return UndoneShown(**_records(request).batches.undo(batch, person.full_name)._asdict())

@@ -1,0 +1,104 @@
+"""Undo, redo, and what the revisions of sites say."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Header, Path, Query, Request
+from pydantic import BaseModel, StringConstraints
+
+from octaplan.core.changes import compared
+from octaplan.core.plan import SitePlan
+from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of
+from octaplan.server.permissions import Looking, Planning
+from octaplan.store.plans import Plans
+
+router = APIRouter(prefix="/api", tags=["history"])
+
+Revision = Annotated[int, Path(ge=1, le=1_000_000)]
+Match = Annotated[str, Header(max_length=20)]
+SITE = "/sites/{customer}/{site}"
+
+
+class NameOfRevision(BaseModel):
+    name: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
+
+
+class SideShown(BaseModel):
+    """One of two plans that are compared."""
+
+    plan: SitePlan
+    revision: RevisionShown
+    newest: bool
+
+
+class ChangeShown(BaseModel):
+    path: str
+    subject: str
+    field: str
+    before: str
+    after: str
+
+
+class Comparison(BaseModel):
+    one: SideShown
+    other: SideShown
+    changes: list[ChangeShown]
+
+
+def _plans(request: Request) -> Plans:
+    plans: Plans = request.app.state.plans
+    return plans
+
+
+@router.post(SITE + "/undo")
+def undo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
+    """Take the newest change back, made on the revision that `If-Match` names."""
+    key = f"{customer}/{site}"
+    _plans(request).undo(key, base_revision(if_match), person.full_name)
+    return desk_of(request, key)
+
+
+@router.post(SITE + "/redo")
+def redo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
+    """Make the change again that was undone last."""
+    key = f"{customer}/{site}"
+    _plans(request).redo(key, base_revision(if_match), person.full_name)
+    return desk_of(request, key)
+
+
+@router.post(SITE + "/revisions/{number}/again")
+def back_to(customer: Code, site: Code, number: Revision, request: Request, person: Planning, if_match: Match) -> Desk:
+    """Take an earlier revision again, as a new one."""
+    key = f"{customer}/{site}"
+    _plans(request).back_to(key, number, base_revision(if_match), person.full_name)
+    return desk_of(request, key)
+
+
+@router.put(SITE + "/revisions/{number}/name")
+def name_revision(
+    customer: Code, site: Code, number: Revision, named: NameOfRevision, request: Request, person: Planning
+) -> Desk:
+    """Give a revision a name, or with an empty one take it away."""
+    key = f"{customer}/{site}"
+    _plans(request).name_revision(key, number, named.name)
+    return desk_of(request, key)
+
+
+SiteAt = Annotated[str, Query(max_length=100, pattern=r"^[^/]+/[^/@]+(@[0-9]{1,7})?$")]
+
+
+@router.get("/compare")
+def compare(request: Request, person: Looking, one: SiteAt, other: SiteAt) -> Comparison:
+    """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another."""
+    sides = [_side(request, text) for text in (one, other)]
+    changes = compared(sides[0].plan, sides[1].plan)
+    return Comparison(one=sides[0], other=sides[1], changes=[ChangeShown(**change._asdict()) for change in changes])
+
+
+def _side(request: Request, text: str) -> SideShown:
+    key, _, number = text.partition("@")
+    plans = _plans(request)
+    newest = plans.saved(key).number
+    saved, plan = plans.revision(key, int(number) if number else newest)
+    return SideShown(plan=plan, revision=RevisionShown(**saved._asdict()), newest=saved.number == newest)

@@ -1,0 +1,146 @@
+"""The pages Settings and Rule book: what the organisation decides, and the rules that go by it."""
+
+from __future__ import annotations
+
+from http import HTTPStatus
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Header, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.addresses import Network
+from octaplan.core.fields import NetworkField
+from octaplan.core.findings import RULES, Severity
+from octaplan.core.organisation import Organisation
+from octaplan.core.remedies import remedied_rules
+from octaplan.core.room import RoomError, Want, lay_out
+from octaplan.server.desk import RevisionShown, base_revision
+from octaplan.server.permissions import Looking, Organising
+from octaplan.server.problems import Problem
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api", tags=["organisation"])
+
+
+class OrganisationShown(BaseModel):
+    """The settings with their revision, and the customers that may have blocks."""
+
+    settings: Organisation
+    revision: RevisionShown
+    customers: dict[str, str]
+
+
+class RuleShown(BaseModel):
+    """One entry of the rule book, and how often it speaks at present."""
+
+    id: str
+    severity: Severity
+    subject: str
+    title: str
+    prose: str
+    chapter: str
+    remedies: bool
+    findings: int
+    sites: int
+
+
+class WantShown(BaseModel):
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    hosts: Annotated[int, Field(ge=0, le=1 << 32)] = 0
+    prefix: Annotated[int, Field(ge=0, le=32)] | None = None
+
+
+class Wanting(BaseModel):
+    """Segments that are to share a block."""
+
+    block: NetworkField
+    wants: Annotated[list[WantShown], Field(min_length=1, max_length=512)]
+    growth: Annotated[int, Field(ge=0, le=400)] = 0
+
+
+class GivenShown(BaseModel):
+    name: str
+    subnet: NetworkField
+    usable: int
+
+
+#: The chapters of the book, by the module that a rule stands in.
+CHAPTERS = {
+    "overlaps": "Overlap",
+    "addressing": "Addresses, gateways, masks",
+    "dhcp": "DHCP",
+    "names": "Names, resolvers, dates",
+    "devices": "Boxes",
+    "credentials": "Secrets",
+}
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+def _shown(records: Records) -> OrganisationShown:
+    return OrganisationShown(
+        settings=records.settings.current,
+        revision=RevisionShown(**records.settings.saved._asdict()),
+        customers=records.plans.customers(),
+    )
+
+
+@router.get("/organisation")
+def organisation(request: Request, person: Looking) -> OrganisationShown:
+    """What the organisation has decided for all sites."""
+    return _shown(_records(request))
+
+
+@router.get("/organisation/revisions")
+def organisation_revisions(request: Request, person: Looking) -> list[RevisionShown]:
+    """The newest 200 revisions of the settings, newest first."""
+    return [RevisionShown(**saved._asdict()) for saved in _records(request).settings.history()]
+
+
+@router.put("/organisation")
+def save_organisation(
+    document: Annotated[dict[str, Any], Body()],
+    request: Request,
+    person: Organising,
+    if_match: Annotated[str, Header(max_length=20)],
+) -> OrganisationShown:
+    """Save the settings, made on the revision that `If-Match` names. Every site is checked again."""
+    records = _records(request)
+    if records.settings.save(document, base_revision(if_match), person.full_name):
+        records.plans.recheck()
+    return _shown(records)
+
+
+@router.get("/rules")
+def rules(request: Request, person: Looking) -> list[RuleShown]:
+    """The rule book, in its order."""
+    counted, with_remedies = _records(request).plans.counts_by_rule(), remedied_rules()
+    return [
+        RuleShown(
+            id=rule.id,
+            severity=rule.severity,
+            subject=rule.subject,
+            title=rule.title,
+            prose=rule.prose,
+            chapter=CHAPTERS[rule.check.__module__.rsplit(".", 1)[-1]],
+            remedies=rule.id in with_remedies,
+            findings=counted.get(rule.id, (0, 0))[0],
+            sites=counted.get(rule.id, (0, 0))[1],
+        )
+        for rule in RULES.values()
+    ]
+
+
+@router.post("/layout")
+def layout(wanting: Wanting, request: Request, person: Looking) -> list[GivenShown]:
+    """Lay many segments out in one block, from expected hosts or prefix lengths; nothing is saved."""
+    block: Network = wanting.block
+    wants = [Want(want.name, want.hosts, want.prefix) for want in wanting.wants]
+    try:
+        laid = lay_out(block, wants, growth=wanting.growth)
+    except RoomError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return [GivenShown(name=g.want.name, subnet=g.subnet, usable=g.subnet.usable.size) for g in laid]

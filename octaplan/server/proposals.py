@@ -1,0 +1,223 @@
+"""Changes that are proposed before they are taken: segments made, split, joined, laid out; letters and columns read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from http import HTTPStatus
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Body, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core import segments
+from octaplan.core.fields import AddressField, NetworkField
+from octaplan.core.fragment import LONGEST, read_fragment
+from octaplan.core.plan import Role, SitePlan
+from octaplan.core.portfolio import Portfolio
+from octaplan.core.remedies import applied
+from octaplan.core.room import RoomError
+from octaplan.core.segments import Proposal
+from octaplan.core.typed import read_wanted_subnet, understand
+from octaplan.server.desk import Code, Operation, Pointer
+from octaplan.server.permissions import Looking
+from octaplan.server.problems import Problem
+from octaplan.store.plans import NoSuchSite, Plans
+
+router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["proposals"])
+
+Label = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
+Key = Annotated[str, StringConstraints(max_length=12)]
+Hosts = Annotated[int, Field(ge=0, le=1 << 32)]
+Prefix = Annotated[int, Field(ge=0, le=32)]
+
+
+class Adding(BaseModel):
+    """A new segment: its size by expected hosts or prefix length, or the subnet itself."""
+
+    what: Literal["add"]
+    role: Role
+    label: Label = ""
+    hosts: Hosts | None = None
+    prefix: Prefix | None = None
+    subnet: NetworkField | None = None
+    near: AddressField | None = None
+
+
+class Splitting(BaseModel):
+    what: Literal["split"]
+    segment: Key
+
+
+class Joining(BaseModel):
+    """Two segments as one; `segment` is the one that stays."""
+
+    what: Literal["join"]
+    segment: Key
+    other: Key
+
+
+class Resizing(BaseModel):
+    """Another subnet for a segment, as it was typed: `10.40.8.0/23`, `/25`, `next /25`."""
+
+    what: Literal["resize"]
+    segment: Key
+    subnet: Annotated[str, StringConstraints(min_length=1, max_length=100)]
+
+
+class Copying(BaseModel):
+    what: Literal["copy"]
+    segment: Key
+
+
+class Moving(BaseModel):
+    """A segment so many places down among the others; up is negative."""
+
+    what: Literal["move"]
+    segment: Key
+    by: Annotated[int, Field(ge=-512, le=512)]
+
+
+class NeedShown(BaseModel):
+    label: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    role: Role
+    hosts: Hosts = 0
+    prefix: Prefix | None = None
+    segment: Key | None = None
+
+
+class LayingOut(BaseModel):
+    """A whole site in one block; needs with a `segment` renumber the one that is there."""
+
+    what: Literal["lay out"]
+    block: NetworkField
+    needs: Annotated[list[NeedShown], Field(min_length=1, max_length=512)]
+
+
+Wish = Annotated[Adding | Splitting | Joining | Resizing | Copying | Moving | LayingOut, Field(discriminator="what")]
+
+
+class ProposalShown(BaseModel):
+    """A change to be shown before it is taken, and what would fall out."""
+
+    sentence: str
+    operations: list[Operation]
+    lost: list[str]
+
+
+class Letter(BaseModel):
+    """What a provider wrote about the hand-off of a circuit."""
+
+    circuit: Key
+    text: Annotated[str, StringConstraints(max_length=LONGEST)]
+
+
+class ReadShown(BaseModel):
+    """One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read."""
+
+    field: str
+    text: str
+    echo: str
+    operations: list[Operation]
+    problem: str
+
+
+class LetterRead(BaseModel):
+    found: list[ReadShown]
+    left: list[str]
+
+
+class Entry(BaseModel):
+    path: Pointer
+    text: Annotated[str, StringConstraints(max_length=2_000)]
+
+
+def _plans(request: Request) -> Plans:
+    plans: Plans = request.app.state.plans
+    return plans
+
+
+def _operations(operations: list[dict[str, Any]]) -> list[Operation]:
+    return [Operation.model_validate(operation) for operation in operations]
+
+
+@router.post("/propose")
+def propose(
+    customer: Code, site: Code, wish: Annotated[Wish, Body()], request: Request, person: Looking
+) -> ProposalShown:
+    """What a wish about the segments of a site comes to; nothing is saved."""
+    with _plans(request).held() as portfolio:
+        plan = _plans(request).plan(f"{customer}/{site}")
+        for key in _named(wish):
+            if key not in plan.segments:
+                raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
+        try:
+            proposal = _WAYS[type(wish)](portfolio, plan, wish)
+        except (RoomError, ValueError) as error:
+            raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return ProposalShown(sentence=proposal.sentence, operations=_operations(proposal.operations), lost=proposal.lost)
+
+
+def _named(wish: Any) -> list[str]:
+    if isinstance(wish, LayingOut):
+        return [need.segment for need in wish.needs if need.segment]
+    return [getattr(wish, name) for name in ("segment", "other") if hasattr(wish, name)]
+
+
+def _lay_out(portfolio: Portfolio, plan: SitePlan, wish: LayingOut) -> Proposal:
+    needs = [segments.Need(n.label, n.role, n.hosts, n.prefix, n.segment) for n in wish.needs]
+    return segments.lay_out_site(portfolio, plan, wish.block, needs)
+
+
+_WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], Proposal]] = {
+    Adding: lambda portfolio, plan, w: segments.add(
+        portfolio, plan, w.role, w.label, hosts=w.hosts, prefix=w.prefix, subnet=w.subnet, near=w.near
+    ),
+    Splitting: lambda portfolio, plan, w: segments.split(portfolio, plan, w.segment),
+    Joining: lambda portfolio, plan, w: segments.join(plan, w.segment, w.other),
+    Resizing: lambda portfolio, plan, w: segments.resize(
+        portfolio, plan, w.segment, read_wanted_subnet(plan, w.segment, w.subnet, portfolio)
+    ),
+    Copying: lambda portfolio, plan, w: segments.duplicate(portfolio, plan, w.segment),
+    Moving: lambda portfolio, plan, w: segments.reorder(plan, w.segment, w.by),
+    LayingOut: _lay_out,
+}
+
+
+@router.post("/letter")
+def letter(customer: Code, site: Code, letter: Letter, request: Request, person: Looking) -> LetterRead:
+    """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
+    plan = _plans(request).plan(f"{customer}/{site}")
+    if letter.circuit not in plan.circuits:
+        raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
+    try:
+        read = read_fragment(plan, letter.circuit, letter.text)
+    except ValueError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return LetterRead(
+        found=[ReadShown(**r._asdict() | {"operations": _operations(r.operations)}) for r in read.found],
+        left=read.left,
+    )
+
+
+@router.post("/column")
+def column(
+    customer: Code,
+    site: Code,
+    entries: Annotated[list[Entry], Field(min_length=1, max_length=500)],
+    request: Request,
+    person: Looking,
+) -> list[ReadShown]:
+    """Read many fields at once, each as if it had been typed after the ones before; nothing is saved."""
+    read = []
+    with _plans(request).held() as portfolio:
+        draft = _plans(request).plan(f"{customer}/{site}")
+        for entry in entries:
+            try:
+                operations, echo = understand(draft, entry.path, entry.text, portfolio)
+                draft = applied(draft, operations)
+            except ValueError as error:
+                read.append(ReadShown(field=entry.path, text=entry.text, echo="", operations=[], problem=str(error)))
+            else:
+                found = _operations(operations)
+                read.append(ReadShown(field=entry.path, text=entry.text, echo=echo, operations=found, problem=""))
+    return read

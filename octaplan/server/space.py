@@ -1,0 +1,188 @@
+"""The page Address space: what of a window is taken, where room is, and what providers have handed out."""
+
+from __future__ import annotations
+
+from http import HTTPStatus
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel
+
+from octaplan.core.addresses import AddressError, Network, parse_network
+from octaplan.core.fields import AddressField, NetworkField
+from octaplan.core.plan import Role, SitePlan
+from octaplan.core.portfolio import Portfolio
+from octaplan.core.room import Room
+from octaplan.core.space import bits_of, fitting, picture, public_lines
+from octaplan.core.typed import read_ipv6_network
+from octaplan.server.permissions import Looking
+from octaplan.server.problems import Problem
+from octaplan.store.plans import Plans
+
+router = APIRouter(prefix="/api/space", tags=["address space"])
+
+Customer = Annotated[str, Query(max_length=40)]
+
+
+class CellShown(BaseModel):
+    """A cell of a level that is not empty: its number from the left, and how much of it is used (0 to 1)."""
+
+    number: int
+    used: float
+    sites: int
+    segments: int
+    stops: int
+    warns: int
+
+
+class LevelShown(BaseModel):
+    prefix: int
+    cells: list[CellShown]
+
+
+class PlacedShown(BaseModel):
+    subnet: NetworkField
+    label: str
+    role: Role
+    customer: str
+    site: str
+    path: str
+    worst: Literal["stop", "warn", ""]
+    shared: bool
+
+
+class BlockShown(BaseModel):
+    network: NetworkField
+    customer: str
+
+
+class SpaceShown(BaseModel):
+    """A window with its levels; `segments` is empty when there are too many to tell one by one."""
+
+    window: NetworkField
+    above: NetworkField | None
+    longest: int
+    levels: list[LevelShown]
+    segments: list[PlacedShown]
+    total: int
+    sites: int
+    blocks: list[BlockShown]
+    customers: dict[str, str]
+
+
+class PublicBlock(BaseModel):
+    """A public block that a provider hands to a site."""
+
+    provider: str
+    network: NetworkField
+    routed: bool
+    address: AddressField | None
+    gateway: AddressField | None
+    customer: str
+    site: str
+    path: str
+    label: str
+    shared: bool
+
+
+class RoomShown(BaseModel):
+    """Free subnets of a prefix length, nearest first, and for which site they were looked for."""
+
+    prefix: int
+    customer: str
+    site: str
+    found: list[NetworkField]
+
+
+def _plans(request: Request) -> Plans:
+    plans: Plans = request.app.state.plans
+    return plans
+
+
+def _window(text: str) -> Network:
+    try:
+        window = parse_network(text)[0] if ":" not in text else read_ipv6_network(text)
+    except AddressError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    if window.prefix > bits_of(window):
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"{window} is smaller than a /64: look at the segment itself")
+    return window
+
+
+@router.get("")
+def space(
+    request: Request,
+    person: Looking,
+    window: Annotated[str, Query(max_length=60)] = "",
+    customer: Customer = "",
+    family: Annotated[int, Query(ge=4, le=6)] = 4,
+) -> SpaceShown:
+    """What segments take of a window of address space, level by level; without one, of the window that fits."""
+    plans = _plans(request)
+    with plans.held() as portfolio:
+        network = _window(window) if window else fitting(portfolio, family, customer)
+        trouble = {
+            (key, path.split("/")[2]): finding.severity
+            for key, findings in plans.findings().items()
+            for finding in reversed(findings)
+            if (path := finding.path).startswith("/segments/")
+        }
+        made = picture(portfolio, network, customer, trouble)
+    above = None if network.prefix == 0 else Network.holding(network.first, network.prefix - 1)
+    return SpaceShown(
+        window=network,
+        above=above,
+        longest=bits_of(network),
+        levels=[
+            LevelShown(prefix=prefix, cells=[CellShown(**cell._asdict()) for cell in cells])
+            for prefix, cells in made.levels
+        ],
+        segments=[PlacedShown(**placed._asdict()) for placed in made.segments],
+        total=made.total,
+        sites=made.sites,
+        blocks=[BlockShown(**block._asdict()) for block in made.blocks],
+        customers=plans.customers(),
+    )
+
+
+@router.get("/public")
+def public(request: Request, person: Looking, customer: Customer = "") -> list[PublicBlock]:
+    """Every block that providers have handed to sites, by provider; `shared` where two overlap."""
+    with _plans(request).held() as portfolio:
+        lines = public_lines(portfolio, customer)
+    order = sorted(range(len(lines)), key=lambda n: (lines[n].network.family, lines[n].network.value))
+    shared, reach, owner = set[int](), None, -1
+    for number in order:
+        network = lines[number].network
+        if reach is not None and reach.family == network.family and network.first <= reach:
+            shared |= {owner, number}
+        if reach is None or reach.family != network.family or network.last > reach:
+            reach, owner = network.last, number
+    return [PublicBlock(**line._asdict(), shared=number in shared) for number, line in enumerate(lines)]
+
+
+@router.get("/room")
+def room(
+    request: Request,
+    person: Looking,
+    prefix: Annotated[int, Query(ge=8, le=30)],
+    customer: Customer,
+    site: Annotated[str, Query(max_length=40)] = "",
+    near: Annotated[str, Query(max_length=60)] = "",
+    most: Annotated[int, Query(ge=1, le=100)] = 20,
+) -> RoomShown:
+    """Where a segment of a size would fit for a site of a customer, nearest to an address or a subnet first."""
+    plans = _plans(request)
+    anchor = _window(near if "/" in near else f"{near}/32").first if near.strip() else None
+    with plans.held() as portfolio:
+        plan = plans.plan(f"{customer}/{site}") if site else _any_site(portfolio, customer)
+        found = Room(portfolio, plan).candidates(prefix, anchor, most)
+    return RoomShown(prefix=prefix, customer=plan.customer, site=site and plan.site, found=found)
+
+
+def _any_site(portfolio: Portfolio, customer: str) -> SitePlan:
+    """A plan of nothing yet, at the customer: what a new site of theirs could take."""
+    code = next((plan.customer for plan in portfolio if plan.customer.casefold() == customer.casefold()), None)
+    if code is None:
+        raise Problem(HTTPStatus.NOT_FOUND, f"There is no customer {customer}: choose one of the list")
+    return SitePlan(customer=code, site="new site")

@@ -1,0 +1,143 @@
+"""The organisation's settings, kept in revisions.
+
+SettingsError         settings cannot be saved as asked
+  SettingsMoved       somebody else has saved a newer revision since
+"""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+
+from octaplan.core.organisation import Organisation
+from octaplan.errors import OctaplanError
+from octaplan.formats.planjson import first_fault
+from octaplan.store.database import Database
+from octaplan.store.journal import Act, enter
+from octaplan.store.models import OrganisationRevision
+from octaplan.store.saved import Saved
+
+
+class SettingsError(OctaplanError):
+    """Settings cannot be saved as asked. `path` is the place in them, if it is known."""
+
+    def __init__(self, problem: str, path: str = "") -> None:
+        super().__init__(problem)
+        self.path = path
+
+
+class SettingsMoved(SettingsError):
+    """Somebody else has saved a newer revision since."""
+
+
+#: Settings that are numbers: what each is, and the most it can be.
+_BOUNDS = {
+    "leave_fixed": ("What a range leaves for fixed hosts", 4096),
+    "growth": ("The growth that is added to expected hosts, in per cent,", 400),
+}
+
+_WORDS = {
+    "own_networks": "own networks",
+    "common_defaults": "common defaults",
+    "blocks": "blocks of customers",
+    "gateway": "gateway",
+    "hosts": "fixed hosts",
+    "leave_fixed": "left for fixed hosts",
+    "growth": "growth",
+    "flag_documentation": "addresses for examples flagged",
+    "owned_domains": "owned domains",
+}
+
+
+class Settings:
+    """The settings of a database. `current` are the newest; revision 0 are those that nobody has changed yet."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._lock = threading.RLock()
+        self.current = Organisation()
+        self.saved = Saved(0, datetime.now(UTC), "Octaplan", "As they come")
+        with database.session() as session:
+            number = session.scalar(select(func.max(OrganisationRevision.number)))
+            if number is not None:
+                row = session.get_one(OrganisationRevision, number)
+                self.current = Organisation.model_validate_json(row.document)
+                self.saved = _saved(row)
+
+    def history(self, limit: int = 200) -> list[Saved]:
+        """The revisions, newest first."""
+        query = select(OrganisationRevision).order_by(OrganisationRevision.number.desc()).limit(limit)
+        with self._database.session() as session:
+            return [_saved(row) for row in session.scalars(query)]
+
+    def save(self, document: object, base: int, by: str) -> bool:
+        """Save a new revision, made on revision `base`; whether anything changed. Raises `SettingsError`."""
+        try:
+            after = Organisation.model_validate(document)
+        except ValidationError as error:
+            place, reason = first_fault(error)
+            number = place.strip("/")
+            if number in _BOUNDS:
+                what, most = _BOUNDS[number]
+                raise SettingsError(f"{what} is a whole number from 0 to {most}: write such a number", place) from None
+            raise SettingsError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
+        with self._lock:
+            if base != self.saved.number:
+                raise SettingsMoved(
+                    f"{self.saved.by} saved revision {self.saved.number} of the settings in the meantime: look at "
+                    "that, then make the change again"
+                )
+            if after == self.current:
+                return False
+            said = _sentence(self.current.document(), after.document())
+            row = OrganisationRevision(
+                number=base + 1,
+                at=datetime.now(UTC),
+                by=by,
+                sentence=said,
+                document=json.dumps(after.document(), ensure_ascii=False),
+            )
+            with self._database.session() as session:
+                session.add(row)
+                enter(session, Act.SETTINGS, by, said)
+            self.current, self.saved = after, _saved(row)
+            return True
+
+
+def _saved(row: OrganisationRevision) -> Saved:
+    return Saved(row.number, row.at, row.by, row.sentence)
+
+
+def _sentence(before: Mapping[str, Any], after: Mapping[str, Any]) -> str:
+    changed = []
+    for name, words in _WORDS.items():
+        old, new = before[name], after[name]
+        if old != new:
+            changed.append(f"{words} {_difference(old, new)}")
+    said = "; ".join(changed)
+    return said[:1].upper() + said[1:]
+
+
+def _difference(old: Any, new: Any) -> str:
+    if isinstance(new, dict):
+        keys = [key for key in [*old, *(key for key in new if key not in old)] if old.get(key) != new.get(key)]
+        told = [f"{key.upper()} {' '.join(new.get(key, [])) or 'none'}" for key in keys[:4]]
+        return ", ".join(told) + (f" and {len(keys) - 4} more" if len(keys) > 4 else "")
+    if isinstance(new, list):
+        parts = [("with ", [item for item in new if item not in old]), ("without ", [i for i in old if i not in new])]
+        return (
+            ", ".join(word + ", ".join(map(_text, items[:4])) for word, items in parts if items) or "in another order"
+        )
+    return f"{_text(old)} → {_text(new)}"
+
+
+def _text(value: object) -> str:
+    if isinstance(value, dict):
+        return " ".join(map(str, reversed(value.values())))
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)

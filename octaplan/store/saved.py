@@ -1,0 +1,16 @@
+"""What is told of a revision."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import NamedTuple
+
+
+class Saved(NamedTuple):
+    """One revision, of a site or of the settings, without its document."""
+
+    number: int
+    at: datetime
+    by: str
+    sentence: str
+    name: str | None = None
