@@ -349,7 +349,10 @@ class Rail(OnRulers):
     def test_keys_mend_and_accept(self) -> None:
         page = self.desk("LOOM/GAIETY")
         page.keyboard.press("j")
-        expect(self.rail().get_by_role("button", name=re.compile("^DHCP range back to front"))).to_be_focused()
+        finding = self.rail().get_by_role("button", name=re.compile("^DHCP range back to front"))
+        expect(finding).to_be_focused()
+        one = self.rail().locator("[data-one]").filter(has=finding)
+        expect(one.locator('[data-key="r"]')).to_be_visible()  # what can be done is asked for after the desk is there
         page.keyboard.press("r")
         self.saved("Office range start 10.56.16.199 → 10.56.16.60")
         page = self.desk("FERN/DOCK")
