@@ -8,6 +8,7 @@ import { BenchPage } from './desk/bench/BenchPage';
 import { CredentialsPage } from './desk/credentials/CredentialsPage';
 import { DeskPage } from './desk/DeskPage';
 import { DevicesPage } from './desk/devices/DevicesPage';
+import { IntakePage } from './desk/intake/IntakePage';
 import { HandoverPage } from './desk/handover/HandoverPage';
 import { FindingsPage } from './findings/FindingsPage';
 import { Frame } from './frame/Frame';
@@ -37,6 +38,7 @@ export function App() {
           <Route path="outbound" element={<OutboundPage />} />
           <Route path="sites/:customer/:site" element={<DeskPage />}>
             <Route index element={<Navigate to="addresses" replace />} />
+            <Route path="intake" element={<IntakePage />} />
             <Route path="addresses" element={<AddressesPage />} />
             <Route path="devices" element={<DevicesPage />} />
             <Route path="credentials" element={<CredentialsPage />} />

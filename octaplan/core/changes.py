@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from octaplan.core.plan import SitePlan
+from octaplan.core.questions import BY_NAME
 
 _LABELS = {
     "resolvers": "resolvers",
@@ -43,6 +44,7 @@ _KINDS = {
     "devices": "device",
     "wireless": "Wi-Fi",
     "slots": "secret",
+    "survivors": "value that must survive",
 }
 
 #: Maps inside a member whose entries change one by one.
@@ -108,7 +110,7 @@ def _matched(member: Mapping[str, Any]) -> tuple[str, str]:
 
 
 def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
-    members = (*_KINDS, "accepted", "schema", "customer", "site")
+    members = (*_KINDS, "accepted", "answers", "schema", "customer", "site")
     own_old, own_new = ({k: v for k, v in d.items() if k not in members} for d in (old, new))
     yield from _fields("", "", own_old, own_new)
     for kind, noun in _KINDS.items():
@@ -121,6 +123,7 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
                 yield Change(path, f"{noun} {_name(now[key])}", "", "", _name(now[key]))
             elif was[key] != now[key]:
                 yield from _fields(path, _name(was[key]), was[key], now[key])
+    yield from _answers(old, new)
     was, now = old.get("accepted", {}), new["accepted"]
     for key in [*was, *now]:
         accepted = was.get(key) or now.get(key)
@@ -128,6 +131,26 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
             taken_back = key not in now
             subject = f"{accepted['rule']} ({accepted['reason']})"
             yield Change(f"/accepted/{key}", subject, "", "1" if taken_back else "", "" if taken_back else "1")
+
+
+def _answers(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    """Answers of the intake that say something else, or were confirmed; those whose value is a field are told there."""
+    was, now = old.get("answers", {}), new["answers"]
+    for key in [*was, *(key for key in now if key not in was)]:
+        before, after = was.get(key), now.get(key)
+        if before == after:
+            continue
+        name, _, circuit = key.partition(".")
+        question = BY_NAME.get(name)
+        short = question.short if question else name
+        line = (new["circuits"].get(circuit) or old.get("circuits", {}).get(circuit) or {}).get("label", "")
+        texts = [answer["text"] if answer else "" for answer in (before, after)]
+        sure = [bool(answer and answer["confirmed"]) for answer in (before, after)]
+        if texts[0] != texts[1] and (question is None or not question.field or "none" in texts):
+            yield Change(f"/answers/{key}", line, f"{short} answered", *texts)
+        elif sure[0] != sure[1]:
+            words = [f"{text} (confirmed)" if yes else text for text, yes in zip(texts, sure, strict=True)]
+            yield Change(f"/answers/{key}", line, f"{short} answered", *words)
 
 
 def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
@@ -162,6 +185,8 @@ def _text(value: Any) -> str:
     if value is None:
         return ""
     if isinstance(value, dict):
+        if "version" in value:
+            return f"{value['key']} version {value['version']}"
         if "mode" in value:
             into = f" into port {value['peer_port']}" if value.get("peer_port") else ""
             off = "" if value.get("enabled", True) else ", off"
@@ -173,6 +198,8 @@ def _text(value: Any) -> str:
 
 
 def _name(member: Mapping[str, Any]) -> str:
+    if "what" in member:
+        return f"{member['what']} {member['value']}"
     return str(member.get("label") or member.get("name") or member.get("role"))
 
 

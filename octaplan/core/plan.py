@@ -25,7 +25,7 @@ from pydantic import (
     model_validator,
 )
 
-from octaplan.core.addresses import BITS, Address, Network, Span, is_link_local, parse_address
+from octaplan.core.addresses import BITS, Address, Network, Span, is_link_local, parse_address, parse_network
 from octaplan.core.device import Device, NamedSlot, Wireless
 from octaplan.core.fields import (
     AddressField,
@@ -47,6 +47,8 @@ SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 
 MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS, MAX_DEVICES = 64, 512, 20_000, 256  # at one site
 OptionNumber = Annotated[str, StringConstraints(pattern=r"^(?:[1-9]|[1-9][0-9]|1[0-9]{2}|2[0-4][0-9]|25[0-4])$")]
+AnswerKey = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{1,30}(?:\.[a-z0-9]{4,12})?$")]
+PatternKey = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{1,38}[a-z0-9]$")]
 MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
 
 LEASE_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
@@ -257,6 +259,45 @@ class Acceptance(Part):
     at: datetime
 
 
+class Answer(Part):
+    """What somebody answered to a question of the intake: the value as it was then, who said so, and how."""
+
+    text: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1_000)]
+    source: Text | None = Field(None, description="Who told it")
+    words: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2_000)] | None = Field(
+        None, description="The words it came in"
+    )
+    by: Text
+    at: datetime
+    confirmed: bool = False
+
+
+class Survivor(Part):
+    """A value of the box that is replaced, which the new one must have too."""
+
+    what: Name
+    value: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+    path: (
+        Annotated[str, StringConstraints(pattern=r"^/(circuits|segments|hosts)/[a-z0-9]{4,12}/[a-z_]+(/server)?$")]
+        | None
+    ) = Field(None, description="The place in the plan that must say it; left out: anywhere in the plan will do")
+
+    @field_validator("value")
+    @classmethod
+    def _an_address(cls, value: str) -> str:
+        try:
+            return str(parse_address(value))
+        except ValueError:
+            return str(parse_network(value)[0])
+
+
+class PatternUse(Part):
+    """The pattern that a site was made from, and which version of it."""
+
+    key: PatternKey
+    version: int = Field(ge=1, le=100_000)
+
+
 class SitePlan(Part):
     """Everything planned for one site."""
 
@@ -284,6 +325,13 @@ class SitePlan(Part):
         default={}, max_length=64, description="Secrets of the site that belong to no device, by what they are for"
     )
     accepted: dict[MemberId, Acceptance] = Field(default={}, max_length=1_000)
+    answers: dict[AnswerKey, Answer] = Field(
+        default={}, max_length=2_000, description="Answers to questions of the intake, by question (and circuit)"
+    )
+    survivors: dict[MemberId, Survivor] = Field(
+        default={}, max_length=256, description="Values of a box that is replaced, which must survive"
+    )
+    pattern: PatternUse | None = None
 
     model_config = ConfigDict(populate_by_name=True)
 

@@ -19,7 +19,9 @@ from octaplan.core.domains import wanted_domain
 from octaplan.core.findings import RULES, Finding, Severity
 from octaplan.core.plan import Circuit, Host, Method, Reach, Role, Segment, SitePlan
 from octaplan.core.portfolio import Portfolio
+from octaplan.core.questions import is_none, standing
 from octaplan.core.renumber import Operation, renumber
+from octaplan.core.replacement import survivor_now
 from octaplan.core.room import (
     Room,
     RoomError,
@@ -32,6 +34,7 @@ from octaplan.core.room import (
     range_leaving,
     wanted_prefix,
 )
+from octaplan.core.typed import understand
 
 #: How many remedies a finding offers at most.
 OFFERED = 3
@@ -556,3 +559,25 @@ def _switched_on(trouble: Trouble) -> Iterator[Remedy]:
 def _encrypted(trouble: Trouble) -> Iterator[Remedy]:
     service, words = ("ssh", "SSH") if trouble.finding.rule == "access-telnet" else ("https", "HTTPS")
     yield Remedy(f"Manage it by {words} instead", [_set(f"{trouble.finding.path}/service", service)])
+
+
+# --- Answers and old boxes -------------------------------------------------------------------------------
+
+
+@_for("answer-departed")
+def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
+    """The confirmed value again."""
+    plan, key = trouble.plan, trouble.finding.path.removeprefix("/answers/")
+    for one in standing(plan):
+        if one.key == key and one.answer is not None and one.question.field and not is_none(one.answer.text):
+            operations, echo = understand(plan, one.path, one.answer.text, trouble.portfolio)
+            yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
+
+
+@_for("survivor-lost")
+def _survives(trouble: Trouble) -> Iterator[Remedy]:
+    """The old box's value again, where it belongs."""
+    survivor = trouble.plan.survivors[trouble.finding.path.removeprefix("/survivors/")]
+    if survivor.path is not None and survivor_now(trouble.plan, survivor) is not None:
+        operations, _ = understand(trouble.plan, survivor.path, survivor.value, trouble.portfolio)
+        yield Remedy(f"Give {survivor.what} its {survivor.value} back", operations)

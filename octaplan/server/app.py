@@ -32,6 +32,7 @@ from octaplan.server import (
     hardware,
     history,
     imports,
+    intake,
     journal,
     organisation,
     outbound,
@@ -95,6 +96,7 @@ def create_app(database: Database) -> FastAPI:
     pages = (
         outbound,
         desk,
+        intake,
         history,
         proposals,
         events,

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 from enum import StrEnum
+from typing import Annotated
 
 from fastapi import APIRouter, Request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from octaplan.core.boxes import named
 from octaplan.core.findings import Severity
 from octaplan.core.plan import SitePlan
+from octaplan.core.questions import Standing, Whom, left_open
 from octaplan.server.permissions import Looking
 from octaplan.store.bench import Bench
 from octaplan.store.plans import Judged, Signature
@@ -28,6 +31,7 @@ class Stage(StrEnum):
 
 
 class Stages(BaseModel):
+    intake: Stage
     addresses: Stage
     devices: Stage
     credentials: Stage
@@ -49,6 +53,7 @@ class OutboundSite(BaseModel):
     stops: int
     warns: int
     waiting: bool
+    open: Annotated[str, Field(description="What is still open of the intake, in words")]
     clear: bool
     shipped: bool
     next: str
@@ -66,7 +71,13 @@ PROVIDER_OWES = frozenset(
 
 
 #: Which stage a finding belongs to, by where in the plan it leads; all others belong to the addresses.
-_STAGE_OF = {"devices": "devices", "wireless": "devices", "safe": "credentials"}
+_STAGE_OF = {
+    "devices": "devices",
+    "wireless": "devices",
+    "safe": "credentials",
+    "answers": "intake",
+    "survivors": "intake",
+}
 
 
 def stage_of(path: str) -> str:
@@ -74,9 +85,19 @@ def stage_of(path: str) -> str:
     return _STAGE_OF.get(path.partition("/")[2].partition("/")[0], "addresses")
 
 
-def stages(plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench) -> Stages:
-    """How far each stage is, from what was found, signed, staged and shipped."""
-    found: dict[str, Stage] = {"addresses": Stage.DONE, "devices": Stage.DONE, "credentials": Stage.DONE}
+def open_words(open_: Mapping[Whom, list[Standing]]) -> str:
+    """What is still open of the intake, in words: `provider 3, customer 12`."""
+    words = {Whom.PROVIDER: "provider", Whom.CUSTOMER: "customer", Whom.OFFICE: "own office"}
+    return ", ".join(f"{words[whom]} {len(asked)}" for whom, asked in open_.items() if asked)
+
+
+def stages(
+    plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench, *, asking: bool = False
+) -> Stages:
+    """How far each stage is, from what was asked, found, signed, staged and shipped."""
+    found: dict[str, Stage] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), Stage.DONE)
+    if asking:
+        found["intake"] = Stage.OPEN
     if not plan.circuits or not plan.segments:
         found["addresses"] = Stage.OPEN
     if not any(device.routes_packets for device in plan.devices.values()):
@@ -144,6 +165,7 @@ def row(records: Records, plan: SitePlan) -> OutboundSite:
     """What Outbound shows of a site."""
     plans, bench = records.plans, records.bench
     judged, signature = plans.judged(plan.key), plans.signature(plan.key)
+    open_ = left_open(plans.standing_questions(plan.key))
     return OutboundSite(
         customer=plan.customer,
         customer_name=plans.customer_name(plan),
@@ -151,10 +173,11 @@ def row(records: Records, plan: SitePlan) -> OutboundSite:
         name=plan.name or plan.site,
         ship_date=plan.ship_date,
         technician=plan.technician,
-        stages=stages(plan, judged, signature, bench),
+        stages=stages(plan, judged, signature, bench, asking=any(open_.values()) and bench.shipped(plan.key) is None),
         stops=sum(j.finding.severity is Severity.STOP for j in judged),
         warns=sum(j.finding.severity is Severity.WARN and j.blocks for j in judged),
         waiting=any(j.finding.rule in PROVIDER_OWES for j in judged),
+        open=open_words(open_),
         clear=signature is not None and signature.void is None,
         shipped=bench.shipped(plan.key) is not None,
         next=next_step(plan, judged, signature, bench),

@@ -8,10 +8,12 @@ from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
+from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
+from octaplan.core.answering import AnswerError
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
 from octaplan.store.accounts import AccountError, CodeNeeded
@@ -19,7 +21,7 @@ from octaplan.store.bench import AlreadyTicked, BenchError, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.organisation import SettingsError, SettingsMoved
-from octaplan.store.plans import BadChange, Conflict, Moved, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.plans import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError
 
@@ -48,6 +50,11 @@ def _conflict(error: Conflict) -> JSONResponse:
     return respond(HTTPStatus.CONFLICT, detail, clashes=clashes, by=error.by, revision=error.newest)
 
 
+def _contradicted(error: Contradicted) -> JSONResponse:
+    sides = [jsonable_encoder(one._asdict()) for one in error.contradictions]
+    return respond(HTTPStatus.CONFLICT, str(error), contradictions=sides)
+
+
 def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:
     return lambda error: respond(status, str(error.args[0] if error.args else error))
 
@@ -57,6 +64,8 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     NoSuchSite: _said(HTTPStatus.NOT_FOUND),
     Conflict: _conflict,
     BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
+    AnswerError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.key),
+    Contradicted: _contradicted,
     NotClear: _said(HTTPStatus.CONFLICT),
     Moved: _said(HTTPStatus.CONFLICT),
     ImportGone: _said(HTTPStatus.NOT_FOUND),

@@ -6,6 +6,7 @@ PlansError            a request that cannot be carried out
   Conflict            somebody else has changed the same values since
   NoSuchSlot          a site has no such slot for a secret
   NotClear            something still stands in the way of a clearance
+  Contradicted        an answer says something else than what was confirmed
   Moved               the plan has changed since, so that a whole revision would take more back than was seen
 """
 
@@ -25,6 +26,7 @@ import jsonpatch
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
+from octaplan.core.answering import Contradiction, Given, take
 from octaplan.core.changes import changes, sentence
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import RECORDED
@@ -32,6 +34,8 @@ from octaplan.core.findings import Finding, Severity
 from octaplan.core.history import Kind, Standing, Step, standing
 from octaplan.core.plan import Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
+from octaplan.core.questions import Standing as QuestionStanding
+from octaplan.core.questions import standing as standing_questions
 from octaplan.core.remedies import Remedy, remedies
 from octaplan.core.typed import Understood, understand
 from octaplan.errors import OctaplanError
@@ -61,7 +65,7 @@ _LISTS = frozenset(
         "kept",
     }
 )
-_CLOSED = ("/schema", "/customer", "/site", "/accepted")
+_CLOSED = ("/schema", "/customer", "/site", "/accepted", "/answers")
 
 
 class PlansError(OctaplanError):
@@ -90,6 +94,17 @@ class NotClear(PlansError):
 
 class Moved(PlansError):
     """The plan has changed since, so that taking a whole revision would take more back than was seen."""
+
+
+class Contradicted(PlansError):
+    """Answers that say something else than what was confirmed; nothing has been overwritten."""
+
+    def __init__(self, contradictions: list[Contradiction]) -> None:
+        first = contradictions[0]
+        super().__init__(
+            f"{first.by} confirmed the {first.short} as {first.confirmed}, and now it is {first.given}: choose one"
+        )
+        self.contradictions = contradictions
 
 
 class Clash(NamedTuple):
@@ -325,6 +340,7 @@ class Plans:
         known = self._digests.get(plan.key)
         if known is None or known[0] != number:
             document = plan.document()
+            document.pop("answers")
             for device in document["devices"].values():
                 for name in RECORDED:
                     device.pop(name)
@@ -372,13 +388,43 @@ class Plans:
         """
         _permitted(operations)
         with self._lock:
+            return self._revised(self.plan(key), operations, base, by)
+
+    def _revised(self, plan: SitePlan, operations: Sequence[Operation], base: int, by: str) -> SitePlan:
+        saved = self._saved[plan.key]
+        if base > saved.number:
+            raise BadChange(f"There is no revision {base} yet: the newest is {saved.number}")
+        if base < saved.number:
+            self._refuse_clashes(plan, operations, base)
+        return self._save(plan, _patched(plan, operations), by)
+
+    def answer(
+        self,
+        key: str,
+        given: Sequence[Given],
+        base: int,
+        by: str,
+        *,
+        source: str = "",
+        confirmed: bool = False,
+        overwrite: bool = False,
+    ) -> SitePlan:
+        """Take answers of the intake into a plan, all as one revision.
+
+        Raises `AnswerError`; `Contradicted` when one says something else than what was confirmed, unless `overwrite`.
+        """
+        with self._lock:
             plan = self.plan(key)
-            saved = self._saved[plan.key]
-            if base > saved.number:
-                raise BadChange(f"There is no revision {base} yet: the newest is {saved.number}")
-            if base < saved.number:
-                self._refuse_clashes(plan, operations, base)
-            return self._save(plan, _patched(plan, operations), by)
+            at = datetime.now(UTC)
+            taken = take(plan, given, by, at, source=source, confirmed=confirmed, portfolio=self._portfolio)
+            if taken.contradictions and not overwrite:
+                raise Contradicted(taken.contradictions)
+            return self._revised(plan, taken.operations, base, by)
+
+    def standing_questions(self, key: str) -> list[QuestionStanding]:
+        """The questions of the intake that apply to a site, as they stand."""
+        plan = self.plan(key)
+        return standing_questions(plan, self._safe.facts(plan.key).__contains__ if self._safe is not None else None)
 
     def _refuse_clashes(self, plan: SitePlan, operations: Sequence[Operation], base: int) -> None:
         with self._database.session() as session:

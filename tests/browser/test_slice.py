@@ -95,7 +95,7 @@ class FromTablesToShipping(InBrowser):
         sign.click()
         expect(page.get_by_role("heading", name="Clear to ship").first).to_be_visible()
 
-        page.keyboard.press("6")
+        page.keyboard.press("7")
         sheet = page.get_by_role("article", name="Site sheet")
         for value in ("198.51.100.226", "255.255.255.248 (/29)", "198.51.100.225", "10.90.8.60", "Clear to ship"):
             expect(sheet.get_by_text(value).first).to_be_visible()
@@ -104,13 +104,13 @@ class FromTablesToShipping(InBrowser):
         expect(sheet).to_be_visible()
         page.emulate_media(media="screen")
 
-        page.keyboard.press("1")
+        page.keyboard.press("2")
         self.open_segment("Office")
         page.get_by_label("VLAN", exact=True).first.fill("11")
         page.get_by_label("VLAN", exact=True).first.press("Enter")
         expect(rail.get_by_role("heading", name="Clear to ship")).to_have_count(0)
         page.keyboard.press("Escape")
-        page.get_by_role("link", name=re.compile("4 Clearance")).click()
+        page.get_by_role("link", name=re.compile("5 Clearance")).click()
         expect(page.get_by_text("The clearance of revision 4 is void")).to_be_visible()
         expect(page.get_by_text("Office VLAN 10 → 11").first).to_be_visible()
 

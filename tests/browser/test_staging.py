@@ -41,7 +41,7 @@ class OneBoxFromCartonToShipped(InBrowser):
         expect(page.get_by_role("option", name=re.compile("Canal Reading Room")).first).to_be_visible()
         keys.press("Enter")
         expect(page.get_by_role("heading", name="Canal Reading Room", exact=True)).to_be_visible()
-        keys.press("5")
+        keys.press("6")
         expect(page.get_by_role("heading", name="Record serial, MAC and label")).to_be_visible()
         titles = page.get_by_role("list", name="Steps").locator("button")
         total = titles.count()
@@ -76,7 +76,7 @@ class OneBoxFromCartonToShipped(InBrowser):
         self.assertEqual(lost, 1)
         expect(page.get_by_role("navigation", name="Boxes of this site")).to_contain_text(f"{total}/{total}")
 
-        keys.press("6")
+        keys.press("7")
         expect(page.get_by_role("article", name="Site sheet")).to_contain_text("BW5-30117")
         tab_to(page, "Ship")
         keys.press("Enter")
@@ -88,7 +88,7 @@ class OneBoxFromCartonToShipped(InBrowser):
         keys.type("PV-2071")
         keys.press("Enter")
         expect(page.get_by_role("region", name="Shipped")).to_contain_text("with Parcel van (PV-2071)")
-        expect(page.get_by_role("link", name=re.compile("6 Handover")).get_by_role("img", name="done")).to_be_visible()
+        expect(page.get_by_role("link", name=re.compile("7 Handover")).get_by_role("img", name="done")).to_be_visible()
 
 
 class Bench(InBrowser):

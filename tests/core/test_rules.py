@@ -55,6 +55,10 @@ def host(segment: str = "Office", name: str = "printer", address: str | None = N
     return {"segment": segment, "name": name, "address": address, **more}
 
 
+CONFIRMED = {"text": "203.0.113.17", "by": "Ines", "at": "2027-03-01T09:00:00Z", "confirmed": True}
+SURVIVES = {"surv0": {"what": "Office gateway", "value": "10.40.8.1", "path": "/segments/seg0/gateway"}}
+
+
 class Case(NamedTuple):
     """Plans, the rule looked at, the subjects at which it must speak, and settings."""
 
@@ -314,6 +318,12 @@ CASES = [
     one("no gateway", "intake-open", ["DOCK"], circuits=[circuit(gateway=None)]),
     one("no user", "intake-open", ["DOCK"], circuits=[circuit(handoff="pppoe")]),
     one("all given", "intake-open", [], circuits=[circuit(), circuit("x", None, handoff="dhcp"), circuit("y", None, handoff="pppoe", pppoe_user="u")]),
+    one("departed", "answer-departed", ["DOCK"], circuits=[circuit(gateway="203.0.113.22")], answers={"gateway.circ0": CONFIRMED}),
+    one("as confirmed", "answer-departed", [], circuits=[circuit()], answers={"gateway.circ0": CONFIRMED}),
+    one("not confirmed", "answer-departed", [], circuits=[circuit(gateway="203.0.113.22")], answers={"gateway.circ0": CONFIRMED | {"confirmed": False}}),
+    one("moved", "survivor-lost", ["DOCK"], segments=[segment(gateway="10.40.8.254")], survivors=SURVIVES),
+    one("stays", "survivor-lost", [], segments=[segment()], survivors=SURVIVES),
+    one("resolvers: none", "intake-open", [], circuits=[circuit(resolvers=[])], answers={"resolvers.circ0": CONFIRMED | {"text": "none"}}),
     one("yesterday", "ship-date-past", ["DOCK"], ship_date="2027-03-03"),
     one("today", "ship-date-past", [], ship_date="2027-03-04"),
 ]  # fmt: skip

@@ -31,6 +31,16 @@ export interface Clash {
   theirs: unknown;
 }
 
+/** An answer that says something else than what was confirmed. */
+export interface Contradiction {
+  key: string;
+  short: string;
+  confirmed: string;
+  by: string;
+  at: string;
+  given: string;
+}
+
 /** An answer that is a problem document (RFC 9457). */
 export class Failure extends Error {
   constructor(
@@ -43,6 +53,8 @@ export class Failure extends Error {
     readonly reasonNeeded = false,
     /** The value that was refused, where that is known. */
     readonly path = '',
+    /** Answers that say something else than what was confirmed. */
+    readonly contradictions: Contradiction[] = [],
   ) {
     super(detail);
   }
@@ -61,6 +73,7 @@ export async function failureOf(response: Response): Promise<Failure> {
     problem.second_factor,
     problem.reason_needed,
     problem.path,
+    problem.contradictions,
   );
 }
 

@@ -792,6 +792,28 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/answers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Answers
+     * @description Take answers, all as one revision, made on the revision that `If-Match` names.
+     *
+     *     What contradicts a confirmed answer is refused with both sides, unless `overwrite` says that it was chosen.
+     */
+    post: operations['answers'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/bench/{device}': {
     parameters: {
       query?: never;
@@ -1192,6 +1214,26 @@ export interface paths {
      * @description A sheet as PDF. None of them holds a secret.
      */
     get: operations['printed'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/intake': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Intake
+     * @description The questions that apply to a site, in the order one asks them.
+     */
+    get: operations['intake'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1624,12 +1666,81 @@ export interface components {
       /** Target */
       target: string;
     };
+    /**
+     * Answer
+     * @description What somebody answered to a question of the intake: the value as it was then, who said so, and how.
+     */
+    Answer: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /**
+       * Confirmed
+       * @default false
+       */
+      confirmed: boolean;
+      /**
+       * Source
+       * @description Who told it
+       */
+      source: string | null;
+      /** Text */
+      text: string;
+      /**
+       * Words
+       * @description The words it came in
+       */
+      words: string | null;
+    };
+    /**
+     * AnswerGiven
+     * @description One answer; empty text takes it back.
+     */
+    AnswerGiven: {
+      /** Key */
+      key: string;
+      /** Text */
+      text: string;
+      /**
+       * Words
+       * @default
+       */
+      words: string;
+    };
     /** AnswerShown */
     AnswerShown: {
       /** Places */
       places: components['schemas']['PlaceShown'][];
       /** Understood */
       understood: string;
+    };
+    /**
+     * AnswersGiven
+     * @description Answers that came together.
+     */
+    AnswersGiven: {
+      /** Answers */
+      answers: components['schemas']['AnswerGiven'][];
+      /**
+       * Confirmed
+       * @default false
+       */
+      confirmed: boolean;
+      /**
+       * Overwrite
+       * @description Whether confirmed answers may be replaced
+       * @default false
+       */
+      overwrite: boolean;
+      /**
+       * Source
+       * @default
+       */
+      source: string;
     };
     /**
      * Applying
@@ -1745,6 +1856,18 @@ export interface components {
       goes_to: string;
       /** Port */
       port: string;
+    };
+    /**
+     * CandidateShown
+     * @description A value of the plan that can be marked to survive.
+     */
+    CandidateShown: {
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
     };
     /**
      * CellShown
@@ -2445,6 +2568,13 @@ export interface components {
       /** Lights */
       lights: components['schemas']['LightShown'][];
     };
+    /** IntakeShown */
+    IntakeShown: {
+      /** Candidates */
+      candidates: components['schemas']['CandidateShown'][];
+      /** Questions */
+      questions: components['schemas']['QuestionShown'][];
+    };
     /**
      * Joining
      * @description Two segments as one; `segment` is the one that stays.
@@ -2935,6 +3065,11 @@ export interface components {
       name: string;
       /** Next */
       next: string;
+      /**
+       * Open
+       * @description What is still open of the intake, in words
+       */
+      open: string;
       /** Ship Date */
       ship_date: string | null;
       /** Shipped */
@@ -2984,6 +3119,16 @@ export interface components {
       new: string;
       /** Old */
       old: string;
+    };
+    /**
+     * PatternUse
+     * @description The pattern that a site was made from, and which version of it.
+     */
+    PatternUse: {
+      /** Key */
+      key: string;
+      /** Version */
+      version: number;
     };
     /** PlaceShown */
     PlaceShown: {
@@ -3167,6 +3312,44 @@ export interface components {
       shared: boolean;
       /** Site */
       site: string;
+    };
+    /**
+     * QuestionShown
+     * @description One question as it stands: what the plan says, who said so, and in which words it came.
+     */
+    QuestionShown: {
+      /** Asked */
+      asked: string;
+      /** At */
+      at: string | null;
+      /** By */
+      by: string | null;
+      /** Choices */
+      choices: string[];
+      /** Circuit */
+      circuit: string;
+      /** Confirmed */
+      confirmed: string | null;
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Needed */
+      needed: boolean;
+      /** Optional */
+      optional: boolean;
+      /** Path */
+      path: string;
+      /** Short */
+      short: string;
+      /** Source */
+      source: string | null;
+      state: components['schemas']['State'];
+      /** Value */
+      value: string;
+      whom: components['schemas']['Whom'];
+      /** Words */
+      words: string | null;
     };
     /**
      * Reach
@@ -3596,6 +3779,14 @@ export interface components {
         [key: string]: components['schemas']['Acceptance'];
       };
       /**
+       * Answers
+       * @description Answers to questions of the intake, by question (and circuit)
+       * @default {}
+       */
+      answers: {
+        [key: string]: components['schemas']['Answer'];
+      };
+      /**
        * Circuits
        * @default {}
        */
@@ -3627,6 +3818,7 @@ export interface components {
       };
       /** Name */
       name: string | null;
+      pattern: components['schemas']['PatternUse'] | null;
       /**
        * Reach Groups
        * @description Left out: the group named after the customer. Empty: none
@@ -3659,6 +3851,14 @@ export interface components {
       };
       /** Street */
       street: string | null;
+      /**
+       * Survivors
+       * @description Values of a box that is replaced, which must survive
+       * @default {}
+       */
+      survivors: {
+        [key: string]: components['schemas']['Survivor'];
+      };
       /** Technician */
       technician: string | null;
       /** Time Zone */
@@ -3879,6 +4079,7 @@ export interface components {
       credentials: components['schemas']['Stage'];
       devices: components['schemas']['Stage'];
       handover: components['schemas']['Stage'];
+      intake: components['schemas']['Stage'];
     };
     /**
      * StagingShown
@@ -3910,6 +4111,12 @@ export interface components {
       /** Needs Setup */
       needs_setup: boolean;
     };
+    /**
+     * State
+     * @description How far a question is. `departed`: the plan says something else than what was confirmed.
+     * @enum {string}
+     */
+    State: 'open' | 'given' | 'confirmed' | 'departed';
     /** StepShown */
     StepShown: {
       after: components['schemas']['SituationShown'];
@@ -3931,6 +4138,21 @@ export interface components {
       title: string;
       /** Values */
       values: components['schemas']['ValueShown'][];
+    };
+    /**
+     * Survivor
+     * @description A value of the box that is replaced, which the new one must have too.
+     */
+    Survivor: {
+      /**
+       * Path
+       * @description The place in the plan that must say it; left out: anywhere in the plan will do
+       */
+      path: string | null;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
     };
     /**
      * Takes
@@ -4113,6 +4335,12 @@ export interface components {
       /** Wants */
       wants: components['schemas']['WantShown'][];
     };
+    /**
+     * Whom
+     * @description Who is asked.
+     * @enum {string}
+     */
+    Whom: 'provider' | 'customer' | 'office';
     /**
      * Wireless
      * @description A Wi-Fi network. Its key is a slot in the safe.
@@ -5477,6 +5705,44 @@ export interface operations {
       };
     };
   };
+  answers: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AnswersGiven'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   run: {
     parameters: {
       query?: never;
@@ -6228,6 +6494,38 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  intake: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['IntakeShown'];
+        };
       };
       /** @description Validation Error */
       422: {

@@ -12,6 +12,7 @@ import { History, UndoRedo } from './History';
 
 /** The stages that have a page, in the order of the work; each has its number as a key. */
 export const STAGES = [
+  { page: 'intake', words: 'Intake' },
   { page: 'addresses', words: 'Addresses' },
   { page: 'devices', words: 'Devices' },
   { page: 'credentials', words: 'Credentials' },
@@ -138,7 +139,7 @@ export function KeyHints() {
       Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> · mend <Key>R</Key> · accept{' '}
       <Key>A</Key> · undo <Key>Ctrl Z</Key> ·{' '}
       <span style={{ whiteSpace: 'nowrap' }}>
-        stages <Key>1</Key> to <Key>6</Key>
+        stages <Key>1</Key> to <Key>7</Key>
       </span>
     </div>
   );

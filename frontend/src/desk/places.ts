@@ -2,7 +2,13 @@ import type { Finding } from '../api/client';
 import type { SiteName } from '../api/queries';
 import { deskPath } from '../parts/words';
 
-const PAGES: Record<string, string> = { devices: 'devices', wireless: 'devices', safe: 'credentials' };
+const PAGES: Record<string, string> = {
+  devices: 'devices',
+  wireless: 'devices',
+  safe: 'credentials',
+  answers: 'intake',
+  survivors: 'intake',
+};
 
 /** The page of the desk that shows a place of the plan. */
 export function pageOf(path: string): string {
@@ -11,7 +17,8 @@ export function pageOf(path: string): string {
 
 /** Where the value stands that a finding would have mended. */
 export function placeOf(name: SiteName, finding: Pick<Finding, 'path' | 'field'>): string {
-  return `${deskPath(name, pageOf(finding.path))}#${finding.path}/${finding.field}`;
+  const page = finding.field === 'answers' ? 'intake' : pageOf(finding.path);
+  return `${deskPath(name, page)}#${finding.path}/${finding.field}`;
 }
 
 /** The member that a longer path leads into: `/segments/k3f9q/scope` is in `/segments/k3f9q`. */

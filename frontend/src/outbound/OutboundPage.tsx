@@ -196,7 +196,10 @@ function SiteRow({ site, index }: { site: OutboundSite; index: number }) {
         ))}
       </span>
       <span className="quiet">{site.technician?.split(' ')[0] ?? 'nobody yet'}</span>
-      <span title={site.next}>{site.next}</span>
+      <span title={site.open ? `${site.next}. Open questions: ${site.open}` : site.next}>
+        {site.next}
+        {site.open && !site.shipped && <span className="quiet"> · open: {site.open}</span>}
+      </span>
       <span className={styles.state}>
         {site.clear && (
           <span style={{ color: 'var(--clear)', fontWeight: 600 }}>

@@ -10,6 +10,7 @@ const site: OutboundSite = {
   ship_date: '2026-12-03',
   technician: null,
   stages: {
+    intake: 'open',
     addresses: 'open',
     devices: 'open',
     credentials: 'open',
@@ -20,6 +21,7 @@ const site: OutboundSite = {
   stops: 0,
   warns: 1,
   waiting: false,
+  open: '',
   clear: false,
   shipped: false,
   next: '',

@@ -12,7 +12,9 @@ from octaplan.core.claims import known, same, where
 from octaplan.core.domains import DomainSort, domain_sort, wanted_domain
 from octaplan.core.findings import OTHERS_LISTED, Hit, Severity, Subject, rule
 from octaplan.core.overlap import Points, first_few, repeated_numbers
-from octaplan.core.plan import Circuit, Handoff, SitePlan
+from octaplan.core.plan import Handoff, SitePlan
+from octaplan.core.questions import State, owed, standing
+from octaplan.core.replacement import survivor_now
 from octaplan.core.rules.words import and_more, at, listed
 
 if TYPE_CHECKING:
@@ -211,7 +213,7 @@ def time_zone_missing(view: View) -> Iterator[Hit]:
         yield Hit(subject, f"{subject.name} has no time zone: give it the one of its place, such as Europe/Paris.")
 
 
-@rule("intake-open", Severity.WARN, "site", "handoff")
+@rule("intake-open", Severity.WARN, "site", "answers")
 def intake_open(view: View) -> Iterator[Hit]:
     """The provider has not answered everything
 
@@ -224,7 +226,7 @@ def intake_open(view: View) -> Iterator[Hit]:
     suspects = np.unique(c["site"][missing | (c["answered"] & ~c["static"])])
     for site in suspects.tolist():
         plan = view.plans[site]
-        asks = {circuit.label: _open_answers(circuit) for circuit in plan.circuits.values()}
+        asks = {circuit.label: owed(plan, key) for key, circuit in plan.circuits.items()}
         lines = [f"{label}: {listed(open_, 6)}" for label, open_ in asks.items() if open_]
         if lines:
             yield _at_site(
@@ -233,27 +235,49 @@ def intake_open(view: View) -> Iterator[Hit]:
             )
 
 
-def _open_answers(circuit: Circuit) -> list[str]:
-    """What the provider of a circuit has not told yet, in words."""
-    if circuit.handoff is None:
-        return ["how it is handed off"]
-    if circuit.handoff is Handoff.PPPOE:
-        return [] if circuit.pppoe_user else ["PPPoE user"]
-    if circuit.handoff is not Handoff.STATIC:
-        return []
-    wanted: list[tuple[str, object]] = [
-        ("address", circuit.address),
-        ("mask", circuit.prefix),
-        ("gateway", circuit.gateway),
-        ("resolvers", circuit.resolvers or None),
-    ]
-    if circuit.address6 is not None or circuit.gateway6 is not None:
-        wanted += [
-            ("IPv6 address", circuit.address6),
-            ("IPv6 mask", circuit.prefix6),
-            ("IPv6 gateway", circuit.gateway6),
-        ]
-    return [name for name, value in wanted if value is None]
+@rule("answer-departed", Severity.WARN, "site", "answers")
+def answer_departed(view: View) -> Iterator[Hit]:
+    """The plan departs from a confirmed answer
+
+    Somebody confirmed a value, and the plan has come to say another. Ask again, or put the confirmed value back.
+    """
+    for plan in view.plans.values():
+        if not plan.answers:
+            continue
+        for one in standing(plan):
+            if one.state is State.DEPARTED and one.answer is not None:
+                line = f" of {plan.circuits[one.circuit].label} at" if one.circuit else " of"
+                told = one.answer.source or one.answer.by
+                yield _at_site(
+                    plan,
+                    f"{told} confirmed the {one.question.short}{line} {plan.name or plan.site} as {one.answer.text}, but the plan says "
+                    f"{one.value or 'nothing'}: put it back, or ask again.",
+                    one.value,
+                    f"/answers/{one.key}",
+                )
+
+
+@rule("survivor-lost", Severity.STOP, "site", "survivors")
+def survivor_lost(view: View) -> Iterator[Hit]:
+    """A value that must survive the replacement is lost
+
+    The box that is replaced has a value which others rely on, such as a gateway or a server's address, and the plan
+    says something else. Put it back, or take the mark away when nobody relies on it any more.
+    """
+    for plan in view.plans.values():
+        for key, survivor in plan.survivors.items():
+            now = survivor_now(plan, survivor)
+            if now is None:
+                continue
+            name = plan.name or plan.site
+            has = f"the plan says {now}" if now else "nothing in the plan has it"
+            yield _at_site(
+                plan,
+                f"{survivor.what} {survivor.value} of the old box must survive at {name}, but {has}: put it back, or "
+                "take the mark away on Intake.",
+                survivor.value,
+                f"/survivors/{key}",
+            )
 
 
 @rule("ship-date-past", Severity.WARN, "site", "ship_date")

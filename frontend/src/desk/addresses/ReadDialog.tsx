@@ -27,8 +27,15 @@ const FIELDS: Record<string, string> = {
 };
 
 /** A provider's letter, pasted and read into the fields of a circuit; taken only when it was looked at. */
-export function LetterDialog(props: { circuit: string; label: string; text: string; onClose: () => void }) {
-  const { circuit, label, onClose } = props;
+export function LetterDialog(props: {
+  circuit: string;
+  label: string;
+  text: string;
+  onClose: () => void;
+  /** What is done with what was read, where it is not just kept in the plan. */
+  onTake?: (found: Found[]) => void;
+}) {
+  const { circuit, label, onClose, onTake } = props;
   const { name } = useDeskState();
   const [text, setText] = useState(props.text);
   const [read, setRead] = useState<{ found: Found[]; left: string[] }>({ found: [], left: [] });
@@ -79,7 +86,11 @@ export function LetterDialog(props: { circuit: string; label: string; text: stri
         ))}
         <Readings found={read.found} name={(field) => FIELDS[field] ?? field} />
       </DialogContent>
-      <Taking operations={operations} onClose={onClose} />
+      <Taking
+        operations={operations}
+        onClose={onClose}
+        {...(onTake ? { onTake: () => onTake(read.found.filter((one) => !one.problem)) } : {})}
+      />
     </Dialog>
   );
 }
@@ -119,7 +130,8 @@ export function ColumnDialog(props: {
   );
 }
 
-function Taking({ operations, onClose }: { operations: Operation[]; onClose: () => void }) {
+function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: () => void }) {
+  const { operations, onClose, onTake } = props;
   const { keep } = useSteps();
   return (
     <DialogActions>
@@ -128,7 +140,8 @@ function Taking({ operations, onClose }: { operations: Operation[]; onClose: () 
         variant="contained"
         disabled={operations.length === 0}
         onClick={() => {
-          keep(operations);
+          if (onTake) onTake();
+          else keep(operations);
           onClose();
         }}
       >

@@ -1,0 +1,139 @@
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import type { Circuit } from '../../api/client';
+import { count, deskPath } from '../../parts/words';
+import { LetterDialog } from '../addresses/ReadDialog';
+import { useDeskState } from '../context';
+import desk from '../desk.module.css';
+import styles from './intake.module.css';
+import { useAnswer, useIntake, type Question } from './queries';
+import { QuestionRow } from './QuestionRow';
+import { Survivors } from './Survivors';
+
+interface Group {
+  id: string;
+  title: string;
+  circuit?: [string, Circuit];
+  questions: Question[];
+}
+
+/** What must be known before the site can be planned: questions, by whom to ask, in the order one asks them. */
+export function IntakePage() {
+  const { name, desk: state, mayPlan } = useDeskState();
+  const { plan, revision } = state;
+  const intake = useIntake(name, revision.number);
+  const answer = useAnswer(name);
+  const [source, setSource] = useState('');
+  const [confirmed, setConfirmed] = useState(false);
+  const [letter, setLetter] = useState<[string, Circuit] | null>(null);
+  if (intake.error) return <p role="alert">{intake.error.message}</p>;
+  if (!intake.data) return null;
+  const { questions, candidates } = intake.data;
+  const groups = grouped(questions, plan.circuits);
+  const left = questions.filter((question) => question.state === 'open').length;
+  return (
+    <>
+      <div className={styles.top}>
+        <h2 role="status">
+          {left === 0 ? 'Everything is answered' : `${count(left, 'question')} of ${questions.length} open`}
+        </h2>
+        {mayPlan && (
+          <div className={styles.told}>
+            <label>
+              Answers told by{' '}
+              <input
+                aria-label="Who tells the answers"
+                className={styles.source}
+                placeholder="name, how: Dana Reed, phone"
+                maxLength={200}
+                value={source}
+                onChange={(event) => setSource(event.target.value)}
+              />
+            </label>
+            <label>
+              <input
+                type="checkbox"
+                checked={confirmed}
+                onChange={(event) => setConfirmed(event.target.checked)}
+              />{' '}
+              who confirms them
+            </label>
+          </div>
+        )}
+        <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
+      </div>
+      {groups.map((group) => (
+        <section key={group.id} className={`${desk.card} ${styles.group}`} aria-label={group.title}>
+          <h3>
+            {group.title}
+            <span className="quiet">{openWords(group.questions)}</span>
+            {group.circuit && mayPlan && (
+              <Button sx={{ ml: 'auto' }} onClick={() => setLetter(group.circuit ?? null)}>
+                Paste what they wrote
+              </Button>
+            )}
+          </h3>
+          {group.questions.map((question) => (
+            <QuestionRow key={question.key} question={question} source={source} confirming={confirmed} />
+          ))}
+          {group.id === 'customer' && (
+            <Survivors candidates={candidates} asked={questions.some(({ name: one }) => one === 'survive')} />
+          )}
+        </section>
+      ))}
+      {Object.keys(plan.circuits).length === 0 && (
+        <p className="quiet">
+          What the provider is asked follows from the circuits:{' '}
+          <Link to={deskPath(name)}>add one on Addresses</Link>.
+        </p>
+      )}
+      {letter && (
+        <LetterDialog
+          circuit={letter[0]}
+          label={letter[1].label}
+          text=""
+          onClose={() => setLetter(null)}
+          onTake={(found) =>
+            answer.mutate({
+              answers: {
+                answers: found.map((one) => ({
+                  key: `${one.field}.${letter[0]}`,
+                  text: one.text,
+                  words: `${one.field}: ${one.text}`,
+                })),
+                source: source || letter[1].provider || 'the provider, in writing',
+                confirmed,
+                overwrite: false,
+              },
+              revision: revision.number,
+            })
+          }
+        />
+      )}
+      {answer.error && (
+        <p role="alert" className={styles.problem}>
+          {answer.error.message}. Nothing was taken from the letter.
+        </p>
+      )}
+    </>
+  );
+}
+
+function grouped(questions: Question[], circuits: Record<string, Circuit>): Group[] {
+  const groups: Group[] = Object.entries(circuits).map(([id, circuit]) => ({
+    id,
+    title: `Provider of ${circuit.label}${circuit.provider ? `: ${circuit.provider}` : ''}`,
+    circuit: [id, circuit],
+    questions: questions.filter((question) => question.circuit === id && question.whom === 'provider'),
+  }));
+  const rest = (whom: Question['whom']) => questions.filter((question) => question.whom === whom);
+  groups.push({ id: 'customer', title: 'Customer', questions: rest('customer') });
+  groups.push({ id: 'office', title: 'Own office', questions: rest('office') });
+  return groups.filter((group) => group.questions.length > 0);
+}
+
+function openWords(questions: Question[]): string {
+  const left = questions.filter((question) => question.state === 'open').length;
+  return left === 0 ? 'all answered' : `${left} open`;
+}
