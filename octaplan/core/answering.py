@@ -97,7 +97,7 @@ def take(
                     text=one.value, source=source or None, words=words or None, by=by, at=at, confirmed=confirmed
                 )
                 fresh.append(_set(f"/answers/{one.key}", answer.model_dump(mode="json")))
-            elif old is not None:
+            elif one.key in after.answers:
                 fresh.append({"op": "remove", "path": f"/answers/{one.key}"})
         draft = applied(draft, fresh)
         operations += fresh
@@ -136,17 +136,19 @@ def _operations(
         raise AnswerError(given.key, f"{question.short}: {len(text):,} characters are too many, at most {LONGEST:,}")
     if not question.applies(Asked(plan, circuit)):
         raise AnswerError(given.key, f"{question.short} is not asked here: other answers say that there is none")
-    if question.optional and is_none(text):
+    gone: list[Operation] = [{"op": "remove", "path": f"/answers/{given.key}"}] if given.key in plan.answers else []
+    if is_none(text):
+        if not question.optional:
+            raise AnswerError(given.key, f"{question.short} is needed: it cannot be none")
         text = NONE
     if question.choices and text and not question.field:
         text = _chosen(question, text)
     path = _path(question, circuit)
     if question.field:
         operations = understand(plan, path, "" if text == NONE else text, portfolio).operations
-        return operations + ([_noted(given.key, NONE)] if text == NONE else [])
-    if question.name == "survive":
-        return [*_survivors(plan, text), *([_noted(given.key, text)] if text else [])]
-    return [_noted(given.key, text)] if text else []
+        return operations + ([_noted(given.key, NONE)] if text == NONE else gone)
+    marked = _survivors(plan, text) if question.name == "survive" else []
+    return marked + ([_noted(given.key, text)] if text else gone)
 
 
 def _noted(key: str, text: str) -> Operation:

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field, StringConstraints, field_validator
 
 from octaplan.core.addresses import Address, Network, parse_network
-from octaplan.core.fields import Domain, Name, NetworkField, Part
+from octaplan.core.fields import AddressField, Domain, Name, NetworkField, Part, TimeZone
 
 SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
 
@@ -36,6 +36,19 @@ class OwnNetwork(Part):
     network: NetworkField
 
 
+class Defaults(Part):
+    """What is usual at the sites of one customer; what is left out is as at all others."""
+
+    resolvers: list[AddressField] = Field(default=[], max_length=8)
+    domain: Domain | None = None
+    time_zone: TimeZone | None = None
+    gateway: Side | None = None
+    reserved: list[NetworkField] = Field(
+        default=[], max_length=64, description="Parts of the blocks that no segment is taken from"
+    )
+    notes: Annotated[str, StringConstraints(strip_whitespace=True, max_length=4_000)] = ""
+
+
 class Organisation(Part):
     """What the provider decides for all of its sites. Customers are named by their code, in small letters."""
 
@@ -44,6 +57,9 @@ class Organisation(Part):
     common_defaults: list[NetworkField] = Field(default=list(COMMON_DEFAULTS), max_length=256)
     blocks: dict[CustomerKey, list[NetworkField]] = Field(
         default={}, max_length=5_000, description="From which blocks each customer's segments are taken"
+    )
+    customers: dict[CustomerKey, Defaults] = Field(
+        default={}, max_length=5_000, description="What is usual at each customer's sites"
     )
     gateway: Side = Field(Side.FIRST, description="Which usable address of a subnet is its gateway")
     hosts: Side = Field(Side.FIRST, description="From which end fixed hosts take addresses")
@@ -68,6 +84,24 @@ class Organisation(Part):
         """The blocks that a customer's segments are taken from."""
         return self.blocks.get(customer.casefold(), [])
 
+    @field_validator("customers")
+    @classmethod
+    def _by_key(cls, customers: dict[str, Defaults]) -> dict[str, Defaults]:
+        return {customer.casefold(): usual for customer, usual in customers.items() if usual != Defaults()}
+
+    def usual(self, customer: str) -> Defaults:
+        """What is usual at the sites of a customer."""
+        return self.customers.get(customer.casefold(), _NOTHING_SPECIAL)
+
+    def side(self, customer: str) -> Side:
+        """Which usable address is the gateway by convention at a customer's sites."""
+        return self.usual(customer).gateway or self.gateway
+
+    def at(self, customer: str) -> Organisation:
+        """The settings as they are for the sites of one customer."""
+        side = self.side(customer)
+        return self if side is self.gateway else self.model_copy(update={"gateway": side})
+
     def gateway_in(self, subnet: Network) -> Address:
         """The gateway of a subnet by convention."""
         usable = subnet.usable
@@ -85,3 +119,6 @@ class Organisation(Part):
     def document(self) -> dict[str, Any]:
         """The settings as plain JSON values."""
         return self.model_dump(mode="json", by_alias=True)
+
+
+_NOTHING_SPECIAL = Defaults()

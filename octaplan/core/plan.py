@@ -45,6 +45,9 @@ from octaplan.core.fields import (
 
 SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 
+#: The customer whose sites are patterns: a code that no customer can have.
+PATTERNS = "~patterns"
+
 MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS, MAX_DEVICES = 64, 512, 20_000, 256  # at one site
 OptionNumber = Annotated[str, StringConstraints(pattern=r"^(?:[1-9]|[1-9][0-9]|1[0-9]{2}|2[0-4][0-9]|25[0-4])$")]
 AnswerKey = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{1,30}(?:\.[a-z0-9]{4,12})?$")]

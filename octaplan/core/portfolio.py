@@ -150,6 +150,11 @@ class Portfolio:
         """The findings of one plan, saved or not, against every other site."""
         return self._run(self.view(plan))
 
+    def check_many(self, plans: Sequence[SitePlan]) -> list[Finding]:
+        """The findings of many plans that are held, against each other and every other site, in one go."""
+        numbers = [self.number(plan) for plan in plans]
+        return self._run(View(self, dict(zip(numbers, plans, strict=True)), self.claims(numbers)))
+
     def check_all(self) -> list[Finding]:
         """The findings of every site."""
         return self._run(View(self, self.plans, self.claims(), whole=True))

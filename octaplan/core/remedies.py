@@ -215,7 +215,7 @@ def _overlap(a: Network, b: Network) -> bool:
 
 @_for("subnet-missing")
 def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
-    segment, organisation = trouble.segment, trouble.portfolio.organisation
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     for subnet in trouble.room.next_subnets(wanted_prefix(segment, organisation.growth), None, trouble.key):
         gateway = organisation.gateway_in(subnet)
         operations = [trouble.set("subnet", str(subnet))]
@@ -226,7 +226,7 @@ def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
 
 @_for("subnet-tight")
 def _wider(trouble: Trouble) -> Iterator[Remedy]:
-    segment, organisation = trouble.segment, trouble.portfolio.organisation
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     if segment.subnet is None or segment.subnet.family != 4 or segment.expected_hosts is None:
         return
     prefix = min(prefix_for(segment.expected_hosts, organisation.growth), segment.subnet.prefix - 1)
@@ -272,7 +272,7 @@ def _next_six(trouble: Trouble) -> Iterator[Remedy]:
 
 @_for("gateway-missing", "gateway-outside", "gateway-unusable", "gateway-convention")
 def _usual_gateway(trouble: Trouble) -> Iterator[Remedy]:
-    segment, organisation = trouble.segment, trouble.portfolio.organisation
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     subnet = segment.subnet6 if trouble.second else segment.subnet
     if subnet is None:
         return
@@ -377,7 +377,7 @@ def _swapped(trouble: Trouble) -> Iterator[Remedy]:
 @_for("scope-fills", "scope-small", "scope-nobody")
 def _fresh_range(trouble: Trouble) -> Iterator[Remedy]:
     """A range that leaves what the organisation wants to leave, or one for the clients that are expected."""
-    segment, organisation = trouble.segment, trouble.portfolio.organisation
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     hosts = fixed_in(trouble.plan, trouble.key)
     clients = max(0, (segment.expected_hosts or 0) - len(hosts))
     if trouble.finding.rule == "scope-nobody" and clients:

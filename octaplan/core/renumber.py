@@ -66,14 +66,15 @@ def _of_segment(base: str, segment: Segment, moved: _Moved, second: bool) -> _Na
     for end, address in (("first", scope.first), ("last", scope.last)):
         if address is not None and moved(address) != address:
             yield "range", _set(f"{base}/scope/{end}", str(moved(address)))
-    if any(_shifted(span, moved) != span for span in scope.excluded):
-        yield "", _set(f"{base}/scope/excluded", [_shifted(span, moved).typed for span in scope.excluded])
-    if any(_shifted(keep.run, moved) != keep.run for keep in segment.kept):
-        runs = [{"kind": keep.kind, "run": _shifted(keep.run, moved).typed} for keep in segment.kept]
+    if any(shifted(span, moved) != span for span in scope.excluded):
+        yield "", _set(f"{base}/scope/excluded", [shifted(span, moved).typed for span in scope.excluded])
+    if any(shifted(keep.run, moved) != keep.run for keep in segment.kept):
+        runs = [{"kind": keep.kind, "run": shifted(keep.run, moved).typed} for keep in segment.kept]
         yield "kept runs", _set(f"{base}/kept", runs)
 
 
-def _shifted(span: Span, moved: _Moved) -> Span:
+def shifted(span: Span, moved: _Moved) -> Span:
+    """A run moved along, both of its ends or none."""
     first, last = moved(span.first), moved(span.last)
     return Span(first, last) if (first == span.first) == (last == span.last) else span
 
@@ -99,7 +100,7 @@ def _named(plan: SitePlan, key: str, moved: _Moved) -> _Named:
         if isinstance(server, Address) and moved(server) != server:
             yield "", _set(f"/segments/{other}/scope/server", str(moved(server)))
         for number, text in segment.scope.options.items():
-            shifted = _in_text(text, moved)
+            shifted = in_text(text, moved)
             if shifted != text:
                 yield "DHCP options", _set(f"/segments/{other}/scope/options/{number}", shifted)
     for name, device in plan.devices.items():
@@ -114,12 +115,12 @@ def _of_device(path: str, device: Device, key: str, moved: _Moved) -> _Named:
         yield "devices", _set(f"{path}/gateway", str(moved(device.gateway)))
     for field in ("resolvers", "forwarders", "time_servers"):
         before = [str(item) for item in getattr(device, field)]
-        after = [_in_text(item, moved) for item in before]
+        after = [in_text(item, moved) for item in before]
         if after != before:
             yield "devices", _set(f"{path}/{field}", after)
 
 
-def _in_text(text: str, moved: _Moved) -> str:
+def in_text(text: str, moved: _Moved) -> str:
     """Text with the addresses of a list in it moved, and everything else as it is."""
     parts = text.split(" ")
     for place, part in enumerate(parts):

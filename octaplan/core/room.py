@@ -146,6 +146,7 @@ class Room:
         routers and the boxes of the site have, nor `also`. `leaving` is the segment that gives its own place up."""
         plan, organisation = self.plan, self.portfolio.organisation
         runs: list[Network] = [own.network for own in organisation.own_networks] + organisation.common_defaults
+        runs += organisation.usual(plan.customer).reserved
         runs += also
         for key, segment in plan.segments.items():
             if key != leaving:

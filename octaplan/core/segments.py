@@ -78,7 +78,7 @@ def add(
     near: Address | None = None,
 ) -> Proposal:
     """A new segment of a role, in a free subnet of its size (or the one given), with gateway, VLAN and range."""
-    organisation = portfolio.organisation
+    organisation = portfolio.organisation.at(plan.customer)
     if subnet is None:
         length = _length(role, hosts, prefix, organisation)
         room = Room(portfolio, plan)
@@ -178,7 +178,7 @@ def _subnet(segment: Segment) -> Network:
 
 def split(portfolio: Portfolio, plan: SitePlan, key: str) -> Proposal:
     """A segment cut in two halves: what lies in the upper half becomes a segment of its own."""
-    organisation, segment = portfolio.organisation, plan.segments[key]
+    organisation, segment = portfolio.organisation.at(plan.customer), plan.segments[key]
     subnet = _subnet(segment)
     if subnet.prefix > 29:
         raise RoomError(f"{subnet} is too small to be split: its halves would have no room for a gateway and a host")
@@ -259,7 +259,7 @@ def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> P
     scope = segment.scope.model_copy(update=_shifted(segment.scope.pieces, shift))
     kept = [Kept(kind=k.kind, run=Span(k.run.first.plus(shift), k.run.last.plus(shift))) for k in segment.kept]
     whole = moved.segments[key].model_copy(update={"scope": scope, "kept": kept})
-    cut, lost = _cut(whole, subnet, portfolio.organisation)
+    cut, lost = _cut(whole, subnet, portfolio.organisation.at(plan.customer))
     operations += _differences(f"/segments/{key}", moved.segments[key], cut)
     lost += [
         f"{host.name} {host.address} is outside"
@@ -419,7 +419,7 @@ def _laid(portfolio: Portfolio, plan: SitePlan, need: Need, subnet: Network) -> 
     if segment.subnet == subnet:
         return Proposal("", [], [])
     if segment.subnet is None:
-        begun = _first(portfolio.organisation, segment, subnet)
+        begun = _first(portfolio.organisation.at(plan.customer), segment, subnet)
         return Proposal("", _differences(f"/segments/{need.key}", segment, begun), [])
     return resize(portfolio, plan, need.key, subnet)
 

@@ -23,6 +23,7 @@ from octaplan.server import (
     accounts,
     bench,
     credentials,
+    customers,
     desk,
     devices,
     events,
@@ -36,6 +37,7 @@ from octaplan.server import (
     journal,
     organisation,
     outbound,
+    patterns,
     problems,
     proposals,
     safe,
@@ -86,7 +88,8 @@ def create_app(database: Database) -> FastAPI:
     records = app.state.records = Records(database)
     app.state.plans = records.plans
     app.state.hub = events.Hub()
-    records.plans.watchers.append(app.state.hub.changed)
+    for plans in (records.plans, records.patterns.plans):
+        plans.watchers.append(app.state.hub.changed)
     app.state.imports = records.imports
     app.state.accounts = records.accounts
     app.state.tries = Tries(most=5)
@@ -111,6 +114,8 @@ def create_app(database: Database) -> FastAPI:
         journal,
         organisation,
         imports,
+        patterns,
+        customers,
         goto,
     )
     for module in (session, accounts, *pages):

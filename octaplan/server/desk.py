@@ -11,8 +11,8 @@ from fastapi import APIRouter, Header, Path, Request
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.findings import RULES, Severity
-from octaplan.core.plan import SitePlan
-from octaplan.server.outbound import OutboundSite, row
+from octaplan.core.plan import PATTERNS, SitePlan
+from octaplan.server.outbound import OutboundSite, pattern_row, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
 from octaplan.store.plans import Judged, Plans
@@ -140,9 +140,10 @@ class Signature(BaseModel):
     revision: int
 
 
-def _plans(request: Request) -> Plans:
-    plans: Plans = request.app.state.plans
-    return plans
+def plans_of(request: Request, customer: str) -> Plans:
+    """The plans that a desk is of: those of sites, or of patterns."""
+    records: Records = request.app.state.records
+    return records.patterns.plans if customer == PATTERNS else records.plans
 
 
 def base_revision(if_match: str) -> int:
@@ -183,14 +184,16 @@ def patch_of(operations: Sequence[Operation]) -> list[dict[str, Any]]:
 def desk_of(request: Request, key: str) -> Desk:
     """Everything the desk of one site shows."""
     records: Records = request.app.state.records
-    plans, bench = records.plans, records.bench
+    customer = key.partition("/")[0]
+    plans, bench = plans_of(request, customer), records.bench
     plan = plans.plan(key)
-    stagings, shipped = bench.stagings(plan), bench.shipped(key)
+    pattern = customer == PATTERNS
+    stagings, shipped = ([], None) if pattern else (bench.stagings(plan), bench.shipped(key))
     judged = plans.judged(key)
     signature, standing = plans.signature(key), plans.standing(key)
     return Desk(
         plan=plan,
-        summary=row(records, plan),
+        summary=pattern_row(plan, judged) if pattern else row(records, plan),
         revision=RevisionShown(**plans.saved(key)._asdict()),
         findings=shown(judged),
         undo=standing.undo,
@@ -227,14 +230,14 @@ def desk(customer: Code, site: Code, request: Request, person: Looking) -> Desk:
 @router.get("/revisions")
 def revisions(customer: Code, site: Code, request: Request, person: Looking) -> list[RevisionShown]:
     """The newest 200 revisions, newest first."""
-    return [RevisionShown(**saved._asdict()) for saved in _plans(request).history(f"{customer}/{site}")]
+    return [RevisionShown(**saved._asdict()) for saved in plans_of(request, customer).history(f"{customer}/{site}")]
 
 
 @router.post("/understand")
 def understand_typed(customer: Code, site: Code, typed: Typed, request: Request, person: Looking) -> UnderstoodShown:
     """Read what was typed into a field, and say it back; nothing is saved."""
     try:
-        operations, echo = _plans(request).understand(f"{customer}/{site}", typed.path, typed.text)
+        operations, echo = plans_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
     except ValueError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
     return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
@@ -243,13 +246,13 @@ def understand_typed(customer: Code, site: Code, typed: Typed, request: Request,
 @router.post("/draft")
 def draft(customer: Code, site: Code, operations: Operations, request: Request, person: Looking) -> list[FindingShown]:
     """The findings that the newest plan would have with a change made; nothing is saved."""
-    return shown(_plans(request).draft(f"{customer}/{site}", patch_of(operations)))
+    return shown(plans_of(request, customer).draft(f"{customer}/{site}", patch_of(operations)))
 
 
 @router.get("/remedies")
 def remedies(customer: Code, site: Code, request: Request, person: Looking) -> list[list[RemedyShown]]:
     """What each finding of the desk offers, in the findings' order."""
-    offered = _plans(request).remedies(f"{customer}/{site}")
+    offered = plans_of(request, customer).remedies(f"{customer}/{site}")
     return [
         [
             RemedyShown(sentence=r.sentence, operations=[Operation.model_validate(o) for o in r.operations])
@@ -271,7 +274,7 @@ def revise(
     """Change the plan by JSON Patch, made on the revision that `If-Match` names."""
     base = base_revision(if_match)
     key = f"{customer}/{site}"
-    plans = _plans(request)
+    plans = plans_of(request, customer)
     plans.revise(key, patch_of(operations), base, person.full_name)
     return desk_of(request, key)
 
@@ -280,7 +283,7 @@ def revise(
 def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Desk:
     """Accept a warn, with the reason."""
     key, a = f"{customer}/{site}", accepting
-    _plans(request).accept(key, a.rule, a.path, a.addresses, a.reason, person.full_name)
+    plans_of(request, customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.full_name)
     return desk_of(request, key)
 
 
@@ -288,7 +291,7 @@ def accept(customer: Code, site: Code, accepting: Accepting, request: Request, p
 def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Desk:
     """Take an acceptance back."""
     key = f"{customer}/{site}"
-    _plans(request).withdraw(key, acceptance, person.full_name)
+    plans_of(request, customer).withdraw(key, acceptance, person.full_name)
     return desk_of(request, key)
 
 
@@ -296,5 +299,5 @@ def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, per
 def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Desk:
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
-    _plans(request).sign(key, signature.revision, person.full_name)
+    plans_of(request, customer).sign(key, signature.revision, person.full_name)
     return desk_of(request, key)

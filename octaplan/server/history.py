@@ -9,9 +9,8 @@ from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.changes import compared
 from octaplan.core.plan import SitePlan
-from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of
+from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of, plans_of
 from octaplan.server.permissions import Looking, Planning
-from octaplan.store.plans import Plans
 
 router = APIRouter(prefix="/api", tags=["history"])
 
@@ -46,16 +45,11 @@ class Comparison(BaseModel):
     changes: list[ChangeShown]
 
 
-def _plans(request: Request) -> Plans:
-    plans: Plans = request.app.state.plans
-    return plans
-
-
 @router.post(SITE + "/undo")
 def undo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
     """Take the newest change back, made on the revision that `If-Match` names."""
     key = f"{customer}/{site}"
-    _plans(request).undo(key, base_revision(if_match), person.full_name)
+    plans_of(request, customer).undo(key, base_revision(if_match), person.full_name)
     return desk_of(request, key)
 
 
@@ -63,7 +57,7 @@ def undo(customer: Code, site: Code, request: Request, person: Planning, if_matc
 def redo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
     """Make the change again that was undone last."""
     key = f"{customer}/{site}"
-    _plans(request).redo(key, base_revision(if_match), person.full_name)
+    plans_of(request, customer).redo(key, base_revision(if_match), person.full_name)
     return desk_of(request, key)
 
 
@@ -71,7 +65,7 @@ def redo(customer: Code, site: Code, request: Request, person: Planning, if_matc
 def back_to(customer: Code, site: Code, number: Revision, request: Request, person: Planning, if_match: Match) -> Desk:
     """Take an earlier revision again, as a new one."""
     key = f"{customer}/{site}"
-    _plans(request).back_to(key, number, base_revision(if_match), person.full_name)
+    plans_of(request, customer).back_to(key, number, base_revision(if_match), person.full_name)
     return desk_of(request, key)
 
 
@@ -81,7 +75,7 @@ def name_revision(
 ) -> Desk:
     """Give a revision a name, or with an empty one take it away."""
     key = f"{customer}/{site}"
-    _plans(request).name_revision(key, number, named.name)
+    plans_of(request, customer).name_revision(key, number, named.name)
     return desk_of(request, key)
 
 
@@ -98,7 +92,7 @@ def compare(request: Request, person: Looking, one: SiteAt, other: SiteAt) -> Co
 
 def _side(request: Request, text: str) -> SideShown:
     key, _, number = text.partition("@")
-    plans = _plans(request)
+    plans = plans_of(request, key.partition("/")[0])
     newest = plans.saved(key).number
     saved, plan = plans.revision(key, int(number) if number else newest)
     return SideShown(plan=plan, revision=RevisionShown(**saved._asdict()), newest=saved.number == newest)

@@ -111,6 +111,7 @@ def save_organisation(
     records = _records(request)
     if records.settings.save(document, base_revision(if_match), person.full_name):
         records.plans.recheck()
+        records.patterns.plans.recheck()
     return _shown(records)
 
 

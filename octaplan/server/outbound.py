@@ -184,6 +184,27 @@ def row(records: Records, plan: SitePlan) -> OutboundSite:
     )
 
 
+def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
+    """The same of a pattern, which never ships."""
+    found = [j.finding.severity for j in judged]
+    return OutboundSite(
+        customer=plan.customer,
+        customer_name="Pattern",
+        site=plan.site,
+        name=plan.name or plan.site,
+        ship_date=None,
+        technician=None,
+        stages=Stages(**dict.fromkeys(Stages.model_fields, Stage.OPEN)),
+        stops=found.count(Severity.STOP),
+        warns=found.count(Severity.WARN),
+        waiting=False,
+        open="",
+        clear=False,
+        shipped=False,
+        next="",
+    )
+
+
 @router.get("/outbound")
 def outbound(request: Request, person: Looking) -> Outbound:
     """All sites, soonest ship date first; those without a date last."""

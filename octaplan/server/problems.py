@@ -21,7 +21,9 @@ from octaplan.store.bench import AlreadyTicked, BenchError, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.organisation import SettingsError, SettingsMoved
+from octaplan.store.patterns import PatternError
 from octaplan.store.plans import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError
 
@@ -66,6 +68,8 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     AnswerError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.key),
     Contradicted: _contradicted,
+    PatternError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    RolloutError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
     NotClear: _said(HTTPStatus.CONFLICT),
     Moved: _said(HTTPStatus.CONFLICT),
     ImportGone: _said(HTTPStatus.NOT_FOUND),

@@ -18,10 +18,10 @@ from octaplan.core.remedies import applied
 from octaplan.core.room import RoomError
 from octaplan.core.segments import Proposal
 from octaplan.core.typed import read_wanted_subnet, understand
-from octaplan.server.desk import Code, Operation, Pointer
+from octaplan.server.desk import Code, Operation, Pointer, plans_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.plans import NoSuchSite, Plans
+from octaplan.store.plans import NoSuchSite
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["proposals"])
 
@@ -131,11 +131,6 @@ class Entry(BaseModel):
     text: Annotated[str, StringConstraints(max_length=2_000)]
 
 
-def _plans(request: Request) -> Plans:
-    plans: Plans = request.app.state.plans
-    return plans
-
-
 def _operations(operations: list[dict[str, Any]]) -> list[Operation]:
     return [Operation.model_validate(operation) for operation in operations]
 
@@ -145,8 +140,8 @@ def propose(
     customer: Code, site: Code, wish: Annotated[Wish, Body()], request: Request, person: Looking
 ) -> ProposalShown:
     """What a wish about the segments of a site comes to; nothing is saved."""
-    with _plans(request).held() as portfolio:
-        plan = _plans(request).plan(f"{customer}/{site}")
+    with plans_of(request, customer).held() as portfolio:
+        plan = plans_of(request, customer).plan(f"{customer}/{site}")
         for key in _named(wish):
             if key not in plan.segments:
                 raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
@@ -186,7 +181,7 @@ _WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], Proposal]] = {
 @router.post("/letter")
 def letter(customer: Code, site: Code, letter: Letter, request: Request, person: Looking) -> LetterRead:
     """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
-    plan = _plans(request).plan(f"{customer}/{site}")
+    plan = plans_of(request, customer).plan(f"{customer}/{site}")
     if letter.circuit not in plan.circuits:
         raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
     try:
@@ -209,8 +204,8 @@ def column(
 ) -> list[ReadShown]:
     """Read many fields at once, each as if it had been typed after the ones before; nothing is saved."""
     read = []
-    with _plans(request).held() as portfolio:
-        draft = _plans(request).plan(f"{customer}/{site}")
+    with plans_of(request, customer).held() as portfolio:
+        draft = plans_of(request, customer).plan(f"{customer}/{site}")
         for entry in entries:
             try:
                 operations, echo = understand(draft, entry.path, entry.text, portfolio)

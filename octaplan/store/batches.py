@@ -97,18 +97,26 @@ class Batches:
                 raise BadChange("This change has been taken back already")
             query = select(Site.key, Revision.number).join(Site, Site.id == Revision.site_id)
             rows = session.execute(query.where(Revision.batch == batch, Revision.kind == Kind.CHANGE)).all()
-        undone, moved = 0, []
+        made = [key for key, number in rows if number == 1]
+        stay = self._plans.remove(made, known.at)
+        undone, moved = len(made) - len(stay), [self._code(key) for key in stay]
         for key, number in rows:
+            if number == 1:
+                continue
             try:
                 self._plans.undo(key, number, by)
                 undone += 1
             except PlansError:
-                moved.append(self._plans.plan(key).customer + "/" + self._plans.plan(key).site)
+                moved.append(self._code(key))
         with self._database.session() as session:
             found = session.get(Batch, batch)
             if found is not None:
                 found.undone = True
         return Undone(undone, moved)
+
+    def _code(self, key: str) -> str:
+        plan = self._plans.plan(key)
+        return f"{plan.customer}/{plan.site}"
 
     def recent(self, most: int = 10) -> list[Batch]:
         """The newest changes of many sites."""

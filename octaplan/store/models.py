@@ -192,6 +192,7 @@ class Import(Base):
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
     applied_at: Mapped[datetime | None]
+    batch: Mapped[str | None] = mapped_column(String(20))
     fingerprint: Mapped[str] = mapped_column(String(64))
 
 
@@ -205,6 +206,8 @@ class ImportFile(Base):
 
 
 class RefusedRow(Base):
+    """A row that was not taken, kept until it is `settled`: mended, or dismissed."""
+
     __tablename__ = "refused_rows"
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -215,6 +218,8 @@ class RefusedRow(Base):
     header: Mapped[str] = mapped_column(Text)
     cells: Mapped[str] = mapped_column(Text)
     faults: Mapped[str] = mapped_column(Text)
+    settled: Mapped[str | None] = mapped_column(String(20))
+    settled_by: Mapped[str | None] = mapped_column(String(200))
 
 
 class HardwareVersion(Base):
@@ -339,6 +344,19 @@ class Setting(Base):
 
     name: Mapped[str] = mapped_column(String(40), primary_key=True)
     value: Mapped[str] = mapped_column(Text)
+
+
+class PatternVersion(Base):
+    """One version of a pattern, kept whole."""
+
+    __tablename__ = "pattern_versions"
+
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    note: Mapped[str] = mapped_column(String(400))
+    document: Mapped[str] = mapped_column(Text)
 
 
 class OrganisationRevision(Base):

@@ -46,6 +46,7 @@ _WORDS = {
     "own_networks": "own networks",
     "common_defaults": "common defaults",
     "blocks": "blocks of customers",
+    "customers": "usual at customers",
     "gateway": "gateway",
     "hosts": "fixed hosts",
     "leave_fixed": "left for fixed hosts",
@@ -127,7 +128,7 @@ def _sentence(before: Mapping[str, Any], after: Mapping[str, Any]) -> str:
 def _difference(old: Any, new: Any) -> str:
     if isinstance(new, dict):
         keys = [key for key in [*old, *(key for key in new if key not in old)] if old.get(key) != new.get(key)]
-        told = [f"{key.upper()} {' '.join(new.get(key, [])) or 'none'}" for key in keys[:4]]
+        told = [f"{key.upper()} {_listed(new.get(key))}" for key in keys[:4]]
         return ", ".join(told) + (f" and {len(keys) - 4} more" if len(keys) > 4 else "")
     if isinstance(new, list):
         parts = [("with ", [item for item in new if item not in old]), ("without ", [i for i in old if i not in new])]
@@ -135,6 +136,14 @@ def _difference(old: Any, new: Any) -> str:
             ", ".join(word + ", ".join(map(_text, items[:4])) for word, items in parts if items) or "in another order"
         )
     return f"{_text(old)} → {_text(new)}"
+
+
+def _listed(value: Any) -> str:
+    """The blocks of a customer, or what is usual there, in short."""
+    if isinstance(value, dict):
+        named = [name.replace("_", " ") for name, inner in value.items() if inner not in (None, [], "")]
+        return ", ".join(named) or "nothing special"
+    return " ".join(value or []) or "none"
 
 
 def _text(value: object) -> str:

@@ -16,7 +16,7 @@ import hashlib
 import json
 import threading
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -32,7 +32,7 @@ from octaplan.core.credentials import slots_of
 from octaplan.core.device import RECORDED
 from octaplan.core.findings import Finding, Severity
 from octaplan.core.history import Kind, Standing, Step, standing
-from octaplan.core.plan import Acceptance, SitePlan, new_id
+from octaplan.core.plan import PATTERNS, Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
 from octaplan.core.questions import Standing as QuestionStanding
 from octaplan.core.questions import standing as standing_questions
@@ -44,7 +44,19 @@ from octaplan.store.database import Database
 from octaplan.store.derived import claims_of, names_of
 from octaplan.store.hardware import Hardware
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Base, Batch, Claim, Clearance, Customer, Name, Revision, Shipment, Site
+from octaplan.store.models import (
+    Base,
+    Batch,
+    Claim,
+    Clearance,
+    Customer,
+    Name,
+    Revision,
+    Run,
+    Secret,
+    Shipment,
+    Site,
+)
 from octaplan.store.organisation import Settings
 from octaplan.store.safe import Kept, Need, Safe
 from octaplan.store.saved import Saved
@@ -65,6 +77,9 @@ _LISTS = frozenset(
         "kept",
     }
 )
+#: Rules that a pattern cannot break, since its addresses are only drawn.
+_OF_REAL_ADDRESSES = frozenset({"common-default", "overlap-ours", "domain-public"})
+
 _CLOSED = ("/schema", "/customer", "/site", "/accepted", "/answers")
 
 
@@ -160,8 +175,11 @@ class Plans:
         hardware: Hardware | None = None,
         safe: Safe | None = None,
         settings: Settings | None = None,
+        *,
+        patterns: bool = False,
     ) -> None:
         self._database = database
+        self._patterns = patterns
         self._settings = settings
         self._hardware = hardware
         self._safe = safe
@@ -174,9 +192,9 @@ class Plans:
         self._customers: dict[str, str] = {}
         with database.session() as session:
             rows = session.execute(
-                select(Site, Revision).join(
-                    Revision, (Revision.site_id == Site.id) & (Revision.number == Site.revision)
-                )
+                select(Site, Revision)
+                .join(Revision, (Revision.site_id == Site.id) & (Revision.number == Site.revision))
+                .where((Site.customer_key == PATTERNS) == patterns)
             ).all()
             newest = select(func.max(Clearance.id)).group_by(Clearance.site_id)
             signed = {c.site_id: c for c in session.scalars(select(Clearance).where(Clearance.id.in_(newest)))}
@@ -212,7 +230,8 @@ class Plans:
         """The newest plan of a site."""
         plan = self._portfolio.get(key)
         if plan is None:
-            raise NoSuchSite(f"There is no site {key.upper()}: look it up on Outbound")
+            where = "There is no such pattern: look it up on Patterns"
+            raise NoSuchSite(where if self._patterns else f"There is no site {key.upper()}: look it up on Outbound")
         return plan
 
     def all(self) -> dict[str, SitePlan]:
@@ -302,7 +321,7 @@ class Plans:
         _permitted(operations)
         with self._lock:
             draft = _patched(self.plan(key), operations)
-            return judge(draft, self._portfolio.check(draft))
+            return judge(draft, self._check(draft))
 
     @contextmanager
     def held(self) -> Iterator[Portfolio]:
@@ -363,7 +382,7 @@ class Plans:
             for key in keys:
                 plan = self._portfolio.get(key)
                 if plan is not None:
-                    self._findings[plan.key] = self._portfolio.check(plan)
+                    self._findings[plan.key] = self._check(plan)
 
     def note_shipped(self, key: str) -> None:
         """Know that a site has been shipped."""
@@ -564,11 +583,14 @@ class Plans:
         reason: str,
         customers: Mapping[str, str] | None = None,
         secrets: Mapping[tuple[str, str], str] | None = None,
+        batch: Batch | None = None,
+        progress: Callable[[int], None] | None = None,
     ) -> int:
         """Add or replace many plans in one transaction; plans that say nothing new are left alone.
 
         Returns how many were saved. `customers` gives names to customer codes; `secrets` are what came with the
-        plans for slots, by site key and path of the slot.
+        plans for slots, by site key and path of the slot. With a `batch` one undo takes all of it back. `progress` is
+        told how many plans are written; what it raises leaves everything as it was.
         """
         with self._lock:
             given_plans = list(plans)
@@ -580,9 +602,19 @@ class Plans:
                 for code, name in (customers or {}).items():
                     session.merge(Customer(key=code.casefold(), code=code, name=name))
                     self._customers[code.casefold()] = name
-                written = [self._write(session, old, plan, by, at, reason) for old, plan in fresh]
+                if batch is not None:
+                    session.add(batch)
+                    session.flush()
+                batch_id = batch.id if batch is not None else None
+                written = []
+                for old, plan in fresh:
+                    written.append(self._write(session, old, plan, by, at, reason, batch=batch_id))
+                    if progress is not None:
+                        progress(len(written))
                 if secrets and self._safe is not None:
                     kept = self._safe.put_given(session, self._given({p.key: p for p in given_plans}, secrets), by)
+                if batch is not None:
+                    batch.at = datetime.now(UTC)  # so that everything that came with it is older
             if self._safe is not None:
                 self._safe.remember(kept)
             for (_, plan), (site_id, saved) in zip(fresh, written, strict=True):
@@ -611,6 +643,45 @@ class Plans:
                 ]
             for before, plan, (_, saved) in zip(befores, plans, written, strict=True):
                 self._know(before, plan, saved)
+
+    def remove(self, keys: Collection[str], untouched_since: datetime | None = None) -> list[str]:
+        """Take sites away with all their revisions; returns the keys of those that have to stay.
+
+        A site stays that has been cleared, staged or shipped, or has got another revision or secret since a moment.
+        """
+        with self._lock:
+            asked = {self._sites[key]: key for key in (k.casefold() for k in keys) if key in self._sites}
+            with self._database.session() as session:
+                kept: set[int] = set()
+                for number in asked:
+                    kept |= self._touched(session, number, untouched_since)
+                going = [number for number in asked if number not in kept]
+                for part in range(0, len(going), 500):
+                    some = going[part : part + 500]
+                    for table in (Claim, Name, Secret, Revision):
+                        session.execute(delete(table).where(table.site_id.in_(some)))
+                    session.execute(delete(Site).where(Site.id.in_(some)))
+            for number in going:
+                key = asked[number]
+                self._portfolio.remove(key)
+                for known in (self._sites, self._saved, self._findings, self._remedies, self._digests):
+                    known.pop(key, None)
+                if self._safe is not None:
+                    self._safe.forget(key)
+            if going:
+                self._check_everything()
+            return [asked[number] for number in kept]
+
+    def _touched(self, session: Session, number: int, since: datetime | None) -> set[int]:
+        for table in (Clearance, Run, Shipment):
+            if session.scalars(select(table.id).where(table.site_id == number).limit(1)).first() is not None:
+                return {number}
+        if since is not None:
+            for dated in (Revision, Secret):
+                newer = select(dated.at).where(dated.site_id == number, dated.at > since).limit(1)
+                if session.scalars(newer).first() is not None:
+                    return {number}
+        return set()
 
     def needs(self, plan: SitePlan) -> list[Need]:
         """The slots of a plan, each with the makers' own passwords that will not do in it."""
@@ -657,7 +728,7 @@ class Plans:
         affected |= self._portfolio.touched_by(after) | {after.key}
         self._saved[after.key] = saved
         for key in affected:
-            self._findings[key] = self._portfolio.check(self.plan(key))
+            self._findings[key] = self._check(self.plan(key))
         self._tell(saved, after, affected)
 
     def _tell(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
@@ -717,15 +788,26 @@ class Plans:
                 batch=batch,
             )
         )
-        _insert(session, list(claims_of(after, site_id)))
-        _insert(session, list(names_of(after, site_id, self.customer_name(after))))
+        if not self._patterns:
+            _insert(session, list(claims_of(after, site_id)))
+            _insert(session, list(names_of(after, site_id, self.customer_name(after))))
         return site_id, Saved(number, at, by, said)
 
     def _check_everything(self) -> None:
         self._checked_on = self._portfolio.today()
         self._findings = {plan.key: [] for plan in self._portfolio}
         for finding in self._portfolio.check_all():
-            self._findings[f"{finding.customer}/{finding.site}".casefold()].append(finding)
+            if self._concerns(finding):
+                self._findings[f"{finding.customer}/{finding.site}".casefold()].append(finding)
+
+    def _check(self, plan: SitePlan) -> list[Finding]:
+        return [finding for finding in self._portfolio.check(plan) if self._concerns(finding)]
+
+    def _concerns(self, finding: Finding) -> bool:
+        """Whether a finding is one to tell: of a pattern only what its segments and hosts are like among themselves."""
+        if not self._patterns:
+            return True
+        return finding.path.startswith(("/segments/", "/hosts/")) and finding.rule not in _OF_REAL_ADDRESSES
 
 
 def _insert(session: Session, rows: Sequence[Base]) -> None:

@@ -10,7 +10,9 @@ from octaplan.store.hardware import Hardware
 from octaplan.store.imports import Imports
 from octaplan.store.journal import Journal
 from octaplan.store.organisation import Settings
+from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
+from octaplan.store.rollouts import Rollouts
 from octaplan.store.safe import Safe
 from octaplan.store.vault import Vault
 
@@ -27,6 +29,8 @@ class Records:
         self.settings = Settings(database)
         self.safe = Safe(database, self.vault)
         self.plans = Plans(database, self.hardware, self.safe, self.settings)
+        self.patterns = Patterns(database, self.settings)
         self.batches = Batches(database, self.plans)
+        self.rollouts = Rollouts(self.plans, self.patterns)
         self.imports = Imports(database, self.plans, self.safe)
         self.bench = Bench(database, self.plans, self.hardware, self.safe)

@@ -213,6 +213,12 @@ class Safe:
             for need, kept in written:
                 self._hold(need.site.casefold(), need.slot.path, kept)
 
+    def forget(self, site: str) -> None:
+        """Know no secret of a site any more: it has been taken away."""
+        with self._lock:
+            for slot, kept in self._kept.pop(site.casefold(), {}).items():
+                self._holders[kept.fingerprint].discard((site.casefold(), slot))
+
     def _store(self, rows: Sequence[tuple[Need, str, int, bool]], by: str, act: Act, *, typed: bool) -> None:
         with self._database.session() as session:
             written = self._write(session, rows, by, act, typed=typed)

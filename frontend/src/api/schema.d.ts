@@ -68,6 +68,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/customers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * All Customers
+     * @description All customers that have sites, by code.
+     */
+    get: operations['all_customers'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/customers/{customer}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Customer
+     * @description One customer.
+     */
+    get: operations['customer'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/events': {
     parameters: {
       query?: never;
@@ -514,6 +554,114 @@ export interface paths {
     get: operations['outbound'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/patterns': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * All Patterns
+     * @description All patterns, by name.
+     */
+    get: operations['all_patterns'];
+    put?: never;
+    /**
+     * New Pattern
+     * @description A new pattern, empty or laid out like a site.
+     */
+    post: operations['new_pattern'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/patterns/{key}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Pattern
+     * @description A pattern with its versions and the sites that are made from it.
+     */
+    get: operations['pattern'];
+    put?: never;
+    post?: never;
+    /**
+     * Remove Pattern
+     * @description Take a pattern away that no site uses.
+     */
+    delete: operations['remove_pattern'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/patterns/{key}/versions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * New Version
+     * @description Make the draft the next version of the pattern.
+     */
+    post: operations['new_version'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rollout': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Roll Out
+     * @description Make many sites at once, as they were shown, in one transaction with one undo.
+     */
+    post: operations['roll_out'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/rollout/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Rollout
+     * @description What many sites at once would be; nothing is saved.
+     */
+    post: operations['preview_rollout'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1262,6 +1410,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/pattern': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Site Pattern
+     * @description How a site stands to its pattern; nothing when it was not made from one.
+     */
+    get: operations['site_pattern'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/pattern/newer': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Newer Version
+     * @description What another version of its pattern would change at a site; nothing is saved.
+     */
+    post: operations['newer_version'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/plan': {
     parameters: {
       query?: never;
@@ -1816,17 +2004,6 @@ export interface components {
       /** Undone */
       undone: boolean;
     };
-    /** BlockShown */
-    BlockShown: {
-      /** Customer */
-      customer: string;
-      /**
-       * Network
-       * @description A subnet
-       * @example 10.40.8.0/24
-       */
-      network: string;
-    };
     /** Body_attach_backup */
     Body_attach_backup: {
       /** File */
@@ -2104,6 +2281,70 @@ export interface components {
       stops: number;
       /** Warns */
       warns: number;
+    };
+    /** CustomerListed */
+    CustomerListed: {
+      /** Code */
+      code: string;
+      /** Name */
+      name: string;
+      /** Sites */
+      sites: number;
+    };
+    /** CustomerShown */
+    CustomerShown: {
+      /** Blocks */
+      blocks: components['schemas']['octaplan__server__customers__BlockShown'][];
+      /** Code */
+      code: string;
+      defaults: components['schemas']['Defaults'];
+      /** Groups */
+      groups: components['schemas']['GroupShown'][];
+      /** Name */
+      name: string;
+      /** Patterns */
+      patterns: components['schemas']['PatternOfCustomer'][];
+      /** Sites */
+      sites: components['schemas']['OutboundSite'][];
+      /** Without Segments */
+      without_segments: string[];
+    };
+    /**
+     * Defaults
+     * @description What is usual at the sites of one customer; what is left out is as at all others.
+     */
+    Defaults: {
+      /** Domain */
+      domain: string | null;
+      gateway: components['schemas']['Side'] | null;
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+      /**
+       * Reserved
+       * @description Parts of the blocks that no segment is taken from
+       * @default []
+       */
+      reserved: string[];
+      /**
+       * Resolvers
+       * @default []
+       */
+      resolvers: string[];
+      /** Time Zone */
+      time_zone: string | null;
+    };
+    /**
+     * DepartureShown
+     * @description One value in which a site departs from its pattern.
+     */
+    DepartureShown: {
+      /** Path */
+      path: string;
+      /** Text */
+      text: string;
     };
     /**
      * Desk
@@ -2412,6 +2653,18 @@ export interface components {
      * @enum {string}
      */
     FirstPassword: 'blank' | 'known' | 'label' | 'chosen';
+    /** FoundThere */
+    FoundThere: {
+      /** Message */
+      message: string;
+      /** Rule */
+      rule: string;
+      severity: components['schemas']['Severity'];
+      /** Site */
+      site: string;
+      /** Title */
+      title: string;
+    };
     /** GivenShown */
     GivenShown: {
       /** Name */
@@ -2424,6 +2677,26 @@ export interface components {
       subnet: string;
       /** Usable */
       usable: number;
+    };
+    /** GivenSubnet */
+    GivenSubnet: {
+      /** Label */
+      label: string;
+      role: components['schemas']['octaplan__core__plan__Role'];
+      /** Subnet */
+      subnet: string;
+    };
+    /**
+     * GroupShown
+     * @description A reach group that sites of the customer are in; `sites` are all of its sites, other customers' too.
+     */
+    GroupShown: {
+      /** Name */
+      name: string;
+      /** Own */
+      own: number;
+      /** Sites */
+      sites: number;
     };
     /** HTTPValidationError */
     HTTPValidationError: {
@@ -2669,6 +2942,19 @@ export interface components {
       site: string;
     };
     /**
+     * LaidSegment
+     * @description One segment of a pattern, in short.
+     */
+    LaidSegment: {
+      /** Label */
+      label: string;
+      /** Prefix */
+      prefix: number | null;
+      role: components['schemas']['octaplan__core__plan__Role'];
+      /** Vlan */
+      vlan: number | null;
+    };
+    /**
      * LayingOut
      * @description A whole site in one block; needs with a `segment` renumber the one that is there.
      */
@@ -2752,6 +3038,44 @@ export interface components {
     Made: {
       /** Made */
       made: number;
+    };
+    /** Making */
+    Making: {
+      /** Blocks */
+      blocks: string[];
+      /** Customer */
+      customer: string;
+      /**
+       * Growth
+       * @default 0
+       */
+      growth: number;
+      /** Pattern */
+      pattern: string;
+      /**
+       * Reserved
+       * @default []
+       */
+      reserved: string[];
+      /**
+       * Runs
+       * @description What was shown, by site code
+       */
+      runs: {
+        [key: string]: string;
+      };
+      /**
+       * Sites
+       * @default []
+       */
+      sites: string[];
+      /**
+       * Table
+       * @default
+       */
+      table: string;
+      /** Version */
+      version: number;
     };
     /**
      * May
@@ -2877,6 +3201,28 @@ export interface components {
       /** Type */
       type: string;
     };
+    /** NewPattern */
+    NewPattern: {
+      /** Like */
+      like?: string | null;
+      /** Name */
+      name: string;
+    };
+    /** NewVersion */
+    NewVersion: {
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /** Revision */
+      revision: number;
+    };
+    /** Newer */
+    Newer: {
+      /** Version */
+      version: number;
+    };
     /**
      * Note
      * @description Something learned the hard way.
@@ -2973,6 +3319,14 @@ export interface components {
        *     ]
        */
       common_defaults: string[];
+      /**
+       * Customers
+       * @description What is usual at each customer's sites
+       * @default {}
+       */
+      customers: {
+        [key: string]: components['schemas']['Defaults'];
+      };
       /**
        * Flag Documentation
        * @description Whether addresses for examples (RFC 5737, 3849) are doubtful
@@ -3119,6 +3473,71 @@ export interface components {
       new: string;
       /** Old */
       old: string;
+    };
+    /**
+     * PatternListed
+     * @description A pattern with its versions, and how many sites are made from it.
+     */
+    PatternListed: {
+      /**
+       * Behind
+       * @description How many sites have an older version
+       */
+      behind: number;
+      /**
+       * Edited
+       * @description Whether the draft says something else than the newest version
+       */
+      edited: boolean;
+      /** Hosts */
+      hosts: number;
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Segments */
+      segments: components['schemas']['LaidSegment'][];
+      /** Sites */
+      sites: number;
+      /**
+       * Version
+       * @description The newest version; 0 while there is none
+       */
+      version: number;
+    };
+    /** PatternMade */
+    PatternMade: {
+      /** Key */
+      key: string;
+    };
+    /** PatternOfCustomer */
+    PatternOfCustomer: {
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Newest */
+      newest: number;
+      /** Sites */
+      sites: number;
+      /** Version */
+      version: number;
+    };
+    /**
+     * PatternShown
+     * @description A pattern as its page shows it, beside the desk of its draft.
+     */
+    PatternShown: {
+      /** Edited */
+      edited: boolean;
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Sites */
+      sites: components['schemas']['SiteOfPattern'][];
+      /** Versions */
+      versions: components['schemas']['octaplan__server__patterns__VersionShown'][];
     };
     /**
      * PatternUse
@@ -3386,6 +3805,17 @@ export interface components {
       /** Value */
       value: string;
     };
+    /** RefusedThere */
+    RefusedThere: {
+      /** Column */
+      column: string;
+      /** Problem */
+      problem: string;
+      /** Row */
+      row: number;
+      /** Value */
+      value: string;
+    };
     /**
      * RemedyShown
      * @description A change that a finding offers.
@@ -3432,6 +3862,31 @@ export interface components {
       number: number;
       /** Sentence */
       sentence: string;
+    };
+    /** RolledOutShown */
+    RolledOutShown: {
+      /** Batch */
+      batch: string;
+      /** Sites */
+      sites: number;
+    };
+    /**
+     * RolloutShown
+     * @description What a rollout makes: every site with its run of the block, and all that would be found.
+     */
+    RolloutShown: {
+      /** Findings */
+      findings: components['schemas']['FoundThere'][];
+      /** Findings Total */
+      findings_total: number;
+      /** Prefix */
+      prefix: number;
+      /** Refused */
+      refused: components['schemas']['RefusedThere'][];
+      /** Sites */
+      sites: components['schemas']['SiteMade'][];
+      /** Stops */
+      stops: number;
     };
     /**
      * RoomShown
@@ -3766,6 +4221,52 @@ export interface components {
       /** Second Factor */
       second_factor: boolean;
     };
+    /** SiteMade */
+    SiteMade: {
+      /** Name */
+      name: string;
+      /** New */
+      new: boolean;
+      /** Run */
+      run: string;
+      /** Segments */
+      segments: components['schemas']['GivenSubnet'][];
+      /** Site */
+      site: string;
+      /** Stops */
+      stops: number;
+      /** Warns */
+      warns: number;
+    };
+    /** SiteOfPattern */
+    SiteOfPattern: {
+      /** Customer */
+      customer: string;
+      /** Departures */
+      departures: number;
+      /** Name */
+      name: string;
+      /** Site */
+      site: string;
+      /** Version */
+      version: number;
+    };
+    /**
+     * SitePattern
+     * @description How a site stands to its pattern; without one, which there are.
+     */
+    SitePattern: {
+      /** Departures */
+      departures: components['schemas']['DepartureShown'][];
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Newest */
+      newest: number;
+      /** Version */
+      version: number;
+    };
     /**
      * SitePlan
      * @description Everything planned for one site.
@@ -4000,7 +4501,7 @@ export interface components {
       /** Above */
       above: string | null;
       /** Blocks */
-      blocks: components['schemas']['BlockShown'][];
+      blocks: components['schemas']['octaplan__server__space__BlockShown'][];
       /** Customers */
       customers: {
         [key: string]: string;
@@ -4292,18 +4793,6 @@ export interface components {
       /** Text */
       text: string;
     };
-    /** VersionShown */
-    VersionShown: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Number */
-      number: number;
-    };
     /** WantShown */
     WantShown: {
       /**
@@ -4371,6 +4860,40 @@ export interface components {
       segment: string | null;
     };
     /**
+     * Wish
+     * @description Sites to make from a pattern: some that are there without segments, and those of a table.
+     */
+    Wish: {
+      /** Blocks */
+      blocks: string[];
+      /** Customer */
+      customer: string;
+      /**
+       * Growth
+       * @default 0
+       */
+      growth: number;
+      /** Pattern */
+      pattern: string;
+      /**
+       * Reserved
+       * @default []
+       */
+      reserved: string[];
+      /**
+       * Sites
+       * @default []
+       */
+      sites: string[];
+      /**
+       * Table
+       * @default
+       */
+      table: string;
+      /** Version */
+      version: number;
+    };
+    /**
      * Role
      * @description What a segment is for.
      * @enum {string}
@@ -4386,12 +4909,47 @@ export interface components {
       | 'transit'
       | 'isolated'
       | 'other';
+    /**
+     * BlockShown
+     * @description A block of a customer, and the room that is left in it.
+     */
+    octaplan__server__customers__BlockShown: {
+      /**
+       * Block
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      block: string;
+      /** Free */
+      free: number;
+      /**
+       * Largest
+       * @description The largest free subnet
+       */
+      largest: string | null;
+      /** Segments */
+      segments: number;
+      /** Size */
+      size: number;
+    };
     /** Applied */
     octaplan__server__findings__Applied: {
       /** Batch */
       batch: string;
       /** Sites */
       sites: components['schemas']['MendedShown'][];
+    };
+    /** VersionShown */
+    octaplan__server__hardware__VersionShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
     };
     /** ChangeShown */
     octaplan__server__history__ChangeShown: {
@@ -4421,6 +4979,31 @@ export interface components {
       field: string;
       /** Subject */
       subject: string;
+    };
+    /** VersionShown */
+    octaplan__server__patterns__VersionShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Note */
+      note: string;
+      /** Number */
+      number: number;
+    };
+    /** BlockShown */
+    octaplan__server__space__BlockShown: {
+      /** Customer */
+      customer: string;
+      /**
+       * Network
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      network: string;
     };
     /**
      * Role
@@ -4540,6 +5123,57 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Comparison'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  all_customers: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CustomerListed'][];
+        };
+      };
+    };
+  };
+  customer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CustomerShown'];
         };
       };
       /** @description Validation Error */
@@ -4934,7 +5568,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['VersionShown'][];
+          'application/json': components['schemas']['octaplan__server__hardware__VersionShown'][];
         };
       };
       /** @description Validation Error */
@@ -5259,6 +5893,220 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Outbound'];
+        };
+      };
+    };
+  };
+  all_patterns: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PatternListed'][];
+        };
+      };
+    };
+  };
+  new_pattern: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewPattern'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PatternMade'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  pattern: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PatternShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  remove_pattern: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  new_version: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewVersion'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['octaplan__server__patterns__VersionShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  roll_out: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Making'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RolledOutShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  preview_rollout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Wish'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RolloutShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
         };
       };
     };
@@ -6561,6 +7409,74 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['LetterRead'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  site_pattern: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SitePattern'] | null;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  newer_version: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Newer'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ProposalShown'];
         };
       };
       /** @description Validation Error */

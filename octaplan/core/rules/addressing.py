@@ -10,6 +10,7 @@ import numpy as np
 from octaplan.core.addresses import Address, AddressError, Network, parse_address
 from octaplan.core.claims import Addresses, Flags, known, same, where, within
 from octaplan.core.findings import Hit, Severity, rule
+from octaplan.core.organisation import Side
 from octaplan.core.overlap import IntervalIndex
 from octaplan.core.rules.words import count, listed
 
@@ -83,8 +84,9 @@ def gateway_missing(view: View) -> Iterator[Hit]:
     for row in where(~known(view.segments["gateway"]) & view.segments["needs_gateway"]):
         subject = view.subject(view.segments, row)
         subnet = view.segment(row).subnet
-        free = view.organisation.gateway_in(subnet) if subnet else None
-        hint = f"{free} is the {view.organisation.gateway} usable address" if free else "it needs a subnet first"
+        organisation = view.organisation.at(subject.customer)
+        free = organisation.gateway_in(subnet) if subnet else None
+        hint = f"{free} is the {organisation.gateway} usable address" if free else "it needs a subnet first"
         yield Hit(subject, f"{subject.name} has no gateway, so nothing in it gets out: {hint}.")
 
 
@@ -410,16 +412,25 @@ def gateway_convention(view: View) -> Iterator[Hit]:
     whoever comes to the site later will look for it there.
     """
     s = view.segments
-    usual = s["usable_first" if view.organisation.gateway == "first" else "usable_last"]
-    four = (s["first"].family == 4) & s["needs_gateway"] & (s["prefix"] <= 30)
-    for row in where(four & s.inside("gateway", "usable_") & ~same(s["gateway"], usual)):
-        gateway = view.gateway(s, row)
-        subject = view.subject(s, row, gateway)
+    four = (s["first"].family == 4) & s["needs_gateway"] & (s["prefix"] <= 30) & s.inside("gateway", "usable_")
+    usual = np.where(_last_is_usual(view), same(s["gateway"], s["usable_last"]), same(s["gateway"], s["usable_first"]))
+    for row in where(four & ~usual):
+        gateway, subject = view.gateway(s, row), view.subject(s, row)
+        side = view.organisation.side(subject.customer)
         yield Hit(
-            subject,
-            f"The gateway {gateway} of {subject.name} is not {usual.at(row)}, the {view.organisation.gateway} usable "
+            subject._replace(addresses=str(gateway)),
+            f"The gateway {gateway} of {subject.name} is not {s[f'usable_{side}'].at(row)}, the {side} usable "
             "address, which everywhere else is the gateway.",
         )
+
+
+def _last_is_usual(view: View) -> Flags | bool:
+    """Per segment whether the last usable address is the gateway by convention; one answer where all are alike."""
+    organisation = view.organisation
+    if not any(usual.gateway for usual in organisation.customers.values()):
+        return organisation.gateway is Side.LAST
+    sites = {site for site, plan in view.plans.items() if organisation.side(plan.customer) is Side.LAST}
+    return np.isin(view.segments["site"], np.fromiter(sites, np.int64, len(sites)))
 
 
 @rule("ipv6-size", Severity.WARN, "segment", "subnet6")

@@ -248,9 +248,10 @@ def answer_departed(view: View) -> Iterator[Hit]:
             if one.state is State.DEPARTED and one.answer is not None:
                 line = f" of {plan.circuits[one.circuit].label} at" if one.circuit else " of"
                 told = one.answer.source or one.answer.by
+                about = f"{one.question.short}{line} {plan.name or plan.site}"
                 yield _at_site(
                     plan,
-                    f"{told} confirmed the {one.question.short}{line} {plan.name or plan.site} as {one.answer.text}, but the plan says "
+                    f"{told} confirmed the {about} as {one.answer.text}, but the plan says "
                     f"{one.value or 'nothing'}: put it back, or ask again.",
                     one.value,
                     f"/answers/{one.key}",

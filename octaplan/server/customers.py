@@ -1,0 +1,123 @@
+"""The page of one customer: its blocks with the room that is left, its reach groups, patterns, sites and defaults."""
+
+from __future__ import annotations
+
+from collections import Counter
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Request
+from pydantic import BaseModel, Field
+
+from octaplan.core.fields import NetworkField
+from octaplan.core.organisation import Defaults
+from octaplan.core.plan import SitePlan
+from octaplan.core.rollout import free_for
+from octaplan.server.outbound import OutboundSite, row
+from octaplan.server.permissions import Looking
+from octaplan.server.problems import Problem
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/customers", tags=["customers"])
+
+
+class BlockShown(BaseModel):
+    """A block of a customer, and the room that is left in it."""
+
+    block: NetworkField
+    size: int
+    free: int
+    largest: Annotated[NetworkField | None, Field(description="The largest free subnet")]
+    segments: int
+
+
+class GroupShown(BaseModel):
+    """A reach group that sites of the customer are in; `sites` are all of its sites, other customers' too."""
+
+    name: str
+    own: int
+    sites: int
+
+
+class PatternOfCustomer(BaseModel):
+    key: str
+    name: str
+    version: int
+    newest: int
+    sites: int
+
+
+class CustomerListed(BaseModel):
+    code: str
+    name: str
+    sites: int
+
+
+class CustomerShown(BaseModel):
+    code: str
+    name: str
+    blocks: list[BlockShown]
+    groups: list[GroupShown]
+    patterns: list[PatternOfCustomer]
+    sites: list[OutboundSite]
+    without_segments: list[str]
+    defaults: Defaults
+
+
+@router.get("")
+def all_customers(request: Request, person: Looking) -> list[CustomerListed]:
+    """All customers that have sites, by code."""
+    records: Records = request.app.state.records
+    counted = Counter(plan.customer.casefold() for plan in records.plans.all().values())
+    return [
+        CustomerListed(code=code, name=name, sites=counted[code.casefold()])
+        for code, name in records.plans.customers().items()
+    ]
+
+
+@router.get("/{customer}")
+def customer(customer: Annotated[str, Path(max_length=40)], request: Request, person: Looking) -> CustomerShown:
+    """One customer."""
+    records: Records = request.app.state.records
+    code = customer.casefold()
+    all_plans = records.plans.all()
+    plans = [plan for plan in all_plans.values() if plan.customer.casefold() == code]
+    if not plans:
+        raise Problem(HTTPStatus.NOT_FOUND, f"There is no customer {customer[:40]}: look at Outbound")
+    organisation = records.settings.current
+    with records.plans.held() as portfolio:
+        nobody = SitePlan(customer=plans[0].customer, site="~")
+        blocks = []
+        for block in organisation.blocks_of(code):
+            free = free_for(portfolio, nobody, block)
+            largest = min(free.prefixes(), key=lambda net: net.prefix, default=None)
+            inside = sum(
+                1
+                for plan in plans
+                for s in plan.segments.values()
+                if any(net is not None and block.holds(net.first) for net in (s.subnet, s.subnet6))
+            )
+            blocks.append(BlockShown(block=block, size=block.size, free=free.size, largest=largest, segments=inside))
+    everywhere = Counter(group for plan in all_plans.values() for group in plan.groups)
+    own = Counter(group for plan in plans for group in plan.groups)
+    used = Counter((p.pattern.key, p.pattern.version) for p in plans if p.pattern is not None)
+    patterns = records.patterns
+    return CustomerShown(
+        code=plans[0].customer,
+        name=records.plans.customer_name(plans[0]),
+        blocks=blocks,
+        groups=[GroupShown(name=g, own=n, sites=everywhere[g]) for g, n in sorted(own.items())],
+        patterns=[
+            PatternOfCustomer(
+                key=key,
+                name=patterns.draft(key).name or key,
+                version=version,
+                newest=patterns.newest(key),
+                sites=number,
+            )
+            for (key, version), number in sorted(used.items())
+        ],
+        sites=[row(records, plan) for plan in plans],
+        without_segments=[plan.site for plan in plans if not plan.segments],
+        defaults=organisation.usual(code),
+    )

@@ -1,0 +1,372 @@
+"""Patterns, how sites stand to theirs, and many sites made at once."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.changes import Change
+from octaplan.core.fields import NetworkField
+from octaplan.core.findings import RULES, Severity
+from octaplan.core.patterns import departures, take_newer
+from octaplan.core.plan import PatternUse, Role, SitePlan
+from octaplan.core.rollout import GROWTH, MOST
+from octaplan.core.room import RoomError
+from octaplan.server.desk import Code, Operation
+from octaplan.server.permissions import Looking, Planning
+from octaplan.server.problems import Problem
+from octaplan.server.proposals import ProposalShown
+from octaplan.store.patterns import Patterns, used_by
+from octaplan.store.plans import NoSuchSite
+from octaplan.store.records import Records
+from octaplan.store.rollouts import LONGEST, RolledOut, Wanted
+
+router = APIRouter(prefix="/api", tags=["patterns"])
+
+Key = Annotated[str, Path(max_length=40)]
+Numbered = Annotated[int, Field(ge=1, le=100_000)]
+
+#: How many findings of a rollout are told one by one.
+TOLD = 200
+
+
+class VersionShown(BaseModel):
+    number: int
+    at: datetime
+    by: str
+    note: str
+
+
+class LaidSegment(BaseModel):
+    """One segment of a pattern, in short."""
+
+    label: str
+    role: Role
+    vlan: int | None
+    prefix: int | None
+
+
+class PatternListed(BaseModel):
+    """A pattern with its versions, and how many sites are made from it."""
+
+    key: str
+    name: str
+    segments: list[LaidSegment]
+    hosts: int
+    version: Annotated[int, Field(description="The newest version; 0 while there is none")]
+    edited: Annotated[bool, Field(description="Whether the draft says something else than the newest version")]
+    sites: int
+    behind: Annotated[int, Field(description="How many sites have an older version")]
+
+
+class PatternMade(BaseModel):
+    key: str
+
+
+class NewPattern(BaseModel):
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=80)]
+    like: Annotated[str, StringConstraints(max_length=81)] | None = None
+
+
+class NewVersion(BaseModel):
+    revision: int
+    note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+
+
+class SiteOfPattern(BaseModel):
+    customer: str
+    site: str
+    name: str
+    version: int
+    departures: int
+
+
+class PatternShown(BaseModel):
+    """A pattern as its page shows it, beside the desk of its draft."""
+
+    key: str
+    name: str
+    versions: list[VersionShown]
+    edited: bool
+    sites: list[SiteOfPattern]
+
+
+class DepartureShown(BaseModel):
+    """One value in which a site departs from its pattern."""
+
+    path: str
+    text: str
+
+
+class SitePattern(BaseModel):
+    """How a site stands to its pattern; without one, which there are."""
+
+    key: str
+    name: str
+    version: int
+    newest: int
+    departures: list[DepartureShown]
+
+
+class Newer(BaseModel):
+    version: Numbered
+
+
+class Wish(BaseModel):
+    """Sites to make from a pattern: some that are there without segments, and those of a table."""
+
+    pattern: Annotated[str, StringConstraints(max_length=40)]
+    version: Numbered
+    customer: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
+    blocks: Annotated[list[NetworkField], Field(min_length=1, max_length=64)]
+    reserved: Annotated[list[NetworkField], Field(max_length=64)] = []
+    growth: Annotated[int, Field(ge=0, le=GROWTH)] = 0
+    sites: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=MOST)] = []
+    table: Annotated[str, StringConstraints(max_length=LONGEST)] = ""
+
+
+class Making(Wish):
+    runs: Annotated[dict[str, str], Field(max_length=MOST, description="What was shown, by site code")]
+
+
+class GivenSubnet(BaseModel):
+    label: str
+    role: Role
+    subnet: str
+
+
+class SiteMade(BaseModel):
+    site: str
+    name: str
+    new: bool
+    run: str
+    segments: list[GivenSubnet]
+    stops: int
+    warns: int
+
+
+class FoundThere(BaseModel):
+    site: str
+    rule: str
+    title: str
+    severity: Severity
+    message: str
+
+
+class RefusedThere(BaseModel):
+    row: int
+    column: str
+    value: str
+    problem: str
+
+
+class RolloutShown(BaseModel):
+    """What a rollout makes: every site with its run of the block, and all that would be found."""
+
+    prefix: int
+    sites: list[SiteMade]
+    findings: list[FoundThere]
+    findings_total: int
+    stops: int
+    refused: list[RefusedThere]
+
+
+class RolledOutShown(BaseModel):
+    batch: str
+    sites: int
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+def _edited(patterns: Patterns, plan: SitePlan, newest: int) -> bool:
+    return newest == 0 or patterns.version(plan.site, newest) != plan
+
+
+@router.get("/patterns")
+def all_patterns(request: Request, person: Looking) -> list[PatternListed]:
+    """All patterns, by name."""
+    records = _records(request)
+    patterns, used = records.patterns, used_by(records.plans)
+    shown = []
+    for plan in patterns.all():
+        newest = patterns.newest(plan.site)
+        counts = {version: number for (key, version), number in used.items() if key == plan.site}
+        shown.append(
+            PatternListed(
+                key=plan.site,
+                name=plan.name or plan.site,
+                segments=[
+                    LaidSegment(label=s.label, role=s.role, vlan=s.vlan, prefix=s.subnet.prefix if s.subnet else None)
+                    for s in plan.segments.values()
+                ],
+                hosts=len(plan.hosts),
+                version=newest,
+                edited=_edited(patterns, plan, newest),
+                sites=sum(counts.values()),
+                behind=sum(number for version, number in counts.items() if version < newest),
+            )
+        )
+    return shown
+
+
+@router.post("/patterns")
+def new_pattern(new: NewPattern, request: Request, person: Planning) -> PatternMade:
+    """A new pattern, empty or laid out like a site."""
+    records = _records(request)
+    like = records.plans.plan(new.like) if new.like else None
+    return PatternMade(key=records.patterns.make(new.name, person.full_name, like).site)
+
+
+@router.get("/patterns/{key}")
+def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
+    """A pattern with its versions and the sites that are made from it."""
+    records = _records(request)
+    patterns, plan = records.patterns, records.patterns.draft(key)
+    versions = patterns.versions(key)
+    sites = []
+    organisation = records.settings.current
+    for site in records.plans.all().values():
+        if site.pattern is not None and site.pattern.key == plan.site:
+            departed = departures(patterns.version(plan.site, site.pattern.version), site, organisation)
+            sites.append(
+                SiteOfPattern(
+                    customer=site.customer,
+                    site=site.site,
+                    name=site.name or site.site,
+                    version=site.pattern.version,
+                    departures=len(departed),
+                )
+            )
+    return PatternShown(
+        key=plan.site,
+        name=plan.name or plan.site,
+        versions=[VersionShown(**version._asdict()) for version in versions],
+        edited=_edited(patterns, plan, versions[0].number if versions else 0),
+        sites=sites,
+    )
+
+
+@router.delete("/patterns/{key}", status_code=HTTPStatus.NO_CONTENT)
+def remove_pattern(key: Key, request: Request, person: Planning) -> None:
+    """Take a pattern away that no site uses."""
+    records = _records(request)
+    records.patterns.remove(records.patterns.draft(key).site, used_by(records.plans))
+
+
+@router.post("/patterns/{key}/versions")
+def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -> VersionShown:
+    """Make the draft the next version of the pattern."""
+    patterns = _records(request).patterns
+    try:
+        patterns.publish(key, new.revision, new.note, person.full_name)
+    except RoomError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return VersionShown(**patterns.versions(key)[0]._asdict())
+
+
+@router.get("/sites/{customer}/{site}/pattern")
+def site_pattern(customer: Code, site: Code, request: Request, person: Looking) -> SitePattern | None:
+    """How a site stands to its pattern; nothing when it was not made from one."""
+    records = _records(request)
+    plan = records.plans.plan(f"{customer}/{site}")
+    if plan.pattern is None:
+        return None
+    draft = records.patterns.draft(plan.pattern.key)
+    version = records.patterns.version(draft.site, plan.pattern.version)
+    found = departures(version, plan, records.settings.current)
+    return SitePattern(
+        key=draft.site,
+        name=draft.name or draft.site,
+        version=plan.pattern.version,
+        newest=records.patterns.newest(draft.site),
+        departures=[DepartureShown(path=change.path, text=_told(change)) for change in found],
+    )
+
+
+def _told(change: Change) -> str:
+    """A departure in words: what the pattern has, and what the site has."""
+    if not change.field:
+        return f"{change.subject} is only here" if change.after else f"{change.subject} is missing"
+    what = f"{change.subject} {change.field}".strip()
+    return f"{what}: {change.after or 'empty'}, in the pattern {change.before or 'empty'}"
+
+
+@router.post("/sites/{customer}/{site}/pattern/newer")
+def newer_version(customer: Code, site: Code, newer: Newer, request: Request, person: Looking) -> ProposalShown:
+    """What another version of its pattern would change at a site; nothing is saved."""
+    records = _records(request)
+    with records.plans.held() as portfolio:
+        plan = records.plans.plan(f"{customer}/{site}")
+        if plan.pattern is None:
+            raise NoSuchSite(f"{plan.customer}/{plan.site} is not made from a pattern")
+        key = plan.pattern.key
+        old, new = (records.patterns.version(key, n) for n in (plan.pattern.version, newer.version))
+        try:
+            proposal = take_newer(portfolio, plan, old, new, PatternUse(key=key, version=newer.version))
+        except RoomError as error:
+            raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    operations = [Operation.model_validate(operation) for operation in proposal.operations]
+    return ProposalShown(sentence=proposal.sentence, operations=operations, lost=proposal.lost)
+
+
+def _wanted(wish: Wish) -> Wanted:
+    return Wanted(
+        wish.pattern, wish.version, wish.customer, wish.blocks, wish.reserved, wish.growth, wish.sites, wish.table
+    )
+
+
+@router.post("/rollout/preview")
+def preview_rollout(wish: Wish, request: Request, person: Looking) -> RolloutShown:
+    """What many sites at once would be; nothing is saved."""
+    return _rollout(_records(request).rollouts.preview(_wanted(wish)))
+
+
+@router.post("/rollout")
+def roll_out(making: Making, request: Request, person: Planning) -> RolledOutShown:
+    """Make many sites at once, as they were shown, in one transaction with one undo."""
+    batch, sites = _records(request).rollouts.apply(_wanted(making), making.runs, person.full_name)
+    return RolledOutShown(batch=batch, sites=sites)
+
+
+def _rollout(rolled: RolledOut) -> RolloutShown:
+    counted: dict[str, dict[Severity, int]] = {}
+    for finding in rolled.findings:
+        by = counted.setdefault(finding.site.casefold(), dict.fromkeys(Severity, 0))
+        by[finding.severity] += 1
+    nothing = dict.fromkeys(Severity, 0)
+    grave = sorted(rolled.findings, key=lambda f: f.severity.rank)
+    return RolloutShown(
+        prefix=rolled.prefix,
+        sites=[
+            SiteMade(
+                site=plan.site,
+                name=plan.name or plan.site,
+                new=plan.key in rolled.new,
+                run=str(run),
+                segments=[
+                    GivenSubnet(label=s.label, role=s.role, subnet=str(s.subnet)) for s in plan.segments.values()
+                ],
+                stops=counted.get(plan.site.casefold(), nothing)[Severity.STOP],
+                warns=counted.get(plan.site.casefold(), nothing)[Severity.WARN],
+            )
+            for plan, run in rolled.made
+        ],
+        findings=[
+            FoundThere(site=f.site, rule=f.rule, title=RULES[f.rule].title, severity=f.severity, message=f.message)
+            for f in grave[:TOLD]
+        ],
+        findings_total=len(grave),
+        stops=sum(f.severity is Severity.STOP for f in grave),
+        refused=[
+            RefusedThere(row=row.row, column=fault.column, value=fault.value, problem=fault.problem)
+            for row in rolled.refused
+            for fault in row.faults
+        ],
+    )

@@ -1,0 +1,132 @@
+"""Patterns and their versions. A pattern is edited like a site, with revisions and undo; a version is made of it on
+purpose, and only versions are taken by sites.
+
+PatternError          what is asked of a pattern cannot be done
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import Counter
+from datetime import UTC, datetime
+from typing import NamedTuple
+
+from sqlalchemy import delete, select
+
+from octaplan.core.patterns import pattern_of, sizes
+from octaplan.core.plan import PATTERNS, SitePlan
+from octaplan.errors import OctaplanError
+from octaplan.store.database import Database
+from octaplan.store.models import PatternVersion
+from octaplan.store.organisation import Settings
+from octaplan.store.plans import Plans
+
+
+class PatternError(OctaplanError):
+    """What is asked of a pattern cannot be done."""
+
+
+class Version(NamedTuple):
+    """One version of a pattern, without its document."""
+
+    number: int
+    at: datetime
+    by: str
+    note: str
+
+
+class Patterns:
+    """The patterns of a database. `plans` are their newest drafts, under the customer `PATTERNS`."""
+
+    def __init__(self, database: Database, settings: Settings) -> None:
+        self._database = database
+        self.plans = Plans(database, settings=settings, patterns=True)
+        self._known: dict[tuple[str, int], SitePlan] = {}
+
+    def draft(self, key: str) -> SitePlan:
+        """A pattern as it is being edited. Raises `NoSuchSite`."""
+        return self.plans.plan(f"{PATTERNS}/{key}")
+
+    def all(self) -> list[SitePlan]:
+        """The drafts of all patterns, by name."""
+        return sorted(self.plans.all().values(), key=lambda plan: (plan.name or plan.site).casefold())
+
+    def make(self, name: str, by: str, like: SitePlan | None = None) -> SitePlan:
+        """A new pattern, empty or laid out like a site. Raises `PatternError` when the name is taken, or `like` will
+        not do."""
+        key = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40].strip("-")
+        if len(key) < 3:
+            raise PatternError(
+                "The name of a pattern has three letters or digits at least: write such as Shop with tills"
+            )
+        if f"{PATTERNS}/{key}" in self.plans.all():
+            raise PatternError(f"There is a pattern {key} already: give this one another name")
+        empty = SitePlan(customer=PATTERNS, site=key, name=name, reach_groups=[])
+        pattern = pattern_of(like, key, name) if like is not None else empty
+        if like is not None and not pattern.segments:
+            raise PatternError(f"{like.name or like.site} has no segments with subnets: there is nothing to make it of")
+        self.plans.save_all([pattern], by, f"Made like {like.customer}/{like.site}" if like else "Made")
+        return pattern
+
+    def versions(self, key: str) -> list[Version]:
+        """The versions of a pattern, newest first."""
+        columns = (PatternVersion.number, PatternVersion.at, PatternVersion.by, PatternVersion.note)
+        query = select(*columns).where(PatternVersion.key == self.draft(key).site)
+        with self._database.session() as session:
+            return [Version(*row) for row in session.execute(query.order_by(PatternVersion.number.desc()))]
+
+    def version(self, key: str, number: int) -> SitePlan:
+        """One version of a pattern. Raises `PatternError`."""
+        known = self._known.get((key, number))
+        if known is None:
+            with self._database.session() as session:
+                row = session.get(PatternVersion, (key, number))
+            if row is None:
+                raise PatternError(f"There is no version {number} of the pattern {key}: look at Patterns")
+            known = self._known[key, number] = SitePlan.model_validate_json(row.document)
+        return known
+
+    def publish(self, key: str, revision: int, note: str, by: str) -> int:
+        """Make the draft, as it is at a revision, the next version; returns its number. Raises `PatternError`."""
+        pattern = self.draft(key)
+        if self.plans.saved(pattern.key).number != revision:
+            raise PatternError("The pattern has been changed since: look at it again, then make the version")
+        sizes(pattern)
+        newest = self.newest(key)
+        if newest and self.version(key, newest) == pattern:
+            raise PatternError(f"Nothing has changed since version {newest}")
+        with self._database.session() as session:
+            session.add(
+                PatternVersion(
+                    key=pattern.site,
+                    number=newest + 1,
+                    at=datetime.now(UTC),
+                    by=by,
+                    note=note,
+                    document=json.dumps(pattern.document(), ensure_ascii=False),
+                )
+            )
+        return newest + 1
+
+    def newest(self, key: str) -> int:
+        """The number of the newest version; 0 while there is none."""
+        versions = self.versions(key)
+        return versions[0].number if versions else 0
+
+    def remove(self, key: str, used: Counter[tuple[str, int]]) -> None:
+        """Take a pattern away that no site uses. Raises `PatternError`."""
+        sites = sum(number for (name, _), number in used.items() if name == key)
+        if sites:
+            raise PatternError(f"{sites} site{'s are' if sites > 1 else ' is'} made from it: it has to stay")
+        pattern = self.draft(key)
+        self.plans.remove([pattern.key])
+        with self._database.session() as session:
+            session.execute(delete(PatternVersion).where(PatternVersion.key == pattern.site))
+        for known in [known for known in self._known if known[0] == key]:
+            del self._known[known]
+
+
+def used_by(plans: Plans) -> Counter[tuple[str, int]]:
+    """How many sites are made from each version of each pattern."""
+    return Counter((p.pattern.key, p.pattern.version) for p in plans.all().values() if p.pattern is not None)
