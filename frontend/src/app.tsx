@@ -18,6 +18,11 @@ import { SettingsPage } from './organisation/SettingsPage';
 import { OutboundPage } from './outbound/OutboundPage';
 import { Notice } from './parts/Notice';
 import { MePage } from './people/MePage';
+import { CustomerPage } from './customers/CustomerPage';
+import { CustomersPage } from './customers/CustomersPage';
+import { PatternPage } from './patterns/PatternPage';
+import { PatternsPage } from './patterns/PatternsPage';
+import { RolloutPage } from './patterns/RolloutPage';
 import { PeoplePage } from './people/PeoplePage';
 import { RulesPage } from './rules/RulesPage';
 import { SafePage } from './safe/SafePage';
@@ -51,6 +56,11 @@ export function App() {
           <Route path="compare" element={<ComparePage />} />
           <Route path="hardware" element={<HardwarePage />} />
           <Route path="hardware/:key" element={<HardwarePage />} />
+          <Route path="patterns" element={<PatternsPage />} />
+          <Route path="patterns/:key" element={<PatternPage />} />
+          <Route path="rollout" element={<RolloutPage />} />
+          <Route path="customers" element={<CustomersPage />} />
+          <Route path="customers/:code" element={<CustomerPage />} />
           <Route path="safe" element={<SafePage />} />
           <Route path="journal" element={<JournalPage />} />
           <Route path="rules" element={<RulesPage />} />

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from octaplan.core.findings import Severity
 from octaplan.core.organisation import Organisation
-from octaplan.demo import boxes
+from octaplan.demo import boxes, patterns
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import open_folder
 from octaplan.store.accounts import Person
@@ -77,13 +77,16 @@ def _load(records: Records, today: date) -> None:
     if min(plan.ship_date for plan in intake.plans.values() if plan.ship_date) + shift < today:
         shift += timedelta(days=7)  # nothing is late in a demo that has just begun
     moved = [
-        plan.model_copy(update={"ship_date": plan.ship_date + shift} if plan.ship_date else {})
+        patterns.answered(
+            plan.model_copy(update={"ship_date": plan.ship_date + shift} if plan.ship_date else {}), today
+        )
         for plan in intake.plans.values()
     ]
     records.settings.save(Organisation.model_validate(SETTINGS).document(), 0, "Ines Aldering")
     plans.recheck()
     plans.save_all(moved, "Ines Aldering", "Loaded from tables", CUSTOMERS)
     boxes.load(records)
+    patterns.load(records)
     for key, reason in ACCEPTED.items():
         for judged in plans.judged(key):
             finding = judged.finding

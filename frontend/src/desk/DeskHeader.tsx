@@ -1,6 +1,6 @@
 import Popover from '@mui/material/Popover';
 import { useEffect, useRef, useState } from 'react';
-import { NavLink, useLocation } from 'react-router';
+import { Link, NavLink, useLocation } from 'react-router';
 import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
 import { Key, StageMark } from '../parts/Marks';
@@ -28,7 +28,8 @@ export function DeskHeader() {
     <header className={styles.head}>
       <div style={{ minWidth: 0 }}>
         <div className={styles.sub}>
-          {summary.customer_name} <span className="mono">{`${plan.customer}/${plan.site}`}</span>
+          <Link to={`/customers/${encodeURIComponent(plan.customer)}`}>{summary.customer_name}</Link>{' '}
+          <span className="mono">{`${plan.customer}/${plan.site}`}</span>
         </div>
         <h1 title={summary.name}>{summary.name}</h1>
         <div className={styles.sub}>

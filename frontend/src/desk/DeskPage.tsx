@@ -1,6 +1,7 @@
-import { useEffect, useMemo, useState } from 'react';
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
-import { useDesk, useRevise } from '../api/queries';
+import type { Desk } from '../api/client';
+import { useDesk, useRevise, type SiteName } from '../api/queries';
 import { remember } from '../frame/destinations';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
@@ -18,7 +19,6 @@ export function DeskPage() {
   const name = useMemo(() => ({ customer, site }), [customer, site]);
   const desk = useDesk(name);
   const mayPlan = useMay('plan');
-  const [lit, light] = useState<string | null>(null);
   const navigate = useNavigate();
   const { hash, key, pathname } = useLocation();
   const wide = pathname.includes('/bench');
@@ -54,37 +54,51 @@ export function DeskPage() {
     if (known) remember({ to: deskPath(name), kind: 'site', name: known, detail, addresses: '' });
   }, [known, name, customer, site]);
 
-  const save = useRevise(name).mutateAsync;
-  const state = useMemo(
-    () => desk.data && { name, desk: desk.data, mayPlan, save },
-    [name, desk.data, mayPlan, save],
+  const body = wide ? (
+    <Outlet />
+  ) : (
+    <div className={styles.body}>
+      <div className={styles.left}>
+        <Outlet />
+      </div>
+      <FindingsRail />
+    </div>
   );
-  const [drawn, found] = useDraft(name, desk.data, save);
-  const [show, keep, drop] = [drawn?.show, drawn?.keep, drawn?.drop];
-  const steps = useMemo(() => (show && keep && drop ? { show, keep, drop } : null), [show, keep, drop]);
-  const lights = useMemo(() => ({ lit: lit ?? (memberOf(hash.slice(1)) || null), light }), [lit, hash]);
   if (desk.error && !desk.data) {
     return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
   }
+  return (
+    <DeskOf name={name} desk={desk.data} mayPlan={mayPlan} lit={memberOf(hash.slice(1))}>
+      <DeskHeader />
+      {body}
+    </DeskOf>
+  );
+}
+
+/** What every part of a desk shares: the plan with its draft, the findings, and what is lit up. */
+export function DeskOf(props: {
+  name: SiteName;
+  desk: Desk | undefined;
+  mayPlan: boolean;
+  /** The member that the address of the page leads to. */
+  lit: string;
+  children: ReactNode;
+}) {
+  const { name, desk, mayPlan } = props;
+  const [lit, light] = useState<string | null>(null);
+  const save = useRevise(name).mutateAsync;
+  const state = useMemo(() => desk && { name, desk, mayPlan, save }, [name, desk, mayPlan, save]);
+  const [drawn, found] = useDraft(name, desk, save);
+  const [show, keep, drop] = [drawn?.show, drawn?.keep, drawn?.drop];
+  const steps = useMemo(() => (show && keep && drop ? { show, keep, drop } : null), [show, keep, drop]);
+  const lights = useMemo(() => ({ lit: lit ?? (props.lit || null), light }), [lit, props.lit]);
   if (!state || !drawn) return null;
   return (
     <DeskContext value={state}>
       <LightContext value={lights}>
         <StepsContext value={steps}>
           <DraftContext value={drawn}>
-            <FoundContext value={found}>
-              <DeskHeader />
-              {wide ? (
-                <Outlet />
-              ) : (
-                <div className={styles.body}>
-                  <div className={styles.left}>
-                    <Outlet />
-                  </div>
-                  <FindingsRail />
-                </div>
-              )}
-            </FoundContext>
+            <FoundContext value={found}>{props.children}</FoundContext>
           </DraftContext>
         </StepsContext>
       </LightContext>

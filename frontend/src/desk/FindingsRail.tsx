@@ -6,7 +6,7 @@ import type { Finding, Schemas } from '../api/client';
 import { useAccept, useRemedies, useWithdraw } from '../api/queries';
 import { ClashChoice } from '../parts/ClashChoice';
 import { SeverityMark } from '../parts/Marks';
-import { count, deskPath } from '../parts/words';
+import { count, deskPath, PATTERNS } from '../parts/words';
 import { useDeskState, useDrafting, useFound, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
@@ -25,6 +25,7 @@ export function FindingsRail() {
   const rail = useRef<HTMLElement>(null);
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
   const { summary } = desk;
+  const pattern = name.customer === PATTERNS;
   const { findings, drafting, after } = useFound();
   const navigate = useNavigate();
   const go = (finding: Finding) => void navigate(placeOf(name, finding));
@@ -70,7 +71,9 @@ export function FindingsRail() {
           ? `this would end ${count(desk.findings.length - after.length + fresh.length, 'finding')}${fresh.length ? ` and bring ${fresh.length}` : ''}`
           : drafting
             ? 'not saved yet'
-            : `checked against ${count(desk.checked_sites - 1, 'other site')}`}
+            : pattern
+              ? 'drawn on example addresses'
+              : `checked against ${count(desk.checked_sites - 1, 'other site')}`}
       </div>
       {GROUPS.map((severity) => {
         const group = open.filter((finding) => finding.severity === severity);
@@ -131,7 +134,7 @@ export function FindingsRail() {
           </Link>
         </p>
       )}
-      <KeyHints />
+      {!pattern && <KeyHints />}
     </aside>
   );
 }
@@ -188,7 +191,9 @@ function Verdict() {
   return (
     <h2>
       <SeverityMark of={stops > 0 ? 'stop' : 'warn'} size={18} />
-      {stops > 0 ? `${count(stops, 'stop')} before it can ship` : `${count(warns, 'warn')} to decide`}
+      {stops > 0
+        ? `${count(stops, 'stop')} ${desk.plan.customer === PATTERNS ? 'in the pattern' : 'before it can ship'}`
+        : `${count(warns, 'warn')} to decide`}
     </h2>
   );
 }

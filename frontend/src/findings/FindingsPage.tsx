@@ -1,5 +1,5 @@
 import Button from '@mui/material/Button';
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -10,6 +10,7 @@ import { SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import styles from './findings.module.css';
+import { useUndoBatch } from './queries';
 import { Mending } from './Mending';
 
 type RuleCount = Schemas['RuleCount'];
@@ -184,16 +185,11 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
 /** The newest change of many sites, with its undo. */
 function Recent() {
   const mayPlan = useMay('plan');
-  const queries = useQueryClient();
   const batches = useQuery({
     queryKey: ['findings', 'batches'],
     queryFn: async () => body(await api.GET('/api/findings/batches')),
   });
-  const undo = useMutation({
-    mutationFn: async (batch: string) =>
-      body(await api.POST('/api/findings/batches/{batch}/undo', { params: { path: { batch } } })),
-    onSettled: () => queries.invalidateQueries(),
-  });
+  const undo = useUndoBatch();
   const newest = batches.data?.find((batch) => !batch.undone);
   return (
     <>

@@ -14,6 +14,8 @@ const SECTIONS = [
   ['/outbound', 'Outbound'],
   ['/space', 'Address space'],
   ['/findings', 'Findings'],
+  ['/customers', 'Customers'],
+  ['/patterns', 'Patterns'],
   ['/hardware', 'Hardware'],
   ['/safe', 'Safe'],
   ['/journal', 'Journal'],

@@ -17,6 +17,9 @@ const PAGES: [to: string, name: string, words: string][] = [
   ['/space?kind=public', 'Address space handed out by providers', 'public blocks, hand-offs'],
   ['/findings', 'Findings', 'stops, warns, everything that was found, mend many'],
   ['/compare', 'Compare', 'two revisions or two sites beside each other'],
+  ['/customers', 'Customers', 'blocks, room left, reach groups, defaults, notes'],
+  ['/patterns', 'Patterns', 'layouts of segments for a kind of site'],
+  ['/rollout', 'Many sites at once', 'make sites from a pattern, rollout'],
   ['/hardware', 'Hardware', 'types of routers, firewalls, switches'],
   ['/safe', 'Safe', 'secrets, passwords'],
   ['/journal', 'Journal', 'who did what'],
@@ -42,10 +45,10 @@ export function customersFor(text: string, customers: Record<string, string>): D
     .filter(([code, name]) => code.toLowerCase().startsWith(typed) || name.toLowerCase().includes(typed))
     .slice(0, 5)
     .map(([code, name]) => ({
-      to: `/outbound?customer=${encodeURIComponent(code)}`,
+      to: `/customers/${encodeURIComponent(code)}`,
       kind: 'customer',
       name,
-      detail: `all sites of ${code}`,
+      detail: `blocks, patterns and sites of ${code}`,
       addresses: '',
     }));
 }

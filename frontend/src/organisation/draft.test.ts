@@ -4,6 +4,7 @@ import { documentOf, draftOf, type Settings } from './draft';
 const SETTINGS: Settings = {
   schema: 'octaplan.organisation/1',
   own_networks: [{ name: 'Remote access', network: '10.255.0.0/16' }],
+  customers: {},
   common_defaults: ['192.168.0.0/24', '10.0.0.0/24'],
   blocks: { fern: ['10.40.0.0/16', '10.41.0.0/16'] },
   gateway: 'first',

@@ -13,6 +13,8 @@ export interface Draft {
   growth: string;
   flagDocumentation: boolean;
   ownedDomains: string;
+  /** What is usual at single customers, which their own pages change. */
+  customers: Settings['customers'];
 }
 
 export function draftOf(settings: Settings): Draft {
@@ -28,6 +30,7 @@ export function draftOf(settings: Settings): Draft {
     growth: String(settings.growth),
     flagDocumentation: settings.flag_documentation,
     ownedDomains: settings.owned_domains.join('\n'),
+    customers: settings.customers,
   };
 }
 
@@ -51,6 +54,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     growth: whole(draft.growth),
     flag_documentation: draft.flagDocumentation,
     owned_domains: lines(draft.ownedDomains),
+    customers: draft.customers,
   };
 }
 

@@ -50,7 +50,11 @@ export function lease(seconds: number | null): string {
   return `${seconds}`;
 }
 
-/** The path of a site's desk. */
+/** The customer whose sites are patterns. */
+export const PATTERNS = '~patterns';
+
+/** The path of a site's desk, or of a pattern's. */
 export function deskPath(site: { customer: string; site: string }, page = 'addresses'): string {
+  if (site.customer === PATTERNS) return `/patterns/${encodeURIComponent(site.site)}`;
   return `/sites/${encodeURIComponent(site.customer)}/${encodeURIComponent(site.site)}/${page}`;
 }

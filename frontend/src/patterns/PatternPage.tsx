@@ -1,0 +1,177 @@
+import Button from '@mui/material/Button';
+import { useMemo, useState } from 'react';
+import { Link, useLocation, useNavigate, useParams } from 'react-router';
+import { useDesk } from '../api/queries';
+import { Inside } from '../desk/addresses/Inside';
+import { useDeskState } from '../desk/context';
+import { DeskOf } from '../desk/DeskPage';
+import desk from '../desk/desk.module.css';
+import { FindingsRail } from '../desk/FindingsRail';
+import { History, UndoRedo } from '../desk/History';
+import { memberOf } from '../desk/places';
+import { useMay } from '../frame/person';
+import { Notice } from '../parts/Notice';
+import { TypedField } from '../parts/TypedField';
+import { count, deskPath, moment, PATTERNS } from '../parts/words';
+import styles from './patterns.module.css';
+import { useMakeVersion, usePattern, useRemovePattern } from './queries';
+
+/** A pattern on its rulers: it is edited as a site is, on example addresses. */
+export function PatternPage() {
+  const { key = '' } = useParams();
+  const name = useMemo(() => ({ customer: PATTERNS, site: key }), [key]);
+  const state = useDesk(name);
+  const mayPlan = useMay('plan');
+  const { hash } = useLocation();
+  if (state.error && !state.data) {
+    return <Notice title="This pattern cannot be shown" detail={state.error.message} />;
+  }
+  return (
+    <DeskOf name={name} desk={state.data} mayPlan={mayPlan} lit={memberOf(hash.slice(1))}>
+      <PatternHeader />
+      <div className={desk.body}>
+        <div className={desk.left}>
+          <Inside />
+          <Uses />
+        </div>
+        <FindingsRail />
+      </div>
+    </DeskOf>
+  );
+}
+
+function PatternHeader() {
+  const { name, desk: state, mayPlan } = useDeskState();
+  const { plan, revision } = state;
+  const pattern = usePattern(name.site, revision.number);
+  const make = useMakeVersion(name.site);
+  const remove = useRemovePattern();
+  const navigate = useNavigate();
+  const [note, setNote] = useState<string | null>(null);
+  const shown = pattern.data;
+  const newest = shown?.versions[0];
+  return (
+    <header className={styles.head}>
+      <div>
+        <div className={desk.sub}>
+          <Link to="/patterns">Patterns</Link> · drawn on example addresses: what counts is size and offset
+        </div>
+        <h1>{plan.name ?? plan.site}</h1>
+        <div className={desk.sub}>
+          {newest
+            ? `Version ${newest.number} of ${moment(newest.at, true)} by ${newest.by}`
+            : 'No version yet'}
+          {newest?.note && `: ${newest.note}`}
+          {shown?.edited && newest && ' · edited since'}
+        </div>
+      </div>
+      <div className={styles.making}>
+        {mayPlan && note === null && (
+          <>
+            <Button
+              variant="contained"
+              disabled={!shown?.edited || Object.keys(plan.segments).length === 0}
+              onClick={() => setNote('')}
+            >
+              Make version {(newest?.number ?? 0) + 1}
+            </Button>
+            {newest && (
+              <Link to={`/rollout?pattern=${encodeURIComponent(name.site)}`}>Make sites from it</Link>
+            )}
+            {shown && shown.sites.length === 0 && (
+              <button
+                className={desk.link}
+                onClick={() => remove.mutate(name.site, { onSuccess: () => void navigate('/patterns') })}
+              >
+                Remove
+              </button>
+            )}
+          </>
+        )}
+        {note !== null && (
+          <form
+            className={styles.note}
+            onSubmit={(event) => {
+              event.preventDefault();
+              make.mutate({ revision: revision.number, note }, { onSuccess: () => setNote(null) });
+            }}
+            onKeyDown={(event) => event.key === 'Escape' && setNote(null)}
+          >
+            <input
+              autoFocus
+              aria-label="What is new in this version"
+              placeholder="what is new in it"
+              maxLength={400}
+              value={note}
+              onChange={(event) => setNote(event.target.value)}
+            />
+            <Button type="submit" variant="contained" loading={make.isPending}>
+              Make it
+            </Button>
+          </form>
+        )}
+        {(make.error ?? remove.error) && <p role="alert">{(make.error ?? remove.error)?.message}</p>}
+      </div>
+      <div className={desk.right}>
+        <div className={desk.sub}>
+          <b style={{ color: 'var(--ink)' }}>Revision {revision.number}</b> saved {moment(revision.at)}
+        </div>
+        <div className={desk.sub} title={revision.sentence}>
+          {revision.by}: {revision.sentence}
+        </div>
+        <div className={desk.sub}>
+          <UndoRedo />
+          <History />
+        </div>
+      </div>
+    </header>
+  );
+}
+
+/** Its name, its versions, and the sites that are made from it. */
+function Uses() {
+  const { name, desk: state } = useDeskState();
+  const pattern = usePattern(name.site, state.revision.number);
+  const shown = pattern.data;
+  if (!shown) return null;
+  const newest = shown.versions[0]?.number ?? 0;
+  return (
+    <div className={`${desk.card} ${styles.uses}`}>
+      <div style={{ maxWidth: 340 }}>
+        <TypedField path="/name" label="Name of the pattern" value={state.plan.name ?? ''} />
+      </div>
+      {shown.versions.length > 0 && (
+        <section aria-label="Versions">
+          <h3>{count(shown.versions.length, 'version')}</h3>
+          <ol className={styles.versions}>
+            {shown.versions.map((version) => (
+              <li key={version.number}>
+                <b>{version.number}</b> {version.note || 'without a note'}{' '}
+                <span className="quiet">
+                  {version.by}, {moment(version.at, true)}
+                </span>
+              </li>
+            ))}
+          </ol>
+        </section>
+      )}
+      {shown.sites.length > 0 && (
+        <section aria-label="Sites made from it">
+          <h3>{count(shown.sites.length, 'site')} made from it</h3>
+          <ul className={styles.sites}>
+            {shown.sites.map((site) => (
+              <li key={`${site.customer}/${site.site}`}>
+                <Link to={deskPath(site)}>{site.name}</Link>{' '}
+                <span className="quiet">
+                  version {site.version}
+                  {site.version < newest && ', older'}
+                  {site.departures > 0 && `, ${count(site.departures, 'departure')}`}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </div>
+  );
+}
