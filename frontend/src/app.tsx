@@ -8,6 +8,7 @@ import { BenchPage } from './desk/bench/BenchPage';
 import { CredentialsPage } from './desk/credentials/CredentialsPage';
 import { DeskPage } from './desk/DeskPage';
 import { DevicesPage } from './desk/devices/DevicesPage';
+import { InboxPage } from './imports/InboxPage';
 import { IntakePage } from './desk/intake/IntakePage';
 import { HandoverPage } from './desk/handover/HandoverPage';
 import { FindingsPage } from './findings/FindingsPage';
@@ -24,6 +25,7 @@ import { PatternPage } from './patterns/PatternPage';
 import { PatternsPage } from './patterns/PatternsPage';
 import { RolloutPage } from './patterns/RolloutPage';
 import { PeoplePage } from './people/PeoplePage';
+import { QuestionsPage } from './questions/QuestionsPage';
 import { RulesPage } from './rules/RulesPage';
 import { SafePage } from './safe/SafePage';
 import { SpacePage } from './space/SpacePage';
@@ -58,6 +60,8 @@ export function App() {
           <Route path="hardware/:key" element={<HardwarePage />} />
           <Route path="patterns" element={<PatternsPage />} />
           <Route path="patterns/:key" element={<PatternPage />} />
+          <Route path="questions" element={<QuestionsPage />} />
+          <Route path="imports" element={<InboxPage />} />
           <Route path="rollout" element={<RolloutPage />} />
           <Route path="customers" element={<CustomersPage />} />
           <Route path="customers/:code" element={<CustomerPage />} />

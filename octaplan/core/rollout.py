@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from octaplan.core.addresses import Network
+from octaplan.core.addresses import Address, Network
 from octaplan.core.patterns import fit, sizes
 from octaplan.core.plan import PatternUse, SitePlan
 from octaplan.core.portfolio import Portfolio
@@ -34,7 +34,10 @@ class Layout(NamedTuple):
 
 
 def site_layout(pattern: SitePlan, growth: int = 0) -> Layout:
-    """The smallest aligned run that holds the segments of a pattern, doubled `growth` times. Raises `RoomError`."""
+    """The smallest aligned run that holds the segments of a pattern, doubled `growth` times.
+
+    Segments lie in it as they are drawn, when they are drawn close enough together. Raises `RoomError`.
+    """
     drawn = sizes(pattern)
     if not 0 <= growth <= GROWTH:
         raise RoomError(f"A site's run can be doubled 0 to {GROWTH} times, not {growth}")
@@ -42,6 +45,11 @@ def site_layout(pattern: SitePlan, growth: int = 0) -> Layout:
     length = 32 - (needed - 1).bit_length()
     if length - growth < 1:
         raise RoomError("The segments of the pattern are larger than the whole of IPv4: make them smaller")
+    low, high = min(net.value for net in drawn.values()), max(net.last.value for net in drawn.values())
+    whole = Network.holding(Address(4, low), 32 - (low ^ high).bit_length())
+    if whole.prefix >= length:  # as it was drawn
+        drawn_there = {key: (net.value - whole.value, net.prefix) for key, net in drawn.items()}
+        return Layout(whole.prefix - growth, drawn_there)
     block = Network(4, 0, length)
     given = lay_out(block, [Want(key, 0, net.prefix) for key, net in drawn.items()])
     offsets = {one.want.name: (one.subnet.value, one.subnet.prefix) for one in given}

@@ -70,6 +70,8 @@ def read_code(cell: str) -> str:
     code = text_of(40)(cell)
     if "/" in code:
         raise ValueError(f"A slash is not permitted in the code {code!r}: write it with a hyphen")
+    if code.startswith("~"):
+        raise ValueError(f"A code cannot begin with ~, as {code!r} does: leave it out")
     return code
 
 

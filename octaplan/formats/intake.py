@@ -8,7 +8,7 @@ tables twice changes nothing.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import zip_longest
@@ -123,6 +123,14 @@ class Intake:
     refused: list[RefusedRow] = field(default_factory=list)
     corrected: list[Correction] = field(default_factory=list)
     ignored_columns: list[IgnoredColumn] = field(default_factory=list)
+    taken: set[tuple[str, ...]] = field(default_factory=set)
+
+
+def row_key(table: str, header: Sequence[str], cells: Sequence[str]) -> tuple[str, ...]:
+    """What a row is about: its table and the cells that name it, in any case."""
+    places = {column_key(name): place for place, name in enumerate(header)}
+    named = (places.get(column_key(name), len(cells)) for name in NAMING_COLUMNS[table])
+    return (table, *(cells[place].strip().casefold() if place < len(cells) else "" for place in named))
 
 
 class _Unread(ValueError):
@@ -240,16 +248,31 @@ class _Draft:
         return self.plan.model_copy(update=changed)
 
 
+def _apart(header: Sequence[str], first: Sequence[str], second: Sequence[str]) -> str:
+    """In what two rows for one thing differ, side by side."""
+    pairs = zip_longest(header, first[: len(header)], second[: len(header)], fillvalue="")
+    told = [
+        f"{name} {one.strip() or 'empty'} there, {other.strip() or 'empty'} here"
+        for name, one, other in pairs
+        if one.strip() != other.strip() and column_key(name) not in SECRET_COLUMNS
+    ]
+    return f" ({'; '.join(told[:4])})" if told else ""
+
+
 #: What a new member is before its row is read: with every default, and of the one row's name.
 _SEGMENT, _CIRCUIT = Segment(label="new"), Circuit(label="new")
 
 
 class _Reader:
-    def __init__(self, existing: Mapping[str, SitePlan]) -> None:
+    def __init__(
+        self, existing: Mapping[str, SitePlan], watched: Container[tuple[str, ...]] = (), known_only: bool = False
+    ) -> None:
         self.existing = existing
+        self.watched = watched
         self.intake = Intake()
         self.drafts: dict[str, _Draft] = {}
-        self.named: set[str] | None = None
+        self.first_rows: dict[tuple[str, ...], list[str]] = {}
+        self.named: set[str] | None = set(existing) if known_only else None
         self.seen: dict[tuple[str, ...], dict[str, int]] = {}
         self.lost_segments: dict[tuple[str, str], int] = {}
         self.customers = {plan.customer.casefold(): plan.customer for plan in existing.values()}
@@ -268,7 +291,7 @@ class _Reader:
             self.named = set()
         quick = _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless else None
         for row in table.rows:
-            if quick is not None and not table.doubts and quick(row):
+            if quick is not None and not table.doubts and not self.watched and quick(row):
                 continue
             for place in sorted(nameless):
                 if place < len(row.cells) and row.cells[place].strip():
@@ -313,6 +336,10 @@ class _Reader:
         if not faults:
             try:
                 take(table, row, values, typed)
+                if self.watched:
+                    key = row_key(table.name, table.header, row.cells)
+                    if key in self.watched:
+                        self.intake.taken.add(key)
                 return
             except _Unread as unread:
                 faults.append(Fault(unread.column, typed.get(unread.column, ""), str(unread)))
@@ -354,9 +381,13 @@ class _Reader:
         if all(isinstance(name, str) for name in names):
             *owners, item = (str(name).casefold() for name in names)
             first = self.seen.setdefault((table.name, *owners), {}).setdefault(item, row.number)
+            if table.name in ("sites", "circuits"):
+                cells = self.first_rows.setdefault((table.name, *owners, item), row.cells)
             if first != row.number:
                 column = NAMING_COLUMNS[table.name][-1]
-                faults.append(Fault(column, typed[column], f"Row {first} already names it: keep one of the two rows"))
+                apart = _apart(table.header, cells, row.cells) if table.name in ("sites", "circuits") else ""
+                problem = f"Row {first} already names it{apart}: keep one of the two rows"
+                faults.append(Fault(column, typed[column], problem))
 
     def _draft(self, values: dict[str, Any]) -> _Draft:
         key = site_key(values["customer"], values["site"])
@@ -701,12 +732,19 @@ def _host(values: dict[str, Any]) -> Host:
     return host
 
 
-def read_intake(tables: Iterable[Table], existing: Mapping[str, SitePlan] | None = None) -> Intake:
+def read_intake(
+    tables: Iterable[Table],
+    existing: Mapping[str, SitePlan] | None = None,
+    watched: Container[tuple[str, ...]] = (),
+    *,
+    known_only: bool = False,
+) -> Intake:
     """Read tables into site plans, on top of the plans that already exist (by `CUSTOMER/SITE` key).
 
-    Raises `TableError` when a table cannot be read at all.
+    Of the rows in `watched` (as `row_key` names them) it is told whether they were taken. With `known_only` no site is
+    made that a sites table does not name. Raises `TableError` when a table cannot be read at all.
     """
-    reader = _Reader(existing or {})
+    reader = _Reader(existing or {}, watched, known_only)
     for table in sorted(tables, key=lambda table: NAMES.index(table.name)):
         reader.read(table)
     reader.intake.plans = {key: draft.finish() for key, draft in reader.drafts.items()}

@@ -22,27 +22,31 @@ _CHUNK = 1 << 20
 _MOST_MERGED = 100_000
 
 
-def doubts_of(path: Path | IO[bytes], sheet: str) -> dict[tuple[int, int], str]:
-    """Why cells of a sheet cannot be taken at their word, by row (from 1) and place in it (from 0, or `WHOLE`).
+def doubts_of(path: Path | IO[bytes], sheet: str) -> tuple[dict[tuple[int, int], str], int]:
+    """Why cells of a sheet cannot be taken at their word, by row (from 1) and place in it (from 0, or `WHOLE`); and how
+    many rows the sheet has.
 
     `sheet` is the sheet's part in the package. Sheets without anything of the kind are not parsed at all.
     """
     with zipfile.ZipFile(path) as archive:
         part = sheet.lstrip("/")
         with archive.open(part) as stream:
-            if not _shows_signs(stream):
-                return {}
+            signs, rows = _looked_over(stream)
+        if not signs:
+            return {}, rows
         with archive.open(part) as stream:
-            return dict(_doubts(stream))
+            return dict(_doubts(stream)), rows
 
 
-def _shows_signs(stream: IO[bytes]) -> bool:
-    tail = b""
+def _looked_over(stream: IO[bytes]) -> tuple[bool, int]:
+    """Whether a sheet shows signs of anything to doubt, and how many rows it has."""
+    tail, signs, rows = b"", False, 0
     while chunk := stream.read(_CHUNK):
-        if _SIGNS.search(tail + chunk):
-            return True
+        whole = tail + chunk
+        signs = signs or _SIGNS.search(whole) is not None
+        rows += whole.count(b"<row ") - tail.count(b"<row ")
         tail = chunk[-32:]
-    return False
+    return signs, rows
 
 
 def _doubts(stream: IO[bytes]) -> Iterator[tuple[tuple[int, int], str]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from pathlib import Path, PurePath
 
 from octaplan.core.plan import SitePlan
@@ -24,7 +24,7 @@ def load_paths(
         elif not path.exists():
             raise TableError(f"{path} is not there")
         elif path.suffix.casefold() == ".xlsx":
-            tables += open_workbook(path, path.name)
+            tables += open_workbook(path, path.name, progress)
         elif path.suffix.casefold() == ".csv":
             tables.append(open_csv(path, progress=progress))
         elif path.suffix.casefold() == ".json":
@@ -34,26 +34,35 @@ def load_paths(
     return _read(tables, plans, existing)
 
 
-def load_files(files: Iterable[tuple[str, bytes]], existing: Mapping[str, SitePlan] | None = None) -> Intake:
-    """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`."""
+def load_files(
+    files: Iterable[tuple[str, bytes]],
+    existing: Mapping[str, SitePlan] | None = None,
+    progress: Progress | None = None,
+    watched: Container[tuple[str, ...]] = (),
+) -> Intake:
+    """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`.
+
+    `progress` is told how many of the bytes have been gone through; what it raises ends the reading. `watched` are rows
+    of which it is told whether they were taken.
+    """
     tables: list[Table] = []
     plans: dict[str, SitePlan] = {}
     for name, content in files:
         path = PurePath(name)
         suffix = path.suffix.casefold()
         if suffix == ".xlsx":
-            tables += open_workbook(io.BytesIO(content), path.name)
+            tables += open_workbook(io.BytesIO(content), path.name, progress)
         elif suffix == ".json":
             _add(plans, parse_plan(content, path.name), path.name)
         elif suffix == ".csv":
-            tables.append(read_csv(io.BytesIO(content), path.stem.casefold(), path.name))
+            tables.append(read_csv(io.BytesIO(content), path.stem.casefold(), path.name, progress))
         else:
             raise TableError(f"{path.name} is not a .csv table, an .xlsx workbook or a .json site plan")
     names = [table.name for table in tables]
     for name in NAMES:
         if names.count(name) > 1:
             raise TableError(f"Two tables of {name} at once: load one after the other")
-    return _read(tables, plans, existing)
+    return _read(tables, plans, existing, watched)
 
 
 def bytes_of_tables(paths: Sequence[Path]) -> int:
@@ -75,12 +84,19 @@ def unread_files(paths: Sequence[Path]) -> list[str]:
 
 
 def _add(plans: dict[str, SitePlan], plan: SitePlan, label: str) -> None:
+    if plan.customer.startswith("~"):
+        raise PlanError(f"{label} is of the customer {plan.customer}: no code of a customer begins with ~")
     if plan.key in plans:
         raise PlanError(f"{label} is a second plan of {plan.customer}/{plan.site}: leave one of them out")
     plans[plan.key] = plan
 
 
-def _read(tables: list[Table], plans: dict[str, SitePlan], existing: Mapping[str, SitePlan] | None) -> Intake:
-    intake = read_intake(tables, {**(existing or {}), **plans})
+def _read(
+    tables: list[Table],
+    plans: dict[str, SitePlan],
+    existing: Mapping[str, SitePlan] | None,
+    watched: Container[tuple[str, ...]] = (),
+) -> Intake:
+    intake = read_intake(tables, {**(existing or {}), **plans}, watched)
     intake.plans = plans | intake.plans
     return intake

@@ -136,8 +136,11 @@ def _chain(first: str, rest: Iterable[str]) -> Iterator[str]:
         yield from rest
 
 
-def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
-    """The sheets of an XLSX workbook that are named for the four tables."""
+def open_workbook(path: Path | IO[bytes], label: str, progress: Progress | None = None) -> list[Table]:
+    """The sheets of an XLSX workbook that are named for the four tables.
+
+    `progress` is told of the bytes of the packed workbook, each sheet having its share by its size.
+    """
     if isinstance(path, Path) and path.stat().st_size > MAX_BYTES:
         raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
     import openpyxl  # slow to import, and most tables are CSV
@@ -146,7 +149,9 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
 
     try:
         with zipfile.ZipFile(path) as archive:
-            unpacked = sum(member.file_size for member in archive.infolist())
+            sizes = {member.filename: member.file_size for member in archive.infolist()}
+            packed = sum(member.compress_size for member in archive.infolist())
+            unpacked = sum(sizes.values())
         if unpacked > MAX_UNPACKED:
             raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
@@ -158,8 +163,12 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
     tables = []
     for name in NAMES:
         if name in sheets:
-            doubts = doubts_of(path, sheets[name]._worksheet_path)
-            rows = _sheet_rows(sheets[name].iter_rows(values_only=True), f"{label}/{name}", doubts)
+            part = sheets[name]._worksheet_path.lstrip("/")
+            doubts, number = doubts_of(path, part)
+            values = sheets[name].iter_rows(values_only=True)
+            if progress is not None:
+                values = _told(values, progress, packed * sizes.get(part, 0) / max(1, unpacked * number))
+            rows = _sheet_rows(values, f"{label}/{name}", doubts)
             header = next(rows, None)
             if header is None:
                 raise TableError(f"{label}/{name} is empty: its first row must name the columns")
@@ -169,12 +178,20 @@ def open_workbook(path: Path | IO[bytes], label: str) -> list[Table]:
     return tables
 
 
+def _told(values: Iterable[Sequence[object]], progress: Progress, share: float) -> Iterator[Sequence[object]]:
+    """The rows of a sheet, of which now and then it is told; each stands for so many bytes."""
+    for number, row in enumerate(values, 1):
+        if number % 500 == 0:
+            progress(int(share * 500))
+        yield row
+
+
 def _sheet_rows(values: Iterable[Sequence[object]], label: str, doubts: dict[tuple[int, int], str]) -> Iterator[Row]:
     dates: set[int] = set()
     for number, row in enumerate(values, 1):
         if number > MAX_ROWS:
             raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
-        cells = [_cell_text(value) for value in row]
+        cells = [cell_text(value) for value in row]
         if not any(cells) and not any((number, place) in doubts for place in range(len(cells))):
             continue
         for place, value in enumerate(row):
@@ -187,7 +204,8 @@ def _sheet_rows(values: Iterable[Sequence[object]], label: str, doubts: dict[tup
         yield Row(number, cells)
 
 
-def _cell_text(value: object) -> str:
+def cell_text(value: object) -> str:
+    """A value of a spreadsheet as the text that stands for it."""
     if value is None:
         return ""
     if isinstance(value, datetime) and value.time() == datetime.min.time():

@@ -47,7 +47,7 @@ def write_workbook(target: Path | IO[bytes], rows: Mapping[str, Iterable[Sequenc
         _lists(sheet, name, list(columns))
         _header(sheet, name, list(columns))
         for row in (rows or {}).get(name, ()):
-            sheet.append([_text(sheet, cell) for cell in row])
+            sheet.append([text_cell(sheet, cell) for cell in row])
     guide = book.create_sheet(GUIDE)
     guide.column_dimensions["A"].width = 110
     for line in _HOW:
@@ -55,7 +55,7 @@ def write_workbook(target: Path | IO[bytes], rows: Mapping[str, Iterable[Sequenc
     book.save(target)
 
 
-def _text(sheet: Any, text: str) -> Any:
+def text_cell(sheet: Any, text: str) -> Any:
     """A cell that is text, whatever it looks like: a name that begins with = does not become a formula."""
     from openpyxl.cell import WriteOnlyCell
 

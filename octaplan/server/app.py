@@ -40,6 +40,7 @@ from octaplan.server import (
     patterns,
     problems,
     proposals,
+    questions,
     safe,
     session,
     space,
@@ -91,6 +92,7 @@ def create_app(database: Database) -> FastAPI:
     for plans in (records.plans, records.patterns.plans):
         plans.watchers.append(app.state.hub.changed)
     app.state.imports = records.imports
+    app.state.import_desk = imports.ImportDesk(records.imports)
     app.state.accounts = records.accounts
     app.state.tries = Tries(most=5)
     app.state.tries_from = Tries(most=30)
@@ -116,6 +118,7 @@ def create_app(database: Database) -> FastAPI:
         imports,
         patterns,
         customers,
+        questions,
         goto,
     )
     for module in (session, accounts, *pages):

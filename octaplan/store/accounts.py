@@ -242,7 +242,7 @@ class Accounts:
 
     def person(self, token: str) -> Person | None:
         """Whose session a token is, if it has not ended."""
-        with self._database.session() as session:
+        with self._database.reading() as session:
             query = select(Account, SignIn).join(SignIn, SignIn.account_id == Account.id)
             row = session.execute(query.where(SignIn.token_digest == _digest(token))).first()
             if row is None or row[1].ends < datetime.now(UTC):

@@ -57,6 +57,12 @@ class Database:
         with self._turn, Session(self.engine, expire_on_commit=False) as session, session.begin():
             yield session
 
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session that only reads what has been kept so far, without waiting for those that write."""
+        with Session(self.engine, expire_on_commit=False) as session:
+            yield session
+
     def close(self) -> None:
         self.engine.dispose()
         self._lock.close()

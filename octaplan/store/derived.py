@@ -1,13 +1,15 @@
-"""What can be found about a site, worked out from its plan: claims by address, names by text."""
+"""What can be found about a site, worked out from its plan: rows of the tables of claims and names."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from octaplan.core.addresses import Address, Network, Span
 from octaplan.core.boxes import interfaces, named
 from octaplan.core.plan import SitePlan
-from octaplan.store.models import Claim, Name
+
+Row = dict[str, Any]
 
 
 def sort_key(address: Address) -> str:
@@ -15,20 +17,20 @@ def sort_key(address: Address) -> str:
     return f"{address.value:032x}"
 
 
-def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
+def claims_of(plan: SitePlan, site_id: int) -> Iterator[Row]:
     """One row per address or run of addresses that the plan says is used."""
 
-    def claim(path: str, use: str, name: str, what: Address | Network | Span) -> Claim:
+    def claim(path: str, use: str, name: str, what: Address | Network | Span) -> Row:
         first, last = (what, what) if isinstance(what, Address) else (what.first, what.last)
-        return Claim(
-            site_id=site_id,
-            path=path,
-            use=use,
-            name=name,
-            family=first.family,
-            first=sort_key(first),
-            last=sort_key(last),
-        )
+        return {
+            "site_id": site_id,
+            "path": path,
+            "use": use,
+            "name": name,
+            "family": first.family,
+            "first": sort_key(first),
+            "last": sort_key(last),
+        }
 
     if plan.delegated_prefix:
         yield claim("", "IPv6 prefix", plan.name or plan.site, plan.delegated_prefix)
@@ -72,12 +74,12 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Claim]:
                 yield claim(f"/devices/{key}", "device", named(device), address)
 
 
-def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Name]:
+def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Row]:
     """One row per word that the site, its segments, circuits or hosts can be found by."""
 
-    def name(path: str, kind: str, text: str, *more: str) -> Name:
+    def name(path: str, kind: str, text: str, *more: str) -> Row:
         folded = " ".join(part for part in (text, *more) if part).casefold()
-        return Name(site_id=site_id, path=path, kind=kind, name=text[:300], folded=folded[:300])
+        return {"site_id": site_id, "path": path, "kind": kind, "name": text[:300], "folded": folded[:300]}
 
     yield name("", "site", plan.name or plan.site, f"{plan.customer}/{plan.site}", customer)
     for key, circuit in plan.circuits.items():

@@ -1,4 +1,5 @@
-"""Loading intake tables into the portfolio: first a preview, then all of it or nothing.
+"""Loading intake tables into the portfolio: first a preview, then what was chosen of it, in one transaction with one
+undo. Rows that were refused stay in the inbox until they are mended or dismissed.
 
 ImportGone            there is no such import, or it has been applied already
 ImportMoved           the plans have changed since the preview: look again
@@ -6,26 +7,36 @@ ImportMoved           the plans have changed since the preview: look again
 
 from __future__ import annotations
 
-import hashlib
+import io
 import json
 import secrets
-from collections.abc import Sequence
+from collections import OrderedDict
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import NamedTuple
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session
 
 from octaplan.core.changes import Change, changes
 from octaplan.core.plan import SitePlan
+from octaplan.core.questions import State, standing
 from octaplan.errors import OctaplanError
-from octaplan.formats.intake import Fault, Intake, RefusedRow
+from octaplan.formats.intake import Fault, Intake, RefusedRow, read_intake, row_key
 from octaplan.formats.sources import load_files
-from octaplan.formats.tables import csv_text
+from octaplan.formats.tables import NAMES, csv_text, read_csv
 from octaplan.store.database import Database
-from octaplan.store.models import Import, ImportFile
+from octaplan.store.models import Batch, Import, ImportFile
 from octaplan.store.models import RefusedRow as KeptRow
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
+
+#: How many previews are kept in memory, the newest ones; the files of others are read again when they are applied.
+PREVIEWS = 4
+
+#: Told, now and then, how many bytes have been read, or how many sites been written, since the last time.
+Progress = Callable[[int], None]
 
 
 class ImportGone(OctaplanError):
@@ -38,22 +49,52 @@ class ImportMoved(OctaplanError):
 
 @dataclass(frozen=True, slots=True)
 class SiteChange:
-    """What loading would do to one site."""
+    """What loading would do to one site, and what about it somebody should look at first."""
 
     plan: SitePlan
     new: bool
     changes: list[Change]
     secrets: int = 0
+    doubts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """What loading tables would do."""
+    """What loading tables would do. `bases` are the revisions of the sites that it was worked out on."""
 
     id: str
     sites: list[SiteChange]
     intake: Intake
-    fingerprint: str
+    bases: dict[str, int]
+
+
+class Loaded(NamedTuple):
+    """What came of an import: how many sites were saved, and the change that one undo takes back."""
+
+    sites: int
+    batch: str | None
+
+
+class Waiting(NamedTuple):
+    """A refused row in the inbox."""
+
+    id: int
+    at: datetime
+    by: str
+    table: str
+    file: str
+    row: int
+    header: list[str]
+    cells: list[str]
+    faults: list[Fault]
+
+
+class Mended(NamedTuple):
+    """What came of a row that was mended: what it changed, or why it is still refused."""
+
+    changes: list[str]
+    faults: list[Fault]
+    batch: str | None
 
 
 class Imports:
@@ -63,49 +104,70 @@ class Imports:
         self._database = database
         self._plans = plans
         self._safe = safe
+        self._previews: OrderedDict[str, Preview] = OrderedDict()
 
-    def preview(self, files: Sequence[tuple[str, bytes]], by: str) -> Preview:
+    def preview(
+        self, files: Sequence[tuple[str, bytes]], by: str, progress: Progress | None = None, import_id: str = ""
+    ) -> Preview:
         """Read files and say what loading them would do; the files and what was refused are kept."""
-        import_id = secrets.token_hex(8)
-        preview = self._work_out(import_id, files)
+        import_id = import_id or secrets.token_hex(8)
+        preview = self._work_out(import_id, files, progress)
         with self._database.session() as session:
             stale = select(Import.id).where(Import.applied_at.is_(None), Import.by == by)
             session.execute(delete(ImportFile).where(ImportFile.import_id.in_(stale)))
-            session.add(Import(id=import_id, at=datetime.now(UTC), by=by, fingerprint=preview.fingerprint))
+            bases = json.dumps(preview.bases, sort_keys=True)
+            session.add(Import(id=import_id, at=datetime.now(UTC), by=by, bases=bases))
             session.flush()
             for name, data in files:
                 content = self._safe.vault.seal(data, f"import {import_id} {name}")
                 session.add(ImportFile(import_id=import_id, name=name, content=content))
             session.add_all(_kept(import_id, row) for row in preview.intake.refused)
+        self._previews[import_id] = preview
+        while len(self._previews) > PREVIEWS:
+            self._previews.popitem(last=False)
         return preview
 
-    def apply(self, import_id: str, by: str) -> int:
-        """Load what was previewed, all of it or nothing; returns how many sites changed."""
+    def apply(self, import_id: str, by: str, without: Collection[str] = (), progress: Progress | None = None) -> Loaded:
+        """Load what was previewed, but for the sites `without` (keys), all in one transaction."""
+        record, preview = self._previewed(import_id)
+        left = {key.casefold() for key in without}
+        plans = [site.plan for site in preview.sites if site.plan.key not in left]
+        given = {place: secret for place, secret in preview.intake.secrets.items() if place[0] not in left}
+        with self._plans.held():
+            if self._bases(plan.key for plan in plans) != {k: n for k, n in record.items() if k not in left}:
+                raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
+            told = f"{len(plans)} site{'' if len(plans) == 1 else 's'} from tables"
+            batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=told)
+            batch_id = batch.id
+            changing = any(site.new or site.changes for site in preview.sites if site.plan.key not in left)
+            saved = self._plans.save_all(
+                plans,
+                by,
+                "Loaded from tables",
+                secrets=given,
+                batch=batch if changing else None,
+                progress=progress,
+            )
+        self._previews.pop(import_id, None)
         with self._database.session() as session:
-            record = session.get(Import, import_id)
-            stored = session.scalars(
-                select(ImportFile).where(ImportFile.import_id == import_id).order_by(ImportFile.id)
-            ).all()
-            files = [(f.name, self._safe.vault.open(f.content, f"import {import_id} {f.name}")) for f in stored]
-        if record is None or record.applied_at is not None or not files:
-            raise ImportGone("This import has been applied or replaced already: drop the files again")
-        preview = self._work_out(import_id, files)
-        if preview.fingerprint != record.fingerprint:
-            raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
-        plans = [site.plan for site in preview.sites]
-        saved = self._plans.save_all(plans, by, "Loaded from tables", secrets=preview.intake.secrets)
-        with self._database.session() as session:
-            session.merge(
-                Import(
-                    id=import_id,
-                    at=record.at,
-                    by=record.by,
-                    fingerprint=record.fingerprint,
-                    applied_at=datetime.now(UTC),
-                )
+            session.execute(
+                update(Import)
+                .where(Import.id == import_id)
+                .values(applied_at=datetime.now(UTC), batch=batch_id if changing else None)
             )
             session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
-        return saved
+            self._settle(session, preview.intake.taken, import_id, by)
+        return Loaded(saved, batch_id if changing else None)
+
+    def discard(self, import_id: str) -> None:
+        """Let a preview go that is not wanted."""
+        self._previews.pop(import_id, None)
+        with self._database.session() as session:
+            record = session.get(Import, import_id)
+            if record is not None and record.applied_at is None:
+                for table in (ImportFile, KeptRow):
+                    session.execute(delete(table).where(table.import_id == import_id))
+                session.delete(record)
 
     def refused_table(self, import_id: str, table: str) -> str:
         """The refused rows of one table as CSV of the same shape, to mend and load again."""
@@ -116,22 +178,157 @@ class Imports:
             raise ImportGone(f"No rows of {table} were refused in this import")
         return csv_text(json.loads(rows[0].header), [json.loads(row.cells) for row in rows])
 
-    def _work_out(self, import_id: str, files: Sequence[tuple[str, bytes]]) -> Preview:
+    # --- The inbox
+
+    def inbox(self, most: int = 2_000) -> list[Waiting]:
+        """Rows that were refused and are neither mended nor dismissed, newest import first."""
+        with self._database.session() as session:
+            query = select(KeptRow, Import).join(Import, Import.id == KeptRow.import_id)
+            open_ = query.where(KeptRow.settled.is_(None), Import.applied_at.is_not(None))
+            rows = session.execute(open_.order_by(Import.at.desc(), KeptRow.id).limit(most)).all()
+        return [_waiting(row, record) for row, record in rows]
+
+    def dismiss(self, row_id: int, by: str) -> None:
+        """Let a refused row go. Raises `ImportGone`."""
+        with self._database.session() as session:
+            row = self._open_row(session.get(KeptRow, row_id))
+            row.settled, row.settled_by = "dismissed", by
+
+    def mend(self, row_id: int, cells: Sequence[str], by: str) -> Mended:
+        """Take a refused row with other cells; when it is refused again, those are kept. Raises `ImportGone`."""
+        with self._database.session() as session:
+            row = self._open_row(session.get(KeptRow, row_id))
+            header, table = json.loads(row.header), row.table
+        text = csv_text(header, [cells])
         existing = self._plans.all()
-        intake = load_files(files, existing)
+        known_only = table != "sites"
+        intake = read_intake([read_csv(io.BytesIO(text.encode()), table, row.file)], existing, known_only=known_only)
+        if intake.refused:
+            refused = intake.refused[0]
+            with self._database.session() as session:
+                session.execute(
+                    update(KeptRow)
+                    .where(KeptRow.id == row_id)
+                    .values(cells=json.dumps(refused.cells), faults=_faults(refused))
+                )
+            return Mended([], refused.faults, None)
+        told = [str(change) for plan in intake.plans.values() for change in changes(existing.get(plan.key), plan)]
+        sentence = f"Row {row.row} of {row.file} mended"
+        batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=sentence)
+        batch_id = batch.id if told else None
+        self._plans.save_all(intake.plans.values(), by, sentence, secrets=intake.secrets, batch=batch if told else None)
+        with self._database.session() as session:
+            values = {"settled": "mended", "settled_by": by}
+            session.execute(update(KeptRow).where(KeptRow.id == row_id).values(values))
+        return Mended(told, [], batch_id)
+
+    def _open_row(self, row: KeptRow | None) -> KeptRow:
+        if row is None or row.settled is not None:
+            raise ImportGone("This row has been mended or dismissed already: look at the inbox again")
+        return row
+
+    def _settle(self, session: Session, taken: Collection[tuple[str, ...]], import_id: str, by: str) -> None:
+        """Rows of earlier imports that this one has brought in order."""
+        if taken:
+            for row in session.scalars(
+                select(KeptRow).where(KeptRow.settled.is_(None), KeptRow.import_id != import_id)
+            ):
+                if _key_of(row) in taken:
+                    row.settled, row.settled_by = "mended", by
+
+    # --- Working it out
+
+    def _previewed(self, import_id: str) -> tuple[dict[str, int], Preview]:
+        """An import that is not applied yet: the revisions it was shown on, and what it does."""
+        with self._database.session() as session:
+            record = session.get(Import, import_id)
+            stored = session.scalars(
+                select(ImportFile).where(ImportFile.import_id == import_id).order_by(ImportFile.id)
+            ).all()
+        if record is None or record.applied_at is not None or not stored:
+            raise ImportGone("This import has been applied or replaced already: drop the files again")
+        preview = self._previews.get(import_id)
+        if preview is None:
+            files = [(f.name, self._safe.vault.open(f.content, f"import {import_id} {f.name}")) for f in stored]
+            preview = self._work_out(import_id, files)
+        return json.loads(record.bases), preview
+
+    def _work_out(
+        self, import_id: str, files: Sequence[tuple[str, bytes]], progress: Progress | None = None
+    ) -> Preview:
+        existing = self._plans.all()
+        watched = self._watched()
+        intake = load_files(files, existing, progress, watched)
+        secrets_by_site: dict[str, int] = {}
+        for (site, path), secret in intake.secrets.items():
+            if not self._safe.holds(site, path, secret):
+                secrets_by_site[site] = secrets_by_site.get(site, 0) + 1
+        alike = _Alike(existing, intake.plans)
         sites = []
-        digest = hashlib.sha256()
         for key, plan in sorted(intake.plans.items()):
             before = existing.get(key)
-            given = {
-                path: secret
-                for (site, path), secret in intake.secrets.items()
-                if site == key and not self._safe.holds(site, path, secret)
-            }
-            sites.append(SiteChange(plan, before is None, changes(before, plan) if before else [], len(given)))
-            digest.update(json.dumps([before and before.document(), plan.document()]).encode())
-            digest.update(repr(sorted((p, self._safe.vault.fingerprint(s)) for p, s in given.items())).encode())
-        return Preview(import_id, sites, intake, digest.hexdigest())
+            differences = changes(before, plan) if before and before != plan else []
+            doubts = tuple(alike.doubts(before, plan, differences))
+            sites.append(SiteChange(plan, before is None, differences, secrets_by_site.get(key, 0), doubts))
+        return Preview(import_id, sites, intake, self._bases(intake.plans))
+
+    def _bases(self, keys: Collection[str] | Iterator[str]) -> dict[str, int]:
+        """The newest revisions of sites; 0 for those that are not there."""
+        existing = self._plans.all()
+        return {key: self._plans.saved(key).number if key in existing else 0 for key in keys}
+
+    def _watched(self) -> frozenset[tuple[str, ...]]:
+        with self._database.session() as session:
+            return frozenset(_key_of(row) for row in session.scalars(select(KeptRow).where(KeptRow.settled.is_(None))))
+
+
+class _Alike:
+    """What about a site in tables may be a mistake: a changed code, a changed name, a confirmed answer contradicted."""
+
+    def __init__(self, existing: Mapping[str, SitePlan], loaded: Mapping[str, SitePlan]) -> None:
+        self._named = {
+            (plan.customer.casefold(), (plan.name or "").casefold()): plan
+            for plan in existing.values()
+            if plan.name and plan.key not in loaded
+        }
+        self._references = {
+            circuit.reference.casefold(): plan
+            for plan in existing.values()
+            if plan.key not in loaded
+            for circuit in plan.circuits.values()
+            if circuit.reference
+        }
+
+    def doubts(self, before: SitePlan | None, plan: SitePlan, differences: Sequence[Change]) -> Iterator[str]:
+        if before is None:
+            yield from self._another_code(plan)
+            return
+        renamed = next((c for c in differences if c.path == "/name" and c.before and c.after), None)
+        if renamed is not None:
+            yield f"It is renamed: {renamed.before} is called {renamed.after} in the tables"
+        if plan.answers and differences:
+            departed = {one.key for one in standing(before) if one.state is State.DEPARTED}
+            for one in standing(plan):
+                if one.state is State.DEPARTED and one.key not in departed and one.answer is not None:
+                    told = one.answer.source or one.answer.by
+                    yield (
+                        f"{one.question.short}: {told} confirmed {one.answer.text} on {one.answer.at:%Y-%m-%d}, the "
+                        f"tables say {one.value or 'nothing'}"
+                    )
+
+    def _another_code(self, plan: SitePlan) -> Iterator[str]:
+        twin = self._named.get((plan.customer.casefold(), (plan.name or "").casefold()))
+        if twin is not None:
+            yield f"{twin.customer}/{twin.site} has the same name and is not in the tables: has its code been changed?"
+            return
+        for circuit in plan.circuits.values():
+            twin = self._references.get((circuit.reference or "").casefold())
+            if twin is not None:
+                yield (
+                    f"{twin.customer}/{twin.site} has a circuit with the same reference {circuit.reference} and is not "
+                    "in the tables: has its code been changed?"
+                )
+                return
 
 
 def _kept(import_id: str, row: RefusedRow) -> KeptRow:
@@ -142,13 +339,27 @@ def _kept(import_id: str, row: RefusedRow) -> KeptRow:
         row=row.row,
         header=json.dumps(row.header),
         cells=json.dumps(row.cells),
-        faults=json.dumps([Fault._asdict(fault) for fault in row.faults]),
+        faults=_faults(row),
     )
+
+
+def _faults(row: RefusedRow) -> str:
+    return json.dumps([fault._asdict() for fault in row.faults])
+
+
+def _key_of(row: KeptRow) -> tuple[str, ...]:
+    return row_key(row.table, json.loads(row.header), json.loads(row.cells))
+
+
+def _waiting(row: KeptRow, record: Import) -> Waiting:
+    faults = [Fault(**fault) for fault in json.loads(row.faults)]
+    cells = json.loads(row.cells)
+    return Waiting(row.id, record.at, record.by, row.table, row.file, row.row, json.loads(row.header), cells, faults)
 
 
 def refused_tables(rows: Sequence[RefusedRow]) -> dict[str, str]:
     """Refused rows as CSV text by table, each in the shape of the table that it came from."""
-    tables: dict[str, list[RefusedRow]] = {}
+    tables: dict[str, list[RefusedRow]] = {name: [] for name in NAMES}
     for row in rows:
-        tables.setdefault(row.table, []).append(row)
-    return {name: csv_text(refused[0].header, [row.cells for row in refused]) for name, refused in tables.items()}
+        tables[row.table].append(row)
+    return {n: csv_text(refused[0].header, [row.cells for row in refused]) for n, refused in tables.items() if refused}

@@ -193,7 +193,7 @@ class Import(Base):
     by: Mapped[str] = mapped_column(String(200))
     applied_at: Mapped[datetime | None]
     batch: Mapped[str | None] = mapped_column(String(20))
-    fingerprint: Mapped[str] = mapped_column(String(64))
+    bases: Mapped[str] = mapped_column(Text)
 
 
 class ImportFile(Base):

@@ -789,8 +789,8 @@ class Plans:
             )
         )
         if not self._patterns:
-            _insert(session, list(claims_of(after, site_id)))
-            _insert(session, list(names_of(after, site_id, self.customer_name(after))))
+            _insert(session, Claim, list(claims_of(after, site_id)))
+            _insert(session, Name, list(names_of(after, site_id, self.customer_name(after))))
         return site_id, Saved(number, at, by, said)
 
     def _check_everything(self) -> None:
@@ -810,11 +810,9 @@ class Plans:
         return finding.path.startswith(("/segments/", "/hosts/")) and finding.rule not in _OF_REAL_ADDRESSES
 
 
-def _insert(session: Session, rows: Sequence[Base]) -> None:
+def _insert(session: Session, table: type[Base], rows: list[dict[str, Any]]) -> None:
     if rows:
-        table = type(rows[0])
-        columns = [column.key for column in table.__table__.columns if column.key != "id"]
-        session.execute(insert(table), [{column: getattr(row, column) for column in columns} for row in rows])
+        session.connection().execute(insert(table), rows)
 
 
 def _saved(revision: Revision) -> Saved:

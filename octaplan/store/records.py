@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from octaplan.store.accounts import Accounts
+from octaplan.store.answers import Answers
 from octaplan.store.batches import Batches
 from octaplan.store.bench import Bench
 from octaplan.store.database import Database
@@ -32,5 +33,6 @@ class Records:
         self.patterns = Patterns(database, self.settings)
         self.batches = Batches(database, self.plans)
         self.rollouts = Rollouts(self.plans, self.patterns)
+        self.answers = Answers(self.plans, self.safe)
         self.imports = Imports(database, self.plans, self.safe)
         self.bench = Bench(database, self.plans, self.hardware, self.safe)

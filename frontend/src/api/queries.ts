@@ -1,14 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import {
-  api,
-  body,
-  failureOf,
-  type Desk,
-  type Operation,
-  type Person,
-  type Preview,
-  type Schemas,
-} from './client';
+import { api, body, type Desk, type Operation, type Person, type Schemas } from './client';
 
 /** How a site is named in addresses of the API. */
 export interface SiteName {
@@ -245,31 +236,6 @@ export function useCustomers(wanted: boolean) {
     queryFn: async () => body(await api.GET('/api/organisation')).customers,
     enabled: wanted,
     staleTime: 60_000,
-  });
-}
-
-export function usePreviewImport() {
-  return useMutation({
-    mutationFn: async (files: File[]): Promise<Preview> => {
-      const form = new FormData();
-      for (const file of files) form.append('files', file);
-      const response = await fetch('/api/imports', {
-        method: 'POST',
-        body: form,
-        headers: { 'X-Octaplan': '1' },
-      });
-      if (!response.ok) throw await failureOf(response);
-      return response.json();
-    },
-  });
-}
-
-export function useApplyImport() {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: async (id: string) =>
-      body(await api.POST('/api/imports/{import_id}/apply', { params: { path: { import_id: id } } })),
-    onSuccess: () => queries.invalidateQueries(),
   });
 }
 

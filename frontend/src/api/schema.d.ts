@@ -366,11 +366,56 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Preview
-     * @description Read tables and say what loading them would do; nothing is changed yet.
+     * Begin
+     * @description Read tables and say what loading them would do; nothing is changed yet. Large ones are read on while the answer
+     *     says how far it is.
      */
-    post: operations['preview'];
+    post: operations['begin'];
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/imports/inbox': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Inbox
+     * @description Rows that were refused and are neither mended nor dismissed.
+     */
+    get: operations['inbox'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/imports/inbox/{number}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Mend Row
+     * @description Take a refused row with other cells.
+     */
+    put: operations['mend_row'];
+    post?: never;
+    /**
+     * Dismiss Row
+     * @description Let a refused row go.
+     */
+    delete: operations['dismiss_row'];
     options?: never;
     head?: never;
     patch?: never;
@@ -396,6 +441,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/imports/{import_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * State
+     * @description How far an import is, and once it is read, what it would do.
+     */
+    get: operations['state'];
+    put?: never;
+    post?: never;
+    /**
+     * Cancel
+     * @description Stop an import: what is being read or loaded is given up, and nothing of it is kept.
+     */
+    delete: operations['cancel'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/imports/{import_id}/apply': {
     parameters: {
       query?: never;
@@ -407,7 +476,7 @@ export interface paths {
     put?: never;
     /**
      * Apply
-     * @description Load what was previewed, all of it or nothing.
+     * @description Load what was previewed, but for the sites that are left out, all of it or nothing.
      */
     post: operations['apply'];
     delete?: never;
@@ -622,6 +691,126 @@ export interface paths {
      * @description Make the draft the next version of the pattern.
      */
     post: operations['new_version'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Questions
+     * @description What is open, by whom to ask.
+     */
+    get: operations['questions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions/list.csv': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List As Csv
+     * @description A list as a table to fill in.
+     */
+    get: operations['list_as_csv'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions/list.xlsx': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List As Workbook
+     * @description The same as a workbook.
+     */
+    get: operations['list_as_workbook'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions/read': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Read Pasted
+     * @description Answers in a list that came back as text; nothing is saved.
+     */
+    post: operations['read_pasted'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions/read-table': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Read Table
+     * @description Answers in a table that came back; nothing is saved.
+     */
+    post: operations['read_table'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/questions/take': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Answers
+     * @description Take answers at all their sites, in one transaction with one undo.
+     */
+    post: operations['take_answers'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1839,6 +2028,18 @@ export interface components {
      * @enum {string}
      */
     Addressing: 'fixed' | 'dhcp' | 'none';
+    /** AgainstShown */
+    AgainstShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Confirmed */
+      confirmed: string;
+    };
     /**
      * Allow
      * @description A flow that the box lets through.
@@ -1854,11 +2055,22 @@ export interface components {
       /** Target */
       target: string;
     };
+    /** Answer */
+    'Answer-Input': {
+      /** Customer */
+      customer: string;
+      /** Key */
+      key: string;
+      /** Site */
+      site: string;
+      /** Text */
+      text: string;
+    };
     /**
      * Answer
      * @description What somebody answered to a question of the intake: the value as it was then, who said so, and how.
      */
-    Answer: {
+    'Answer-Output': {
       /**
        * At
        * Format: date-time
@@ -1929,6 +2141,13 @@ export interface components {
        * @default
        */
       source: string;
+    };
+    /** Applied */
+    Applied: {
+      /** Batch */
+      batch: string;
+      /** Sites */
+      sites: components['schemas']['octaplan__server__findings__MendedShown'][];
     };
     /**
      * Applying
@@ -2009,10 +2228,15 @@ export interface components {
       /** File */
       file: string;
     };
-    /** Body_preview */
-    Body_preview: {
+    /** Body_begin */
+    Body_begin: {
       /** Files */
       files: string[];
+    };
+    /** Body_read_table */
+    Body_read_table: {
+      /** File */
+      file: string;
     };
     /** BoxShown */
     BoxShown: {
@@ -2064,6 +2288,11 @@ export interface components {
       /** Warns */
       warns: number;
     };
+    /** Cells */
+    Cells: {
+      /** Cells */
+      cells: string[];
+    };
     /**
      * CheckedShown
      * @description `fault` says what is wrong with the chain, and is empty when nothing is.
@@ -2075,16 +2304,6 @@ export interface components {
       fault: string;
       /** Lines */
       lines: number;
-    };
-    /**
-     * Choice
-     * @description A rule, and the sites at which its findings are to be mended.
-     */
-    Choice: {
-      /** Rule */
-      rule: string;
-      /** Sites */
-      sites: string[];
     };
     /**
      * Chosen
@@ -2593,6 +2812,15 @@ export interface components {
      * @enum {string}
      */
     FactoryRole: 'internet' | 'inside' | 'management' | 'none';
+    /** FaultShown */
+    FaultShown: {
+      /** Column */
+      column: string;
+      /** Problem */
+      problem: string;
+      /** Value */
+      value: string;
+    };
     /**
      * FindingShown
      * @description A finding as the rail shows it.
@@ -2826,6 +3054,26 @@ export interface components {
       file: string;
     };
     /**
+     * ImportShown
+     * @description An import: `done` of `total` are bytes while it is read, sites while it is loaded.
+     */
+    ImportShown: {
+      /** Batch */
+      batch: string | null;
+      /** Done */
+      done: number;
+      /** Id */
+      id: string;
+      phase: components['schemas']['Phase'];
+      preview: components['schemas']['PreviewShown'] | null;
+      /** Problem */
+      problem: string;
+      /** Sites */
+      sites: number;
+      /** Total */
+      total: number;
+    };
+    /**
      * InstallerShown
      * @description The installer's page, in plain words.
      */
@@ -3034,6 +3282,23 @@ export interface components {
       /** Why */
       why: string;
     };
+    /**
+     * ListShown
+     * @description Everything that is open with one of those who are asked; `text` is the list as it is sent.
+     */
+    ListShown: {
+      /** Questions */
+      questions: components['schemas']['OpenShown'][];
+      /** Sites */
+      sites: number;
+      /** Text */
+      text: string;
+      /** Total */
+      total: number;
+      /** Who */
+      who: string;
+      whom: components['schemas']['Whom'];
+    };
     /** Made */
     Made: {
       /** Made */
@@ -3078,6 +3343,33 @@ export interface components {
       version: number;
     };
     /**
+     * MatchedShown
+     * @description An answer that came back, beside what the plan says.
+     */
+    MatchedShown: {
+      against: components['schemas']['AgainstShown'] | null;
+      /** Before */
+      before: string;
+      /** Circuit */
+      circuit: string;
+      /** Customer */
+      customer: string;
+      /** Doubt */
+      doubt: string;
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Problem */
+      problem: string;
+      /** Short */
+      short: string;
+      /** Site */
+      site: string;
+      /** Text */
+      text: string;
+    };
+    /**
      * May
      * @description The things that permissions speak of.
      * @enum {string}
@@ -3109,23 +3401,6 @@ export interface components {
      * @enum {string}
      */
     Medium: 'copper' | 'fibre' | 'cellular' | 'console' | 'usb';
-    /** MendedShown */
-    MendedShown: {
-      /** Changes */
-      changes: string[];
-      /** Customer */
-      customer: string;
-      /** Left */
-      left: number;
-      /** Remedies */
-      remedies: string[];
-      /** Revision */
-      revision: number;
-      /** Site */
-      site: string;
-      /** Site Name */
-      site_name: string;
-    };
     /**
      * Method
      * @description How a host comes by its fixed address: typed into it, or reserved at the DHCP server.
@@ -3242,6 +3517,21 @@ export interface components {
     OneSlot: {
       /** Path */
       path: string;
+    };
+    /** OpenShown */
+    OpenShown: {
+      /** Circuit */
+      circuit: string;
+      /** Customer */
+      customer: string;
+      /** Key */
+      key: string;
+      /** Name */
+      name: string;
+      /** Short */
+      short: string;
+      /** Site */
+      site: string;
     };
     /**
      * Opened
@@ -3474,6 +3764,11 @@ export interface components {
       /** Old */
       old: string;
     };
+    /** Pasted */
+    Pasted: {
+      /** Text */
+      text: string;
+    };
     /**
      * PatternListed
      * @description A pattern with its versions, and how many sites are made from it.
@@ -3549,6 +3844,12 @@ export interface components {
       /** Version */
       version: number;
     };
+    /**
+     * Phase
+     * @description How far an import is.
+     * @enum {string}
+     */
+    Phase: 'reading' | 'ready' | 'loading' | 'loaded' | 'failed' | 'cancelled';
     /** PlaceShown */
     PlaceShown: {
       /** Addresses */
@@ -3675,12 +3976,16 @@ export interface components {
      * @description What loading the files would do.
      */
     PreviewShown: {
+      /** Changed Total */
+      changed_total: number;
       /** Corrected */
       corrected: components['schemas']['CorrectedShown'][];
       /** Id */
       id: string;
       /** Ignored Columns */
       ignored_columns: components['schemas']['IgnoredShown'][];
+      /** New Total */
+      new_total: number;
       /** Refused */
       refused: components['schemas']['RefusedShown'][];
       /** Refused Rows */
@@ -3689,6 +3994,8 @@ export interface components {
       refused_tables: string[];
       /** Sites */
       sites: components['schemas']['SiteShown'][];
+      /** Unchanged Total */
+      unchanged_total: number;
     };
     /**
      * ProposalShown
@@ -4285,7 +4592,7 @@ export interface components {
        * @default {}
        */
       answers: {
-        [key: string]: components['schemas']['Answer'];
+        [key: string]: components['schemas']['Answer-Output'];
       };
       /**
        * Circuits
@@ -4382,6 +4689,8 @@ export interface components {
       circuits: number;
       /** Customer */
       customer: string;
+      /** Doubts */
+      doubts: string[];
       /** Hosts */
       hosts: number;
       /** Name */
@@ -4655,12 +4964,40 @@ export interface components {
       /** What */
       what: string;
     };
+    /** TakenShown */
+    TakenShown: {
+      /** Batch */
+      batch: string;
+      /** Sites */
+      sites: number;
+    };
     /**
      * Takes
      * @description When a change takes effect.
      * @enum {string}
      */
     Takes: 'at once' | 'after apply' | 'after commit';
+    /** Taking */
+    Taking: {
+      /** Answers */
+      answers: components['schemas']['Answer-Input'][];
+      /**
+       * Confirmed
+       * @default false
+       */
+      confirmed: boolean;
+      /**
+       * Overwrite
+       * @description Whether confirmed answers may be replaced
+       * @default false
+       */
+      overwrite: boolean;
+      /**
+       * Source
+       * @default
+       */
+      source: string;
+    };
     /** TickShown */
     TickShown: {
       /**
@@ -4792,6 +5129,33 @@ export interface components {
       secret: string;
       /** Text */
       text: string;
+    };
+    /**
+     * WaitingShown
+     * @description A refused row in the inbox, with what is wrong about it.
+     */
+    WaitingShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Cells */
+      cells: string[];
+      /** Faults */
+      faults: components['schemas']['FaultShown'][];
+      /** File */
+      file: string;
+      /** Header */
+      header: string[];
+      /** Id */
+      id: number;
+      /** Row */
+      row: number;
+      /** Table */
+      table: string;
     };
     /** WantShown */
     WantShown: {
@@ -4932,12 +5296,32 @@ export interface components {
       /** Size */
       size: number;
     };
-    /** Applied */
-    octaplan__server__findings__Applied: {
-      /** Batch */
-      batch: string;
+    /**
+     * Choice
+     * @description A rule, and the sites at which its findings are to be mended.
+     */
+    octaplan__server__findings__Choice: {
+      /** Rule */
+      rule: string;
       /** Sites */
-      sites: components['schemas']['MendedShown'][];
+      sites: string[];
+    };
+    /** MendedShown */
+    octaplan__server__findings__MendedShown: {
+      /** Changes */
+      changes: string[];
+      /** Customer */
+      customer: string;
+      /** Left */
+      left: number;
+      /** Remedies */
+      remedies: string[];
+      /** Revision */
+      revision: number;
+      /** Site */
+      site: string;
+      /** Site Name */
+      site_name: string;
     };
     /** VersionShown */
     octaplan__server__hardware__VersionShown: {
@@ -4964,11 +5348,6 @@ export interface components {
       /** Subject */
       subject: string;
     };
-    /** Applied */
-    octaplan__server__imports__Applied: {
-      /** Sites */
-      sites: number;
-    };
     /** ChangeShown */
     octaplan__server__imports__ChangeShown: {
       /** After */
@@ -4979,6 +5358,29 @@ export interface components {
       field: string;
       /** Subject */
       subject: string;
+    };
+    /**
+     * Choice
+     * @description Which sites of a preview are left out, as `CUSTOMER/SITE`.
+     */
+    octaplan__server__imports__Choice: {
+      /**
+       * Without
+       * @default []
+       */
+      without: string[];
+    };
+    /**
+     * MendedShown
+     * @description What a mended row changed, or why it is refused again.
+     */
+    octaplan__server__imports__MendedShown: {
+      /** Batch */
+      batch: string | null;
+      /** Changes */
+      changes: string[];
+      /** Faults */
+      faults: components['schemas']['FaultShown'][];
     };
     /** VersionShown */
     octaplan__server__patterns__VersionShown: {
@@ -5268,7 +5670,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__findings__Applied'];
+          'application/json': components['schemas']['Applied'];
         };
       };
       /** @description Validation Error */
@@ -5375,7 +5777,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Choice'];
+        'application/json': components['schemas']['octaplan__server__findings__Choice'];
       };
     };
     responses: {
@@ -5385,7 +5787,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['MendedShown'][];
+          'application/json': components['schemas']['octaplan__server__findings__MendedShown'][];
         };
       };
       /** @description Validation Error */
@@ -5602,7 +6004,7 @@ export interface operations {
       };
     };
   };
-  preview: {
+  begin: {
     parameters: {
       query?: never;
       header?: never;
@@ -5611,7 +6013,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'multipart/form-data': components['schemas']['Body_preview'];
+        'multipart/form-data': components['schemas']['Body_begin'];
       };
     };
     responses: {
@@ -5621,8 +6023,92 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['PreviewShown'];
+          'application/json': components['schemas']['ImportShown'];
         };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  inbox: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WaitingShown'][];
+        };
+      };
+    };
+  };
+  mend_row: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Cells'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['octaplan__server__imports__MendedShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  dismiss_row: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -5653,7 +6139,7 @@ export interface operations {
       };
     };
   };
-  apply: {
+  state: {
     parameters: {
       query?: never;
       header?: never;
@@ -5670,7 +6156,73 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__imports__Applied'];
+          'application/json': components['schemas']['ImportShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  cancel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        import_id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  apply: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        import_id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['octaplan__server__imports__Choice'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ImportShown'];
         };
       };
       /** @description Validation Error */
@@ -6032,6 +6584,198 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['octaplan__server__patterns__VersionShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  questions: {
+    parameters: {
+      query?: {
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ListShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  list_as_csv: {
+    parameters: {
+      query: {
+        whom: components['schemas']['Whom'];
+        who: string;
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  list_as_workbook: {
+    parameters: {
+      query: {
+        whom: components['schemas']['Whom'];
+        who: string;
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  read_pasted: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Pasted'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MatchedShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  read_table: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'multipart/form-data': components['schemas']['Body_read_table'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MatchedShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  take_answers: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Taking'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TakenShown'];
         };
       };
       /** @description Validation Error */

@@ -19,6 +19,8 @@ const PAGES: [to: string, name: string, words: string][] = [
   ['/compare', 'Compare', 'two revisions or two sites beside each other'],
   ['/customers', 'Customers', 'blocks, room left, reach groups, defaults, notes'],
   ['/patterns', 'Patterns', 'layouts of segments for a kind of site'],
+  ['/imports', 'Refused rows', 'inbox of intake tables, mend, dismiss'],
+  ['/questions', 'Open questions', 'lists for providers and customers, answers read back'],
   ['/rollout', 'Many sites at once', 'make sites from a pattern, rollout'],
   ['/hardware', 'Hardware', 'types of routers, firewalls, switches'],
   ['/safe', 'Safe', 'secrets, passwords'],

@@ -5,12 +5,12 @@ import { Link, useSearchParams } from 'react-router';
 import type { OutboundSite } from '../api/client';
 import { useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
+import { ImportDialog } from '../imports/ImportDialog';
 import { SeverityMark, StageMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { count, dated, deskPath } from '../parts/words';
 import { ChoiceWord } from './ChoiceWord';
 import { matches, SHIPPING, STATES, TROUBLE, weekOf, type Choice, type Filters } from './filters';
-import { ImportDialog } from './ImportDialog';
 import styles from './outbound.module.css';
 
 const KEYS = ['state', 'customer', 'technician', 'shipping', 'trouble'] as const;
@@ -94,6 +94,10 @@ export function OutboundPage() {
             <a href="/api/imports/template.xlsx" download="intake.xlsx">
               empty intake workbook
             </a>
+            <span>·</span>
+            <Link to="/imports">refused rows</Link>
+            <span>·</span>
+            <Link to="/questions">open questions</Link>
           </>
         )}
         <input

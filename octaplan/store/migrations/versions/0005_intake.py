@@ -21,6 +21,8 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("key", "number", name=op.f("pk_pattern_versions")),
     )
     op.add_column("imports", sa.Column("batch", sa.String(length=20), nullable=True))
+    op.add_column("imports", sa.Column("bases", sa.Text(), nullable=False, server_default="{}"))
+    op.drop_column("imports", "fingerprint")
     op.add_column("refused_rows", sa.Column("settled", sa.String(length=20), nullable=True))
     op.add_column("refused_rows", sa.Column("settled_by", sa.String(length=200), nullable=True))
 
@@ -28,5 +30,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_column("refused_rows", "settled_by")
     op.drop_column("refused_rows", "settled")
+    op.add_column("imports", sa.Column("fingerprint", sa.String(length=64), nullable=False, server_default=""))
+    op.drop_column("imports", "bases")
     op.drop_column("imports", "batch")
     op.drop_table("pattern_versions")

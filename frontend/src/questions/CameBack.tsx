@@ -1,0 +1,192 @@
+import Button from '@mui/material/Button';
+import { useRef, useState } from 'react';
+import { useUndoBatch } from '../findings/queries';
+import { SeverityMark } from '../parts/Marks';
+import page from '../parts/page.module.css';
+import { count, moment } from '../parts/words';
+import { useReadAnswers, useTakeAnswers, type Matched } from './queries';
+import styles from './questions.module.css';
+
+/** Answers that came back: pasted or as a table, each beside what the plan says, taken when they were looked at. */
+export function CameBack() {
+  const read = useReadAnswers();
+  const take = useTakeAnswers();
+  const undo = useUndoBatch();
+  const picker = useRef<HTMLInputElement>(null);
+  const [text, setText] = useState('');
+  const [source, setSource] = useState('');
+  const [confirmed, setConfirmed] = useState(false);
+  const [chosen, setChosen] = useState<ReadonlyMap<number, boolean>>(new Map());
+  const found = read.data ?? [];
+  const taken = (one: Matched, place: number) =>
+    one.problem === '' && (chosen.get(place) ?? (one.against === null && one.doubt === '' && !same(one)));
+  const going = found.filter(taken);
+  const begin = (came: { text: string } | { file: File }) => {
+    setChosen(new Map());
+    take.reset();
+    undo.reset();
+    read.mutate(came);
+  };
+  const error = read.error ?? take.error ?? undo.error;
+  return (
+    <section className={styles.back} aria-label="Answers that came back">
+      <h2>Answers that came back</h2>
+      <textarea
+        className="mono"
+        aria-label="Answers as text"
+        rows={5}
+        maxLength={1_000_000}
+        placeholder={
+          'Paste the list with its headings, as it came:\n\nDockside (FERN/DOCK), circuit Main\n  VLAN tag: none'
+        }
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+      />
+      <div className={styles.tools}>
+        <Button variant="contained" disabled={text.trim() === ''} onClick={() => begin({ text })}>
+          Read them
+        </Button>
+        <Button onClick={() => picker.current?.click()}>Load a returned table</Button>
+        <input
+          ref={picker}
+          type="file"
+          hidden
+          accept=".csv,.xlsx"
+          aria-label="Returned table"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) begin({ file });
+            event.target.value = '';
+          }}
+        />
+        <label>
+          Told by{' '}
+          <input
+            aria-label="Who answered"
+            maxLength={200}
+            value={source}
+            placeholder="name, how"
+            onChange={(event) => setSource(event.target.value)}
+          />
+        </label>
+        <label>
+          <input
+            type="checkbox"
+            checked={confirmed}
+            onChange={(event) => setConfirmed(event.target.checked)}
+          />{' '}
+          confirmed
+        </label>
+      </div>
+      {error && (
+        <p role="alert" className={page.problem}>
+          {error.message}
+        </p>
+      )}
+      {take.data && (
+        <p role="status">
+          {undo.data
+            ? `Taken back at ${count(undo.data.undone, 'site')}.`
+            : `Taken at ${count(take.data.sites, 'site')}. `}
+          {!undo.data && (
+            <button className={page.link} onClick={() => undo.mutate(take.data.batch)}>
+              Undo all of it
+            </button>
+          )}
+        </p>
+      )}
+      {read.data && !take.data && (
+        <>
+          {found.length === 0 && <p role="status">No answer is in it.</p>}
+          {found.length > 0 && (
+            <table className={styles.matched}>
+              <thead>
+                <tr>
+                  <th scope="col">Take</th>
+                  <th scope="col">Site</th>
+                  <th scope="col">Question</th>
+                  <th scope="col">So far</th>
+                  <th scope="col">Now</th>
+                  <th scope="col" />
+                </tr>
+              </thead>
+              <tbody>
+                {found.slice(0, 500).map((one, place) => (
+                  <tr key={place} data-problem={one.problem !== ''}>
+                    <td>
+                      <input
+                        type="checkbox"
+                        aria-label={`Take ${one.short} of ${one.customer}/${one.site}`}
+                        disabled={one.problem !== ''}
+                        checked={taken(one, place)}
+                        onChange={(event) =>
+                          setChosen(new Map([...chosen, [place, event.target.checked] as const]))
+                        }
+                      />
+                    </td>
+                    <th scope="row">
+                      {one.name}{' '}
+                      <span className="quiet">
+                        {one.customer}/{one.site}
+                        {one.circuit && `, ${one.circuit}`}
+                      </span>
+                    </th>
+                    <td>{one.short}</td>
+                    <td className="mono">{one.before}</td>
+                    <td className="mono">{one.text}</td>
+                    <td>
+                      {one.problem && (
+                        <span role="alert">
+                          <SeverityMark of="stop" size={12} /> {one.problem}
+                        </span>
+                      )}
+                      {one.against && (
+                        <span role="alert">
+                          <SeverityMark of="warn" size={12} /> {one.against.by} confirmed{' '}
+                          <b className="mono">{one.against.confirmed}</b>, {moment(one.against.at, true)}
+                        </span>
+                      )}
+                      {one.doubt && (
+                        <span>
+                          <SeverityMark of="warn" size={12} /> {one.doubt}
+                        </span>
+                      )}
+                      {same(one) && <span className="quiet">as the plan says</span>}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+          {found.length > 500 && <p className="quiet">and {found.length - 500} more, taken as they are</p>}
+          {found.length > 0 && (
+            <Button
+              variant="contained"
+              disabled={going.length === 0}
+              loading={take.isPending}
+              onClick={() =>
+                take.mutate({
+                  answers: going.map(({ customer, site, key, text: said }) => ({
+                    customer,
+                    site,
+                    key,
+                    text: said,
+                  })),
+                  source,
+                  confirmed,
+                  overwrite: going.some((one) => one.against !== null),
+                })
+              }
+            >
+              Take {count(going.length, 'answer')}
+            </Button>
+          )}
+        </>
+      )}
+    </section>
+  );
+}
+
+function same(one: Matched): boolean {
+  return one.before !== '' && one.before.toLowerCase() === one.text.trim().toLowerCase();
+}

@@ -1,0 +1,189 @@
+"""Open questions across all sites: lists to send, and answers read back."""
+
+from __future__ import annotations
+
+import io
+from datetime import datetime
+from http import HTTPStatus
+from typing import Annotated
+
+from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.asking import COLUMNS, LONGEST, Came, Listed, as_rows, as_text, read_rows, read_text
+from octaplan.core.questions import Whom
+from octaplan.formats.answers import read_answers, write_answers
+from octaplan.formats.tables import csv_text
+from octaplan.server.imports import XLSX
+from octaplan.server.permissions import Looking, Planning
+from octaplan.server.problems import Problem
+from octaplan.store.answers import Matched
+from octaplan.store.records import Records
+
+router = APIRouter(prefix="/api/questions", tags=["questions"])
+
+#: The most questions of one list that are shown; its text and tables hold all.
+SHOWN = 2_000
+
+Who = Annotated[str, Query(max_length=200)]
+Code = Annotated[str, StringConstraints(max_length=40)]
+
+
+class OpenShown(BaseModel):
+    customer: str
+    site: str
+    name: str
+    circuit: str
+    key: str
+    short: str
+
+
+class ListShown(BaseModel):
+    """Everything that is open with one of those who are asked; `text` is the list as it is sent."""
+
+    whom: Whom
+    who: str
+    sites: int
+    total: int
+    questions: list[OpenShown]
+    text: str
+
+
+class Pasted(BaseModel):
+    text: Annotated[str, StringConstraints(max_length=LONGEST)]
+
+
+class AgainstShown(BaseModel):
+    confirmed: str
+    by: str
+    at: datetime
+
+
+class MatchedShown(BaseModel):
+    """An answer that came back, beside what the plan says."""
+
+    customer: str
+    site: str
+    name: str
+    circuit: str
+    key: str
+    short: str
+    before: str
+    text: str
+    doubt: str
+    problem: str
+    against: AgainstShown | None
+
+
+class Answer(BaseModel):
+    customer: Code
+    site: Code
+    key: Annotated[str, StringConstraints(max_length=60)]
+    text: Annotated[str, StringConstraints(max_length=2_000)]
+
+
+class Taking(BaseModel):
+    answers: Annotated[list[Answer], Field(min_length=1, max_length=20_000)]
+    source: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
+    confirmed: bool = False
+    overwrite: Annotated[bool, Field(description="Whether confirmed answers may be replaced")] = False
+
+
+class TakenShown(BaseModel):
+    batch: str
+    sites: int
+
+
+def _records(request: Request) -> Records:
+    records: Records = request.app.state.records
+    return records
+
+
+@router.get("")
+def questions(request: Request, person: Looking, customer: Who = "") -> list[ListShown]:
+    """What is open, by whom to ask."""
+    return [_listed(one) for one in _records(request).answers.open(customer=customer)]
+
+
+def _listed(listed: Listed) -> ListShown:
+    return ListShown(
+        whom=listed.whom,
+        who=listed.who,
+        sites=len({(one.customer, one.site) for one in listed.questions}),
+        total=len(listed.questions),
+        questions=[
+            OpenShown(**{name: getattr(one, name) for name in OpenShown.model_fields})
+            for one in listed.questions[:SHOWN]
+        ],
+        text=as_text(listed),
+    )
+
+
+@router.get("/list.csv", response_class=Response)
+def list_as_csv(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
+    """A list as a table to fill in."""
+    rows = as_rows(_records(request).answers.open(whom, who, customer))
+    headers = {"Content-Disposition": 'attachment; filename="questions.csv"'}
+    text = csv_text(COLUMNS, rows)
+    return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/list.xlsx", response_class=Response)
+def list_as_workbook(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
+    """The same as a workbook."""
+    content = io.BytesIO()
+    write_answers(content, as_rows(_records(request).answers.open(whom, who, customer)))
+    headers = {"Content-Disposition": 'attachment; filename="questions.xlsx"'}
+    return Response(content.getvalue(), media_type=XLSX, headers=headers)
+
+
+@router.post("/read")
+def read_pasted(pasted: Pasted, request: Request, person: Looking) -> list[MatchedShown]:
+    """Answers in a list that came back as text; nothing is saved."""
+    records = _records(request)
+    try:
+        came = read_text(records.plans.all(), pasted.text)
+    except ValueError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return _matched(records.answers.match(came, person.full_name))
+
+
+@router.post("/read-table")
+def read_table(request: Request, person: Looking, file: Annotated[UploadFile, File()]) -> list[MatchedShown]:
+    """Answers in a table that came back; nothing is saved."""
+    records = _records(request)
+    rows = read_answers((file.filename or "table")[:200], file.file.read())
+    return _matched(records.answers.match(read_rows(records.plans.all(), rows), person.full_name))
+
+
+@router.post("/take")
+def take_answers(taking: Taking, request: Request, person: Planning) -> TakenShown:
+    """Take answers at all their sites, in one transaction with one undo."""
+    came = [Came(one.customer, one.site, one.key, one.text) for one in taking.answers]
+    batch, sites = _records(request).answers.take(
+        came, person.full_name, taking.source, confirmed=taking.confirmed, overwrite=taking.overwrite
+    )
+    return TakenShown(batch=batch, sites=sites)
+
+
+def _matched(matched: list[Matched]) -> list[MatchedShown]:
+    return [
+        MatchedShown(
+            customer=one.came.customer,
+            site=one.came.site,
+            name=one.name or one.came.site,
+            circuit=one.circuit,
+            key=one.came.key,
+            short=one.short,
+            before=one.before,
+            text=one.came.text,
+            doubt=one.came.doubt,
+            problem=one.problem,
+            against=(
+                AgainstShown(confirmed=one.against.confirmed, by=one.against.by, at=one.against.at)
+                if one.against
+                else None
+            ),
+        )
+        for one in matched
+    ]

@@ -1,0 +1,100 @@
+"""Answers that came back for many sites: held against what is known, then taken in one change with one undo."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import NamedTuple
+
+from octaplan.core.answering import AnswerError, Contradiction, Given, question_of, take
+from octaplan.core.asking import Came, Listed, lists
+from octaplan.core.credentials import Facts
+from octaplan.core.plan import site_key
+from octaplan.core.questions import Whom, standing
+from octaplan.core.remedies import applied
+from octaplan.store.models import Batch
+from octaplan.store.plans import BadChange, Contradicted, Plans
+from octaplan.store.safe import Safe
+
+
+class Matched(NamedTuple):
+    """An answer beside what the plan says: `against` is the confirmed answer that it contradicts."""
+
+    came: Came
+    name: str
+    circuit: str
+    short: str
+    before: str
+    against: Contradiction | None
+    problem: str
+
+
+class Answers:
+    """Open questions and answers across all sites."""
+
+    def __init__(self, plans: Plans, safe: Safe) -> None:
+        self._plans = plans
+        self._safe = safe
+
+    def open(self, whom: Whom | None = None, who: str = "", customer: str = "") -> list[Listed]:
+        """What is open, by whom to ask."""
+        facts: dict[str, Facts] = {}
+
+        def held(site: str, path: str) -> bool:
+            if site not in facts:
+                facts[site] = self._safe.facts(site)
+            return path in facts[site]
+
+        return lists(self._plans.all().values(), self._plans.customers(), held, whom, who, customer)
+
+    def match(self, came: Sequence[Came], by: str) -> list[Matched]:
+        """Answers beside what the plans say; nothing is saved."""
+        return [self._matched(one, by) for one in came]
+
+    def _matched(self, came: Came, by: str) -> Matched:
+        if came.problem:
+            return Matched(came, "", "", "", "", None, came.problem)
+        plan = self._plans.plan(site_key(came.customer, came.site))
+        name = plan.name or plan.site
+        try:
+            question, circuit = question_of(plan, came.key)
+            before = next((one.value for one in standing(plan) if one.key == came.key), "")
+            line = plan.circuits[circuit].label if circuit else ""
+            with self._plans.held() as portfolio:
+                taken = take(plan, [Given(came.key, came.text)], by, datetime.now(UTC), portfolio=portfolio)
+        except AnswerError as error:
+            return Matched(came, name, "", "", "", None, str(error))
+        against = next((one for one in taken.contradictions if one.key == came.key), None)
+        return Matched(came, name, line, question.short, before, against, "")
+
+    def take(
+        self, came: Sequence[Came], by: str, source: str, *, confirmed: bool = False, overwrite: bool = False
+    ) -> tuple[str, int]:
+        """Take answers at all their sites, in one transaction; returns the change's id and how many sites it changed.
+
+        Raises `AnswerError`, `BadChange`, and `Contradicted` unless `overwrite`.
+        """
+        by_site: dict[str, list[Given]] = {}
+        for one in came:
+            by_site.setdefault(site_key(one.customer, one.site), []).append(Given(one.key, one.text, one.text))
+        with self._plans.held() as portfolio:
+            at = datetime.now(UTC)
+            changed, revisions = [], {}
+            for key, given in by_site.items():
+                plan = self._plans.plan(key)
+                taken = take(plan, given, by, at, source=source, confirmed=confirmed, portfolio=portfolio)
+                if taken.contradictions and not overwrite:
+                    raise Contradicted(taken.contradictions)
+                after = applied(plan, taken.operations)
+                if after != plan:
+                    changed.append(after)
+                    revisions[plan.key] = self._plans.saved(key).number
+            if not changed:
+                raise BadChange("The plans say all of this already: nothing was changed")
+            many = len(changed)
+            told = f"Answers of {source or by} taken at {many} site{'' if many == 1 else 's'}"
+            batch = Batch(id=secrets.token_hex(8), at=at, by=by, sentence=told)
+            batch_id = batch.id
+            self._plans.save_batch(changed, revisions, batch)
+        return batch_id, many
