@@ -156,7 +156,7 @@ def read_text(plans: Mapping[str, SitePlan], text: str) -> list[Came]:
     came: list[Came] = []
     for place, head in enumerate(heads):
         end = heads[place + 1].start() if place + 1 < len(heads) else len(plain)
-        body = plain[head.end() : end]
+        body = plain[head.end() : end].partition("\n")[2]
         if place + 1 < len(heads):
             body = body.rpartition("\n")[0]  # what stands before the next heading's bracket is that site's name
         customer, site = head[1].strip(), head[2].strip()

@@ -237,10 +237,11 @@ class Working(WithServer):
     def test_tables_are_previewed_applied_and_refused_rows_handed_back(self) -> None:
         client = self.signed_in()
         table = b"customer;site;segment;vlan\r\nFERN;DOCK;office;10\r\nFERN;DOCK;voice;4095\r\n"
-        preview = client.post("/api/imports", files={"files": ("segments.csv", table)}).json()
+        preview = client.post("/api/imports", files={"files": ("segments.csv", table)}).json()["preview"]
         self.assertEqual((preview["refused_rows"], preview["refused_tables"]), (1, ["segments"]))
         self.assertEqual(preview["refused"][0]["row"], 3)
-        self.assertEqual(client.post(f"/api/imports/{preview['id']}/apply").json(), {"sites": 1})
+        loaded = client.post(f"/api/imports/{preview['id']}/apply", json={}).json()
+        self.assertEqual((loaded["phase"], loaded["sites"]), ("loaded", 1))
         answer = client.get(f"/api/imports/{preview['id']}/refused/segments.csv")
         self.assertEqual(answer.text, "\ufeffcustomer,site,segment,vlan\r\nFERN,DOCK,voice,4095\r\n")
         self.assertEqual(client.get(f"/api/imports/{preview['id']}/refused/hosts.csv").status_code, 404)

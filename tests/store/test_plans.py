@@ -313,7 +313,7 @@ class Importing(WithRecords):
             [(s.plan.site, s.new, len(s.changes)) for s in preview.sites], [("DOCK", False, 1), ("NOOK", True, 0)]
         )
         self.assertEqual(self.plans.plan("FERN/DOCK"), DOCK)
-        self.assertEqual(self.imports.apply(preview.id, "Ines"), 2)
+        self.assertEqual(self.imports.apply(preview.id, "Ines").sites, 2)
         self.assertEqual(self.plans.plan("FERN/DOCK").segments["seg0"].vlan, 10)
         self.assertEqual(self.plans.saved("FERN/DOCK").sentence, "Loaded from tables: Office VLAN empty → 10")
         again = self.imports.preview([("segments.csv", self.table)], "Ines")

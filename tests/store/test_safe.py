@@ -245,7 +245,7 @@ class GivenByTables(WithSafe):
         preview = self.records.imports.preview([("circuits.csv", self.TABLE)], "Ines")
         self.assertEqual(preview.sites[0].secrets, 1)
         self.assertNotIn("walnut99", repr(preview))
-        self.assertEqual(self.records.imports.apply(preview.id, "Ines"), 1)
+        self.assertEqual(self.records.imports.apply(preview.id, "Ines").sites, 1)
         self.assertEqual(self.safe.read("FERN/DOCK", "circuits/circ0/pppoe", "Ines"), "walnut99")
         again = self.records.imports.preview([("circuits.csv", self.TABLE)], "Ines")
         self.assertEqual((again.sites[0].changes, again.sites[0].secrets), ([], 0))
@@ -255,7 +255,7 @@ class GivenByTables(WithSafe):
         self.records.imports.apply(first.id, "Ines")
         second = self.records.imports.preview([("circuits.csv", self.TABLE.replace(b"99", b"98"))], "Ines")
         self.assertEqual((second.sites[0].changes, second.sites[0].secrets), ([], 1))
-        self.assertEqual(self.records.imports.apply(second.id, "Ines"), 1)
+        self.assertEqual(self.records.imports.apply(second.id, "Ines").sites, 1)
         self.assertEqual(self.safe.read("FERN/DOCK", "circuits/circ0/pppoe", "Ines"), "walnut98")
 
     def test_a_refused_row_is_kept_without_its_password(self) -> None:
