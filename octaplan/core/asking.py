@@ -174,6 +174,12 @@ def _under(plan: SitePlan, label: str, body: str) -> Iterator[Came]:
     if label and not ids:
         yield Came(plan.customer, plan.site, "", "", "", f"There is no circuit {label}: has it been renamed?")
         return
+    if len(ids) > 1:
+        problem = (
+            f"There are {len(ids)} circuits called {label} at {plan.customer}/{plan.site}: rename one of them first"
+        )
+        yield Came(plan.customer, plan.site, "", "", "", problem)
+        return
     circuit = ids[0] if ids else next(iter(plan.circuits), "") if len(plan.circuits) == 1 else ""
     asked = {_plain(one.question.short): one for one in standing(plan) if one.circuit in ("", circuit)}
     asked |= {_plain(one.question.short): one for one in standing(plan) if one.circuit and one.circuit == circuit}

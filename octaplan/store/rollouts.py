@@ -17,7 +17,7 @@ from octaplan.core.plan import PatternUse, SitePlan, site_key
 from octaplan.core.rollout import Made, roll_out, site_layout
 from octaplan.core.room import RoomError
 from octaplan.errors import OctaplanError
-from octaplan.formats.intake import Intake, RefusedRow, read_intake
+from octaplan.formats.intake import Intake, RefusedRow, read_intake, row_key
 from octaplan.formats.tables import TableError, column_key, read_csv
 from octaplan.store.models import Batch
 from octaplan.store.patterns import Patterns
@@ -140,6 +140,10 @@ class Rollouts:
             intake = read_intake([table], plans)
         except TableError as error:
             raise RolloutError(str(error)) from None
+        for row in intake.refused:
+            key = site_key(*row_key("sites", row.header, row.cells)[1:])
+            if key not in plans:
+                intake.plans.pop(key, None)
         strangers = [p for p in intake.plans.values() if p.customer.casefold() != wanted.customer.casefold()]
         if strangers:
             raise RolloutError(f"{strangers[0].customer}/{strangers[0].site} is another customer's: take its row out")
