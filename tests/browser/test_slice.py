@@ -335,6 +335,13 @@ class Quality(InBrowser):
             self.page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
             for path in (
                 "/outbound",
+                "/sites/FERN/DOCK/intake",
+                "/questions",
+                "/patterns",
+                "/patterns/shop-with-tills",
+                "/customers/QUAY",
+                "/rollout?customer=QUAY",
+                "/imports",
                 "/sites/FERN/DOCK/addresses",
                 "/sites/FERN/DOCK/clearance",
                 "/sites/PAWS/HERON/devices",
@@ -373,6 +380,13 @@ class Quality(InBrowser):
             self.page.set_viewport_size({"width": width, "height": height})
             for path in (
                 "/outbound",
+                "/sites/FERN/DOCK/intake",
+                "/questions",
+                "/patterns",
+                "/patterns/shop-with-tills",
+                "/customers/QUAY",
+                "/rollout?customer=QUAY",
+                "/imports",
                 "/sites/FERN/DOCK/addresses",
                 "/sites/FERN/DOCK/devices",
                 "/sites/FERN/DOCK/credentials",

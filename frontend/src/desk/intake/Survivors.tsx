@@ -13,15 +13,15 @@ export function Survivors({
   candidates: Schemas['CandidateShown'][];
   asked: boolean;
 }) {
-  const { desk, mayPlan } = useDeskState();
-  const { keep, problem } = useDrafting();
+  const { mayPlan } = useDeskState();
+  const { plan, keep, problem } = useDrafting();
   const [choosing, setChoosing] = useState(false);
-  const survivors = Object.entries(desk.plan.survivors);
+  const survivors = Object.entries(plan.survivors);
   if (!asked && survivors.length === 0) return null;
   const marked = new Set(survivors.map(([, survivor]) => survivor.path));
   const mark = (candidate: Schemas['CandidateShown']) => {
     const { path, what, value } = candidate;
-    const id = freshId(desk.plan.survivors);
+    const id = freshId(plan.survivors);
     keep([{ op: 'add', path: `/survivors/${id}`, value: { what: what.slice(0, 80), value, path } }]);
   };
   return (
