@@ -58,6 +58,7 @@ bench: .venv/installed ## The core's speed beside what else one could do, measur
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r benchmarks/requirements.txt
 	$(BIN)/python -m benchmarks.check
 	$(BIN)/python -m benchmarks.boxes
+	$(BIN)/python -m benchmarks.imports
 	$(BIN)/python -m benchmarks.pages
 
 docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code

@@ -1,0 +1,151 @@
+"""A large workbook loaded over the API into an empty server: `python -m benchmarks.imports [SITES] [WORKBOOK]`.
+
+The workbook is generated (into WORKBOOK, unless that is there already). Measured are the time until it is read and until
+it is loaded, the server's largest memory in each, how soon a stop takes hold, and how long another request waits in the
+meantime.
+"""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from benchmarks.portfolios import Shape, portfolio
+from octaplan.formats.intake import table_rows
+from octaplan.formats.workbook import write_workbook
+from octaplan.store.database import Database
+from octaplan.store.models import Role
+from octaplan.store.records import Records
+
+PASSWORD = "walnut mist 12"  # noqa: S105  (of a generated portfolio)
+HOSTS = 2  # in each of the six segments of a site
+
+
+def main() -> None:
+    sites = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
+    with tempfile.TemporaryDirectory() as spare:
+        workbook = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(spare) / "intake.xlsx"
+        if not workbook.exists():
+            made = portfolio(Shape(sites, hosts=HOSTS, mistakes=0)).plans
+            begun = time.perf_counter()
+            write_workbook(workbook, table_rows(made))
+            print(f"| writing the workbook | {time.perf_counter() - begun:.0f} s |", flush=True)
+            del made
+        folder = Path(spare) / "data"
+        database = Database(folder)
+        Records(database).accounts.add("ines", "Ines Aldering", PASSWORD, Role.ADMINISTRATOR)
+        database.close()
+        command = [sys.executable, "-m", "octaplan", "serve", "--data", str(folder), "--port", "0"]
+        server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)  # noqa: S603
+        try:
+            said = ""
+            while "Octaplan is at" not in said:
+                said += server.stdout.readline() if server.stdout else ""
+            url = re.findall(r"http://\S+", said)[0]
+            with httpx.Client(base_url=url, headers={"X-Octaplan": "1"}, timeout=900) as client:
+                client.post("/api/session", json={"name": "ines", "password": PASSWORD}).raise_for_status()
+                for line in _measured(client, server.pid, workbook):
+                    print(line, flush=True)
+        finally:
+            server.terminate()
+            server.wait()
+
+
+def _measured(client: httpx.Client, pid: int, workbook: Path) -> list[str]:
+    watch = _Watch(pid, client)
+    begun = time.perf_counter()
+    stopped = _begin(client, workbook)
+    time.sleep(5)  # into the reading, wherever that is by then
+    asked = time.perf_counter()
+    client.delete(f"/api/imports/{stopped['id']}")
+    while _state(client, stopped)["phase"] not in ("cancelled", "ready"):
+        time.sleep(0.05)
+    stop = time.perf_counter() - asked
+    begun = time.perf_counter()
+    state = _follow(client, _begin(client, workbook))
+    read, read_peak = time.perf_counter() - begun, watch.peak()
+    preview = state["preview"]
+    begun = time.perf_counter()
+    loading = client.post(f"/api/imports/{state['id']}/apply", json={}).json()
+    loaded = _follow(client, loading)
+    load, load_peak = time.perf_counter() - begun, watch.peak()
+    asked = time.perf_counter()
+    undone = client.post(f"/api/findings/batches/{loaded['batch']}/undo").json()
+    undo = time.perf_counter() - asked
+    return [
+        f"| workbook of {preview['new_total']:,} sites | {workbook.stat().st_size / 1e6:.1f} MB |",
+        f"| read and shown; largest memory | {read:.0f} s; {read_peak:.0f} MB |",
+        f"| loaded ({loaded['phase']}, {loaded['sites']:,} sites); largest memory | {load:.0f} s; {load_peak:.0f} MB |",
+        f"| until an import that is stopped has stopped | {stop:.2f} s |",
+        f"| progress asked for meanwhile: median, slowest | {watch.waits()} |",
+        f"| one undo ({undone['undone']:,} sites) | {undo:.0f} s |",
+    ]
+
+
+def _begin(client: httpx.Client, workbook: Path) -> dict[str, Any]:
+    with workbook.open("rb") as stream:
+        answer = client.post("/api/imports", files={"files": ("intake.xlsx", stream)})
+    answer.raise_for_status()
+    body: dict[str, Any] = answer.json()
+    return body
+
+
+def _state(client: httpx.Client, state: dict[str, Any]) -> dict[str, Any]:
+    body: dict[str, Any] = client.get(f"/api/imports/{state['id']}").json()
+    return body
+
+
+def _follow(client: httpx.Client, state: dict[str, Any]) -> dict[str, Any]:
+    while state["phase"] in ("reading", "loading"):
+        time.sleep(0.5)
+        state = _state(client, state)
+    if state["phase"] not in ("ready", "loaded"):
+        raise SystemExit(f"the import is {state['phase']}: {state['problem']}")
+    return state
+
+
+class _Watch:
+    """The largest memory of the server since it was last asked for, in MB, and how long small requests wait."""
+
+    def __init__(self, pid: int, client: httpx.Client) -> None:
+        self._status = Path(f"/proc/{pid}/statm")
+        self._peak = 0.0
+        self._waited: list[float] = []
+        self._client = client
+        threading.Thread(target=self._watch, daemon=True).start()
+        threading.Thread(target=self._ask, daemon=True).start()
+
+    def _watch(self) -> None:
+        while self._status.exists():
+            self._peak = max(self._peak, int(self._status.read_text().split()[1]) * 4096 / 1e6)
+            time.sleep(0.1)
+
+    def _ask(self) -> None:
+        while self._status.exists():
+            begun = time.perf_counter()
+            try:
+                self._client.get("/api/session")
+            except (RuntimeError, httpx.HTTPError):
+                return  # the measurement is over
+            self._waited.append(time.perf_counter() - begun)
+            time.sleep(0.3)
+
+    def peak(self) -> float:
+        peak, self._peak = self._peak, 0.0
+        return peak
+
+    def waits(self) -> str:
+        waited = sorted(self._waited)
+        return f"{waited[len(waited) // 2] * 1000:.0f} ms, {waited[-1] * 1000:.0f} ms"
+
+
+if __name__ == "__main__":
+    main()
