@@ -1,8 +1,8 @@
 """A large workbook loaded over the API into an empty server: `python -m benchmarks.imports [SITES] [WORKBOOK]`.
 
-The workbook is generated (into WORKBOOK, unless that is there already). Measured are the time until it is read and until
-it is loaded, the server's largest memory in each, how soon a stop takes hold, and how long another request waits in the
-meantime.
+The workbook is generated (into WORKBOOK, unless that is there already). Measured are the time until it is read and
+until it is loaded, the server's largest memory in each, how soon a stop takes hold, and how long another request
+waits in the meantime.
 """
 
 from __future__ import annotations

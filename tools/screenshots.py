@@ -26,13 +26,6 @@ def addresses(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^End the range at")).wait_for()
 
 
-def segment(page: Page) -> None:
-    addresses(page)
-    page.get_by_role("button", name=re.compile("^cameras Cameras|^Cameras|Cameras VLAN")).first.click()
-    page.get_by_label("Subnet", exact=True).wait_for()
-    page.get_by_role("region", name="Segment Cameras").scroll_into_view_if_needed()
-
-
 def clearance(page: Page) -> None:
     page.goto("/sites/HARB/HIGH/clearance")
     page.get_by_role("region", name="In the way").wait_for()
@@ -73,14 +66,6 @@ def bench(page: Page) -> None:
     page.get_by_text("The laptop loses the box with this step.").wait_for()
 
 
-def measures(page: Page) -> None:
-    page.goto("/sites/PAWS/HERON/bench")
-    page.get_by_role("button", name=re.compile("7 checks")).first.click()
-    page.get_by_label(re.compile("^Ping 203")).fill(".!!!!")
-    page.get_by_label(re.compile("^Address that a client got")).fill("192.168.1.20")
-    page.get_by_text("another server answered").wait_for()
-
-
 def hardware(page: Page) -> None:
     page.goto("/hardware/skerry-f7")
     page.get_by_role("article").wait_for()
@@ -95,16 +80,6 @@ def journal(page: Page) -> None:
     page.goto("/journal")
     page.get_by_role("button", name="Check the chain").click()
     page.get_by_text("the chain is whole").wait_for()
-
-
-def installer(page: Page) -> None:
-    page.goto("/sites/PAWS/HERON/handover?paper=installer")
-    page.get_by_role("article").wait_for()
-
-
-def rules(page: Page) -> None:
-    page.goto("/rules?show=speaking")
-    page.get_by_role("article").first.wait_for()
 
 
 def settings(page: Page) -> None:
@@ -128,31 +103,59 @@ def findings(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Do it at")).wait_for()
 
 
-def compare(page: Page) -> None:
-    page.goto("/compare?one=FERN/DOCK&other=FERN/MILL")
-    page.get_by_role("row", name=re.compile("Office subnet")).wait_for()
+def asked(page: Page) -> None:
+    page.goto("/sites/FERN/DOCK/intake")
+    page.get_by_label("gateway of Main", exact=True).wait_for()
+
+
+def pattern(page: Page) -> None:
+    page.goto("/patterns/shop-with-tills")
+    page.get_by_role("region", name="Segment Tills").wait_for()
+
+
+def rollout(page: Page) -> None:
+    page.goto("/rollout?customer=QUAY")
+    rows = "\n".join(f"S{n:02};Quayside {n};Europe/Dublin" for n in range(1, 41))
+    page.get_by_label("Table of sites").fill(f"site;name;time_zone\n{rows}")
+    page.get_by_role("button", name="See what it makes").click()
+    page.get_by_role("button", name="Make 40 sites").wait_for()
+
+
+def questions(page: Page) -> None:
+    page.goto("/questions")
+    back = page.get_by_role("region", name="Answers that came back")
+    back.get_by_label("Answers as text").fill(
+        "Dockside (FERN/DOCK), circuit Main\n  gateway: 203.0.113.54\n  speed: 100 down, 20 up\n  extra routed block: none"
+    )
+    back.get_by_role("button", name="Read them").click()
+    back.get_by_role("button", name=re.compile("^Take 2")).wait_for()
+
+
+def customer(page: Page) -> None:
+    page.goto("/customers/QUAY")
+    page.get_by_text("the largest part").wait_for()
 
 
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
     "addresses": addresses,
-    "segment": segment,
     "devices": devices,
     "credentials": credentials,
     "clearance": clearance,
     "bench": bench,
-    "measures": measures,
-    "installer": installer,
     "hardware": hardware,
     "safe": safe,
     "journal": journal,
     "site-sheet": handover,
     "import": intake,
-    "rules": rules,
     "settings": settings,
+    "intake": asked,
+    "pattern": pattern,
+    "rollout": rollout,
+    "questions": questions,
+    "customer": customer,
     "space": space,
     "findings": findings,
-    "compare": compare,
 }
 
 

@@ -110,6 +110,7 @@ def fresh(
 ) -> Segment:
     """A segment as one of its role begins at a site: its VLAN free, gateway by convention, the others' resolvers."""
     preset = PRESETS[role]
+    usual = organisation.usual(plan.customer)
     others = [s for s in plan.segments.values() if s.role is not Role.GUEST or role is Role.GUEST]
     vlans = {segment.vlan for segment in plan.segments.values()}
     segment = Segment(
@@ -118,8 +119,8 @@ def fresh(
         vlan=preset.vlan if preset.vlan not in vlans else next_vlan(plan),
         subnet=subnet,
         gateway=None if role in (Role.TRANSIT, Role.ISOLATED) else organisation.gateway_in(subnet),
-        resolvers=_usual([tuple(s.resolvers) for s in others if s.resolvers]) or ["gateway"],
-        domain=None if role is Role.GUEST else _usual([s.domain for s in others if s.domain]),
+        resolvers=_usual([tuple(s.resolvers) for s in others if s.resolvers]) or usual.resolvers or ["gateway"],
+        domain=None if role is Role.GUEST else _usual([s.domain for s in others if s.domain]) or usual.domain,
         expected_hosts=hosts,
         scope=Scope(server="none"),
     )

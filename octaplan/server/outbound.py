@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from octaplan.core.boxes import named
 from octaplan.core.findings import Severity
 from octaplan.core.plan import SitePlan
-from octaplan.core.questions import Standing, Whom, left_open
+from octaplan.core.questions import Whom
 from octaplan.server.permissions import Looking
 from octaplan.store.bench import Bench
 from octaplan.store.plans import Judged, Signature
@@ -85,10 +85,10 @@ def stage_of(path: str) -> str:
     return _STAGE_OF.get(path.partition("/")[2].partition("/")[0], "addresses")
 
 
-def open_words(open_: Mapping[Whom, list[Standing]]) -> str:
+def open_words(open_: Mapping[Whom, int]) -> str:
     """What is still open of the intake, in words: `provider 3, customer 12`."""
     words = {Whom.PROVIDER: "provider", Whom.CUSTOMER: "customer", Whom.OFFICE: "own office"}
-    return ", ".join(f"{words[whom]} {len(asked)}" for whom, asked in open_.items() if asked)
+    return ", ".join(f"{words[whom]} {number}" for whom, number in open_.items() if number)
 
 
 def stages(
@@ -165,7 +165,7 @@ def row(records: Records, plan: SitePlan) -> OutboundSite:
     """What Outbound shows of a site."""
     plans, bench = records.plans, records.bench
     judged, signature = plans.judged(plan.key), plans.signature(plan.key)
-    open_ = left_open(plans.standing_questions(plan.key))
+    open_ = plans.open_questions(plan.key)
     return OutboundSite(
         customer=plan.customer,
         customer_name=plans.customer_name(plan),

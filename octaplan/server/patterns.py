@@ -257,7 +257,7 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
 def remove_pattern(key: Key, request: Request, person: Planning) -> None:
     """Take a pattern away that no site uses."""
     records = _records(request)
-    records.patterns.remove(records.patterns.draft(key).site, used_by(records.plans))
+    records.patterns.remove(records.patterns.draft(key).site, used_by(records.plans), person.full_name)
 
 
 @router.post("/patterns/{key}/versions")

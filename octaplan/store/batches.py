@@ -98,7 +98,7 @@ class Batches:
             query = select(Site.key, Revision.number).join(Site, Site.id == Revision.site_id)
             rows = session.execute(query.where(Revision.batch == batch, Revision.kind == Kind.CHANGE)).all()
         made = [key for key, number in rows if number == 1]
-        stay = self._plans.remove(made, known.at)
+        stay = self._plans.remove(made, by, known.at)
         undone, moved = len(made) - len(stay), [self._code(key) for key in stay]
         for key, number in rows:
             if number == 1:

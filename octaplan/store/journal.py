@@ -37,6 +37,7 @@ class Act(StrEnum):
     ACCOUNT = "account changed"
     HARDWARE = "hardware type changed"
     SETTINGS = "settings changed"
+    TAKEN_BACK = "site taken back"
 
 
 class Line(NamedTuple):

@@ -114,13 +114,13 @@ class Patterns:
         versions = self.versions(key)
         return versions[0].number if versions else 0
 
-    def remove(self, key: str, used: Counter[tuple[str, int]]) -> None:
+    def remove(self, key: str, used: Counter[tuple[str, int]], by: str) -> None:
         """Take a pattern away that no site uses. Raises `PatternError`."""
         sites = sum(number for (name, _), number in used.items() if name == key)
         if sites:
             raise PatternError(f"{sites} site{'s are' if sites > 1 else ' is'} made from it: it has to stay")
         pattern = self.draft(key)
-        self.plans.remove([pattern.key])
+        self.plans.remove([pattern.key], by)
         with self._database.session() as session:
             session.execute(delete(PatternVersion).where(PatternVersion.key == pattern.site))
         for known in [known for known in self._known if known[0] == key]:

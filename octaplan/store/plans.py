@@ -35,6 +35,7 @@ from octaplan.core.history import Kind, Standing, Step, standing
 from octaplan.core.plan import PATTERNS, Acceptance, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
 from octaplan.core.questions import Standing as QuestionStanding
+from octaplan.core.questions import Whom, left_open
 from octaplan.core.questions import standing as standing_questions
 from octaplan.core.remedies import Remedy, remedies
 from octaplan.core.typed import Understood, understand
@@ -216,6 +217,7 @@ class Plans:
             shipped=self._shipped.__contains__,
         )
         self._digests: dict[str, tuple[int, str]] = {}
+        self._open: dict[str, tuple[SitePlan, int, Mapping[Whom, int]]] = {}
         #: Told of every revision, with the sites whose findings it may have changed; called while the plans are held.
         self.watchers: list[Callable[[Saved, SitePlan, set[str]], None]] = []
         self._checked_on = self._portfolio.today()
@@ -440,6 +442,16 @@ class Plans:
                 raise Contradicted(taken.contradictions)
             return self._revised(plan, taken.operations, base, by)
 
+    def open_questions(self, key: str) -> Mapping[Whom, int]:
+        """How many questions of the intake are open at a site, by whom to ask; remembered until the site changes."""
+        plan = self.plan(key)
+        secrets = len(self._safe.facts(plan.key)) if self._safe is not None else 0
+        known = self._open.get(plan.key)
+        if known is None or known[0] is not plan or known[1] != secrets:
+            counts = {whom: len(asked) for whom, asked in left_open(self.standing_questions(key)).items()}
+            known = self._open[plan.key] = (plan, secrets, counts)
+        return known[2]
+
     def standing_questions(self, key: str) -> list[QuestionStanding]:
         """The questions of the intake that apply to a site, as they stand."""
         plan = self.plan(key)
@@ -644,7 +656,7 @@ class Plans:
             for before, plan, (_, saved) in zip(befores, plans, written, strict=True):
                 self._know(before, plan, saved)
 
-    def remove(self, keys: Collection[str], untouched_since: datetime | None = None) -> list[str]:
+    def remove(self, keys: Collection[str], by: str, untouched_since: datetime | None = None) -> list[str]:
         """Take sites away with all their revisions; returns the keys of those that have to stay.
 
         A site stays that has been cleared, staged or shipped, or has got another revision or secret since a moment.
@@ -656,6 +668,9 @@ class Plans:
                 for number in asked:
                     kept |= self._touched(session, number, untouched_since)
                 going = [number for number in asked if number not in kept]
+                for number in going:
+                    if self._safe is not None and self._safe.facts(asked[number]):
+                        enter(session, Act.TAKEN_BACK, by, "its secrets went with it", site=asked[number])
                 for part in range(0, len(going), 500):
                     some = going[part : part + 500]
                     for table in (Claim, Name, Secret, Revision):
@@ -664,7 +679,7 @@ class Plans:
             for number in going:
                 key = asked[number]
                 self._portfolio.remove(key)
-                for known in (self._sites, self._saved, self._findings, self._remedies, self._digests):
+                for known in (self._sites, self._saved, self._findings, self._remedies, self._digests, self._open):
                     known.pop(key, None)
                 if self._safe is not None:
                     self._safe.forget(key)

@@ -61,6 +61,8 @@ class Conversation(WithImports):
         assert loaded.batch
         self.assertEqual(self.batches.undo(loaded.batch, "Ines").undone, 1)
         self.assertFalse(self.records.safe.holds("shop/s1", f"circuits/{key}/pppoe", "tide-rope-91"))
+        newest = self.records.journal.lines()[0]
+        self.assertEqual((newest.act, newest.site, newest.by), ("site taken back", "shop/s1", "Ines"))
 
     def test_the_same_again_changes_nothing(self) -> None:
         self.imports.apply(self.preview(SITES).id, "Ines")
@@ -189,12 +191,12 @@ class Inbox(WithImports):
 class Removing(WithImports):
     def test_a_site_goes_whole_and_one_that_was_cleared_stays(self) -> None:
         self.plans.save_all([site("SHOP/S1", [segment()]), site("SHOP/S2", [segment()])], "Ines", "Loaded")
-        self.assertEqual(self.plans.remove(["SHOP/S1", "nowhere"]), [])
+        self.assertEqual(self.plans.remove(["SHOP/S1", "nowhere"], "Ines"), [])
         self.assertNotIn("shop/s1", self.plans.findings())
         self.assertEqual([f for f in self.plans.findings()["shop/s2"] if f.rule == "overlap-reach"], [])
         with self.database.session() as session:
             number = self.plans.site_id("shop/s2")
             now = self.plans.saved("shop/s2").at
             session.add(Clearance(site_id=number, revision=1, digest="", by="Ines", at=now))
-        self.assertEqual(self.plans.remove(["shop/s2"]), ["shop/s2"])
+        self.assertEqual(self.plans.remove(["shop/s2"], "Ines"), ["shop/s2"])
         self.assertIn("shop/s2", self.plans.all())

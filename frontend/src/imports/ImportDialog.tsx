@@ -247,7 +247,8 @@ function Found(props: {
           {more > 0 && <p className="quiet">and {count(more, 'site')} more, all of which are taken.</p>}
           {preview.unchanged_total > 0 && (
             <p className="quiet">
-              {count(preview.unchanged_total, 'site')} in the tables would stay as they are.
+              {count(preview.unchanged_total, 'site')} in the tables would stay as{' '}
+              {preview.unchanged_total === 1 ? 'it is' : 'they are'}.
             </p>
           )}
         </Part>
