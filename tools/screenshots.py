@@ -125,7 +125,8 @@ def questions(page: Page) -> None:
     page.goto("/questions")
     back = page.get_by_role("region", name="Answers that came back")
     back.get_by_label("Answers as text").fill(
-        "Dockside (FERN/DOCK), circuit Main\n  gateway: 203.0.113.54\n  speed: 100 down, 20 up\n  extra routed block: none"
+        "Dockside (FERN/DOCK), circuit Main\n  gateway: 203.0.113.54\n  speed: 100 down, 20 up\n"
+        "  extra routed block: none"
     )
     back.get_by_role("button", name="Read them").click()
     back.get_by_role("button", name=re.compile("^Take 2")).wait_for()
