@@ -17,6 +17,7 @@ COLUMNS = ("customer", "site", "name", "circuit", "reference", "key", "question"
 
 LONGEST = 1_000_000
 
+SAFE_ONLY = "A password is not read here: put it into the safe on Credentials"
 UNKNOWN_PROVIDER = "provider not known yet"
 OWN_OFFICE = "own office"
 
@@ -194,7 +195,9 @@ def _under(plan: SitePlan, label: str, body: str) -> Iterator[Came]:
         elif answer.strip():
             key = answer_key(question.name, circuit if question.each else "")
             seen.add(question.name)
-            if name not in asked and question.name != IN_THE_SAFE and not question.each:
+            if question.name == IN_THE_SAFE:
+                yield Came(plan.customer, plan.site, key, "", "", SAFE_ONLY)
+            elif name not in asked and not question.each:
                 yield Came(plan.customer, plan.site, key, answer.strip(), "", "It is not asked at this site")
             else:
                 yield Came(plan.customer, plan.site, key, answer.strip())
@@ -235,6 +238,9 @@ def read_rows(plans: Mapping[str, SitePlan], rows: Sequence[Mapping[str, str]]) 
             continue
         name, _, circuit = key.partition(".")
         question = BY_NAME.get(name)
+        if name == IN_THE_SAFE:
+            came.append(Came(plan.customer, plan.site, key, "", "", f"Row {number}: {SAFE_ONLY}"))
+            continue
         asked = row.get("question", "").strip()
         if question is None or (circuit and circuit not in plan.circuits):
             problem = f"Row {number}: its key {key or 'is empty and'} names no question here: it has been changed"

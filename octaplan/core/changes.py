@@ -82,6 +82,8 @@ def compared(one: SitePlan, other: SitePlan) -> list[Change]:
     segment that matches). Paths are those of the first plan, or of the second for what only it has.
     """
     first, second = one.document(), other.document()
+    if one.key != other.key:  # what was answered about one site says nothing about another
+        first["answers"] = second["answers"] = {}
     return list(_differences(first, _renamed(first, second, by_id=one.key == other.key)))
 
 

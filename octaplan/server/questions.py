@@ -8,6 +8,7 @@ from http import HTTPStatus
 from typing import Annotated
 
 from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.asking import COLUMNS, LONGEST, Came, Listed, as_rows, as_text, read_rows, read_text
@@ -22,31 +23,27 @@ from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/questions", tags=["questions"])
 
-#: The most questions of one list that are shown; its text and tables hold all.
-SHOWN = 2_000
+#: How many sites of a list are named beside it.
+NAMED = 40
 
 Who = Annotated[str, Query(max_length=200)]
 Code = Annotated[str, StringConstraints(max_length=40)]
 
 
-class OpenShown(BaseModel):
+class SiteAsked(BaseModel):
     customer: str
     site: str
     name: str
-    circuit: str
-    key: str
-    short: str
 
 
 class ListShown(BaseModel):
-    """Everything that is open with one of those who are asked; `text` is the list as it is sent."""
+    """What is open with one of those who are asked; `first` are some of the sites it is about."""
 
     whom: Whom
     who: str
     sites: int
     total: int
-    questions: list[OpenShown]
-    text: str
+    first: list[SiteAsked]
 
 
 class Pasted(BaseModel):
@@ -106,17 +103,21 @@ def questions(request: Request, person: Looking, customer: Who = "") -> list[Lis
 
 
 def _listed(listed: Listed) -> ListShown:
+    sites = {(one.customer, one.site): one.name for one in listed.questions}
+    first = list(sites.items())[:NAMED]
     return ListShown(
         whom=listed.whom,
         who=listed.who,
-        sites=len({(one.customer, one.site) for one in listed.questions}),
+        sites=len(sites),
         total=len(listed.questions),
-        questions=[
-            OpenShown(**{name: getattr(one, name) for name in OpenShown.model_fields})
-            for one in listed.questions[:SHOWN]
-        ],
-        text=as_text(listed),
+        first=[SiteAsked(customer=customer, site=site, name=name) for (customer, site), name in first],
     )
+
+
+@router.get("/list.txt", response_class=PlainTextResponse)
+def list_as_text(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> PlainTextResponse:
+    """A list as it is sent: answers are written behind its colons."""
+    return PlainTextResponse("\n".join(map(as_text, _records(request).answers.open(whom, who, customer))))
 
 
 @router.get("/list.csv", response_class=Response)

@@ -32,8 +32,8 @@ from octaplan.store.models import RefusedRow as KeptRow
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
 
-#: How many previews are kept in memory, the newest ones; the files of others are read again when they are applied.
-PREVIEWS = 4
+#: How many previews are kept in memory, the newest; the files of others are read again when they are applied.
+PREVIEWS = 1
 
 #: Told, now and then, how many bytes have been read, or how many sites been written, since the last time.
 Progress = Callable[[int], None]

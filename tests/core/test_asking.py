@@ -50,6 +50,11 @@ class Listing(unittest.TestCase):
         self.assertTrue(any(q.short == "PPPoE password" for q in gannet[0].questions))
         self.assertNotIn("assword", as_text(gannet[0]))
         self.assertFalse(any("assword" in cell for row in as_rows(gannet) for cell in row))
+        came = read_text(portfolio(), "Workshop (KILN/WORK), circuit Line\nPPPoE password: tide-rope-91")
+        came += read_rows(
+            portfolio(), [{"customer": "KILN", "site": "WORK", "key": "pppoe_password.circ0", "answer": "x9"}]
+        )
+        self.assertEqual([(one.text, "into the safe" in one.problem) for one in came], [("", True), ("", True)])
         held = lists(portfolio().values(), NAMES, lambda site, path: path.endswith("/pppoe"), Whom.PROVIDER, "Gannet")
         self.assertFalse(any(q.short == "PPPoE password" for q in held[0].questions))
 

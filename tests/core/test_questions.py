@@ -5,6 +5,9 @@ from __future__ import annotations
 import unittest
 from datetime import UTC, datetime
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from octaplan.core.answering import AnswerError, Contradiction, Given, take
 from octaplan.core.changes import changes, sentence
 from octaplan.core.plan import SitePlan
@@ -134,6 +137,61 @@ class Answering(unittest.TestCase):
         self.assertIn("Main gateway 203.0.113.17 → 203.0.113.22", told)
         again = answered(after, ("place", "cellar"))
         self.assertIn("cellar (confirmed) → cellar", sentence(changes(after, again)))
+
+
+WILD = st.one_of(
+    st.text(max_size=40),
+    st.sampled_from(
+        [
+            "none",
+            "static",
+            "pppoe",
+            "dhcp",
+            "203.0.113.18/29",
+            "203.0.113.17",
+            ".17",
+            "29",
+            "255.255.255.248",
+            "4094",
+            "4095",
+            "192.0.2.53 192.0.2.54",
+            "10.9.0.0/24; 10.9.1.0/24",
+            "2001:db8::1",
+            "Europe/Paris",
+            "2027-03-04",
+            "yes",
+            "-",
+            "10.1.1.1, 10.2.0.0/24",
+        ]
+    ),
+)
+
+
+class AnyAnswer(unittest.TestCase):
+    @settings(max_examples=150, deadline=None)
+    @given(
+        given=st.lists(st.tuples(st.sampled_from([(q.name, q.each) for q in QUESTIONS]), WILD), max_size=8),
+        confirmed=st.booleans(),
+    )
+    def test_it_is_taken_or_refused_in_words_and_taking_it_again_changes_nothing(
+        self, given: list[tuple[tuple[str, bool], str]], confirmed: bool
+    ) -> None:
+        plan = site(circuits=[circuit()])
+        for (name, each), text in given:
+            key = f"{name}.circ0" if each else name
+            try:
+                taken = take(plan, [Given(key, text)], "Ines", NOW, confirmed=confirmed)
+            except AnswerError as error:
+                self.assertEqual(error.key, key)
+                self.assertTrue(str(error).strip())
+                continue
+            plan = applied(plan, taken.operations)
+            again = take(plan, [Given(key, text)], "Ines", NOW, confirmed=confirmed)
+            self.assertEqual(applied(plan, again.operations), plan)
+            self.assertEqual(again.contradictions, [])
+            state = states(plan).get(key)
+            self.assertEqual(state is State.OPEN, not text.strip(), (key, text, state))
+        SitePlan.model_validate(plan.document())
 
 
 class Surviving(unittest.TestCase):

@@ -161,8 +161,10 @@ class Questions(WithServer):
     def test_a_list_goes_out_and_comes_back(self) -> None:
         lists = self.client.get("/api/questions", params={"customer": "FERN"}).json()
         copperline = next(one for one in lists if one["who"] == "Copperline")
-        self.assertIn("(FERN/DOCK), circuit Main", copperline["text"])
-        text = copperline["text"].replace("gateway: ", "gateway: 203.0.113.17").replace("VLAN tag: ", "VLAN tag: 4095")
+        self.assertEqual((copperline["sites"], copperline["first"][0]["site"]), (1, "DOCK"))
+        whole = self.client.get("/api/questions/list.txt", params={"whom": "provider", "who": "Copperline"}).text
+        self.assertIn("(FERN/DOCK), circuit Main", whole)
+        text = whole.replace("gateway: ", "gateway: 203.0.113.17").replace("VLAN tag: ", "VLAN tag: 4095")
         matched = self.client.post("/api/questions/read", json={"text": text}).json()
         self.assertEqual([(m["short"], m["problem"][:12]) for m in matched], [("gateway", ""), ("", "VLAN tag: VL")])
         answers = [{name: matched[0][name] for name in ("customer", "site", "key", "text")}]

@@ -737,6 +737,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/questions/list.txt': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List As Text
+     * @description A list as it is sent: answers are written behind its colons.
+     */
+    get: operations['list_as_text'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/questions/list.xlsx': {
     parameters: {
       query?: never;
@@ -3284,15 +3304,13 @@ export interface components {
     };
     /**
      * ListShown
-     * @description Everything that is open with one of those who are asked; `text` is the list as it is sent.
+     * @description What is open with one of those who are asked; `first` are some of the sites it is about.
      */
     ListShown: {
-      /** Questions */
-      questions: components['schemas']['OpenShown'][];
+      /** First */
+      first: components['schemas']['SiteAsked'][];
       /** Sites */
       sites: number;
-      /** Text */
-      text: string;
       /** Total */
       total: number;
       /** Who */
@@ -3517,21 +3535,6 @@ export interface components {
     OneSlot: {
       /** Path */
       path: string;
-    };
-    /** OpenShown */
-    OpenShown: {
-      /** Circuit */
-      circuit: string;
-      /** Customer */
-      customer: string;
-      /** Key */
-      key: string;
-      /** Name */
-      name: string;
-      /** Short */
-      short: string;
-      /** Site */
-      site: string;
     };
     /**
      * Opened
@@ -4527,6 +4530,15 @@ export interface components {
       role: components['schemas']['octaplan__store__models__Role'];
       /** Second Factor */
       second_factor: boolean;
+    };
+    /** SiteAsked */
+    SiteAsked: {
+      /** Customer */
+      customer: string;
+      /** Name */
+      name: string;
+      /** Site */
+      site: string;
     };
     /** SiteMade */
     SiteMade: {
@@ -6647,6 +6659,39 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  list_as_text: {
+    parameters: {
+      query: {
+        whom: components['schemas']['Whom'];
+        who: string;
+        customer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/plain': string;
+        };
       };
       /** @description Validation Error */
       422: {

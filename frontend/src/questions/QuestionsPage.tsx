@@ -8,7 +8,7 @@ import { Notice } from '../parts/Notice';
 import page from '../parts/page.module.css';
 import { count, deskPath } from '../parts/words';
 import { CameBack } from './CameBack';
-import { useQuestions, type QuestionList } from './queries';
+import { useListText, useQuestions, type QuestionList } from './queries';
 import styles from './questions.module.css';
 
 const WHOM = { provider: 'Provider', customer: 'Customer', office: '' } as const;
@@ -77,11 +77,11 @@ function idOf(list: QuestionList): string {
 function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
   const [copied, setCopied] = useState(false);
   const query = new URLSearchParams({ whom: list.whom, who: list.who, customer }).toString();
-  const sites = new Map(list.questions.map((one) => [`${one.customer}/${one.site}`, one]));
+  const text = useListText(list, customer).data ?? '';
   return (
     <section className={styles.chosen} aria-label={`Questions for ${list.who}`}>
       <div className={styles.tools}>
-        <Button variant="contained" onClick={() => void copy(list.text).then(setCopied)}>
+        <Button variant="contained" onClick={() => void copy(text).then(setCopied)}>
           Copy the list
         </Button>
         {copied && <span role="status">copied</span>}
@@ -93,15 +93,15 @@ function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
           XLSX
         </a>
       </div>
-      <pre className={styles.text}>{list.text}</pre>
+      <pre className={styles.text}>{text}</pre>
       <p className={styles.where}>
         On Intake:{' '}
-        {[...sites].slice(0, 40).map(([code, one]) => (
-          <Link key={code} to={deskPath(one, 'intake')}>
+        {list.first.map((one) => (
+          <Link key={`${one.customer}/${one.site}`} to={deskPath(one, 'intake')}>
             {one.name}
           </Link>
         ))}
-        {sites.size > 40 && ` and ${sites.size - 40} more`}
+        {list.sites > list.first.length && ` and ${list.sites - list.first.length} more`}
       </p>
     </section>
   );

@@ -12,6 +12,17 @@ export function useQuestions(customer: string) {
   });
 }
 
+/** A list as it is sent. */
+export function useListText(list: QuestionList, customer: string) {
+  return useQuery({
+    queryKey: ['questions', customer, list.whom, list.who, list.total],
+    queryFn: async () => {
+      const query = { whom: list.whom, who: list.who, customer };
+      return body(await api.GET('/api/questions/list.txt', { params: { query }, parseAs: 'text' }));
+    },
+  });
+}
+
 /** Answers that came back as text or as a table, beside what the plans say. */
 export function useReadAnswers() {
   return useMutation({
