@@ -8,6 +8,8 @@ describe('places', () => {
     ['/devices/k3f9q/ports/1', 'devices'],
     ['/wireless/w1f1x/security', 'devices'],
     ['/safe/devices/k3f9q/administrator', 'credentials'],
+    ['/answers/vlan.k3f9q', 'intake'],
+    ['/survivors/k3f9q', 'intake'],
     ['', 'addresses'],
   ])('%s is on %s', (path, page) => {
     expect(pageOf(path)).toBe(page);
@@ -17,6 +19,15 @@ describe('places', () => {
     expect(placeOf({ customer: 'A', site: 'B' }, { path: '/devices/dev1x', field: 'routes' })).toBe(
       '/sites/A/B/devices#/devices/dev1x/routes',
     );
+  });
+
+  test('what a provider owes leads to Intake, and a pattern to its own page', () => {
+    expect(placeOf({ customer: 'A', site: 'B' }, { path: '', field: 'answers' })).toBe(
+      '/sites/A/B/intake#/answers',
+    );
+    expect(
+      placeOf({ customer: '~patterns', site: 'shop' }, { path: '/segments/offc0', field: 'gateway' }),
+    ).toBe('/patterns/shop#/segments/offc0/gateway');
   });
 
   test('members and slots are told from their fields', () => {

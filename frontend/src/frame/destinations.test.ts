@@ -14,7 +14,7 @@ suite('destinations', () => {
   test('customers by code or name', () => {
     const customers = { FERN: 'Fernhollow Garden Centres', LIBR: 'Millrace Libraries' };
     expect(names(customersFor('fe', customers))).toEqual(['Fernhollow Garden Centres']);
-    expect(customersFor('millrace', customers)[0]?.to).toBe('/outbound?customer=LIBR');
+    expect(customersFor('millrace', customers)[0]?.to).toBe('/customers/LIBR');
     expect(customersFor('f', customers)).toEqual([]);
   });
 
