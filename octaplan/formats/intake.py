@@ -8,7 +8,7 @@ tables twice changes nothing.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Container, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import zip_longest
@@ -265,7 +265,7 @@ _SEGMENT, _CIRCUIT = Segment(label="new"), Circuit(label="new")
 
 class _Reader:
     def __init__(
-        self, existing: Mapping[str, SitePlan], watched: Container[tuple[str, ...]] = (), known_only: bool = False
+        self, existing: Mapping[str, SitePlan], watched: Collection[tuple[str, ...]] = (), known_only: bool = False
     ) -> None:
         self.existing = existing
         self.watched = watched
@@ -289,9 +289,12 @@ class _Reader:
         take = getattr(self, f"_take_{table.name}")
         if table.name == "sites" and self.named is None:
             self.named = set()
-        quick = _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless else None
+        awaited = any(key[0] == "hosts" for key in self.watched)
+        quick = (
+            _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless and not awaited else None
+        )
         for row in table.rows:
-            if quick is not None and not table.doubts and not self.watched and quick(row):
+            if quick is not None and not table.doubts and quick(row):
                 continue
             for place in sorted(nameless):
                 if place < len(row.cells) and row.cells[place].strip():
@@ -735,7 +738,7 @@ def _host(values: dict[str, Any]) -> Host:
 def read_intake(
     tables: Iterable[Table],
     existing: Mapping[str, SitePlan] | None = None,
-    watched: Container[tuple[str, ...]] = (),
+    watched: Collection[tuple[str, ...]] = (),
     *,
     known_only: bool = False,
 ) -> Intake:

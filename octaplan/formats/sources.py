@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Container, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path, PurePath
 
 from octaplan.core.plan import SitePlan
@@ -38,7 +38,7 @@ def load_files(
     files: Iterable[tuple[str, bytes]],
     existing: Mapping[str, SitePlan] | None = None,
     progress: Progress | None = None,
-    watched: Container[tuple[str, ...]] = (),
+    watched: Collection[tuple[str, ...]] = (),
 ) -> Intake:
     """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`.
 
@@ -95,7 +95,7 @@ def _read(
     tables: list[Table],
     plans: dict[str, SitePlan],
     existing: Mapping[str, SitePlan] | None,
-    watched: Container[tuple[str, ...]] = (),
+    watched: Collection[tuple[str, ...]] = (),
 ) -> Intake:
     intake = read_intake(tables, {**(existing or {}), **plans}, watched)
     intake.plans = plans | intake.plans

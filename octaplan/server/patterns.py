@@ -21,8 +21,8 @@ from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.server.proposals import ProposalShown
 from octaplan.store.patterns import Patterns, used_by
-from octaplan.store.plans import NoSuchSite
 from octaplan.store.records import Records
+from octaplan.store.refusals import NoSuchSite
 from octaplan.store.rollouts import LONGEST, RolledOut, Wanted
 
 router = APIRouter(prefix="/api", tags=["patterns"])

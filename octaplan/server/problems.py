@@ -22,7 +22,7 @@ from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.patterns import PatternError
-from octaplan.store.plans import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
 from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError

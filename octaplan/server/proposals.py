@@ -21,7 +21,7 @@ from octaplan.core.typed import read_wanted_subnet, understand
 from octaplan.server.desk import Code, Operation, Pointer, plans_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.plans import NoSuchSite
+from octaplan.store.refusals import NoSuchSite
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["proposals"])
 

@@ -14,7 +14,8 @@ from octaplan.core.plan import site_key
 from octaplan.core.questions import Whom, standing
 from octaplan.core.remedies import applied
 from octaplan.store.models import Batch
-from octaplan.store.plans import BadChange, Contradicted, Plans
+from octaplan.store.plans import Plans
+from octaplan.store.refusals import BadChange, Contradicted
 from octaplan.store.safe import Safe
 
 

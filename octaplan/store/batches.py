@@ -17,7 +17,8 @@ from octaplan.core.portfolio import Portfolio
 from octaplan.core.remedies import applied, remedies
 from octaplan.store.database import Database
 from octaplan.store.models import Batch, Revision, Site
-from octaplan.store.plans import BadChange, Plans, PlansError, judge
+from octaplan.store.plans import Plans, judge
+from octaplan.store.refusals import BadChange, PlansError
 
 #: How many sites one change may be made at.
 MOST = 200

@@ -114,7 +114,8 @@ class Imports:
         preview = self._work_out(import_id, files, progress)
         with self._database.session() as session:
             stale = select(Import.id).where(Import.applied_at.is_(None), Import.by == by)
-            session.execute(delete(ImportFile).where(ImportFile.import_id.in_(stale)))
+            for table in (ImportFile, KeptRow):
+                session.execute(delete(table).where(table.import_id.in_(stale)))
             bases = json.dumps(preview.bases, sort_keys=True)
             session.add(Import(id=import_id, at=datetime.now(UTC), by=by, bases=bases))
             session.flush()
@@ -278,8 +279,10 @@ class Imports:
         return {key: self._plans.saved(key).number if key in existing else 0 for key in keys}
 
     def _watched(self) -> frozenset[tuple[str, ...]]:
+        """Which rows wait in the inbox."""
+        waiting = select(KeptRow).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
         with self._database.session() as session:
-            return frozenset(_key_of(row) for row in session.scalars(select(KeptRow).where(KeptRow.settled.is_(None))))
+            return frozenset(_key_of(row) for row in session.scalars(waiting.where(Import.applied_at.is_not(None))))
 
 
 class _Alike:

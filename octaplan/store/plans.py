@@ -1,14 +1,4 @@
-"""Site plans and their revisions, with the portfolio and every site's findings kept in step in memory.
-
-PlansError            a request that cannot be carried out
-  NoSuchSite          there is no such site
-  BadChange           the change makes the plan unreadable, or is not one a person may make
-  Conflict            somebody else has changed the same values since
-  NoSuchSlot          a site has no such slot for a secret
-  NotClear            something still stands in the way of a clearance
-  Contradicted        an answer says something else than what was confirmed
-  Moved               the plan has changed since, so that a whole revision would take more back than was seen
-"""
+"""Site plans and their revisions, with the portfolio and every site's findings kept in step in memory."""
 
 from __future__ import annotations
 
@@ -20,13 +10,13 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 import jsonpatch
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
-from octaplan.core.answering import Contradiction, Given, take
+from octaplan.core.answering import Given, take
 from octaplan.core.changes import changes, sentence
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import RECORDED
@@ -39,8 +29,6 @@ from octaplan.core.questions import Whom, left_open
 from octaplan.core.questions import standing as standing_questions
 from octaplan.core.remedies import Remedy, remedies
 from octaplan.core.typed import Understood, understand
-from octaplan.errors import OctaplanError
-from octaplan.formats.planjson import PlanError, plan_of
 from octaplan.store.database import Database
 from octaplan.store.derived import claims_of, names_of
 from octaplan.store.hardware import Hardware
@@ -59,88 +47,13 @@ from octaplan.store.models import (
     Site,
 )
 from octaplan.store.organisation import Settings
+from octaplan.store.patches import Operation, patched, permitted, readable, stem, touches, value_at
+from octaplan.store.refusals import BadChange, Clash, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
 from octaplan.store.safe import Kept, Need, Safe
 from octaplan.store.saved import Saved
 
-Operation = Mapping[str, Any]
-
-_LISTS = frozenset(
-    {
-        "resolvers",
-        "routed_blocks",
-        "reach_groups",
-        "excluded",
-        "macs",
-        "time_servers",
-        "forwarders",
-        "tagged",
-        "networks",
-        "kept",
-    }
-)
 #: Rules that a pattern cannot break, since its addresses are only drawn.
 _OF_REAL_ADDRESSES = frozenset({"common-default", "overlap-ours", "domain-public"})
-
-_CLOSED = ("/schema", "/customer", "/site", "/accepted", "/answers")
-
-
-class PlansError(OctaplanError):
-    """A request that cannot be carried out."""
-
-
-class NoSuchSite(PlansError):
-    """There is no such site."""
-
-
-class BadChange(PlansError):
-    """A change that would make the plan unreadable. `path` is the place in the plan, if it is known."""
-
-    def __init__(self, problem: str, path: str = "") -> None:
-        super().__init__(problem)
-        self.path = path
-
-
-class NoSuchSlot(PlansError):
-    """A site has no such slot for a secret."""
-
-
-class NotClear(PlansError):
-    """Something still stands in the way of a clearance."""
-
-
-class Moved(PlansError):
-    """The plan has changed since, so that taking a whole revision would take more back than was seen."""
-
-
-class Contradicted(PlansError):
-    """Answers that say something else than what was confirmed; nothing has been overwritten."""
-
-    def __init__(self, contradictions: list[Contradiction]) -> None:
-        first = contradictions[0]
-        super().__init__(
-            f"{first.by} confirmed the {first.short} as {first.confirmed}, and now it is {first.given}: choose one"
-        )
-        self.contradictions = contradictions
-
-
-class Clash(NamedTuple):
-    """One value that two people changed."""
-
-    path: str
-    base: Any
-    yours: Any
-    theirs: Any
-
-
-class Conflict(PlansError):
-    """Values that somebody else has changed since the revision that a change was made on."""
-
-    def __init__(self, clashes: list[Clash], by: str, revision: int, newest: int) -> None:
-        super().__init__(f"{by} changed the same value in revision {revision}")
-        self.clashes = clashes
-        self.by = by
-        self.revision = revision
-        self.newest = newest
 
 
 @dataclass(frozen=True, slots=True)
@@ -320,9 +233,9 @@ class Plans:
 
     def draft(self, key: str, operations: Sequence[Operation]) -> list[Judged]:
         """The findings that the newest plan would have with a change made; nothing is saved. Raises `BadChange`."""
-        _permitted(operations)
+        permitted(operations)
         with self._lock:
-            draft = _patched(self.plan(key), operations)
+            draft = patched(self.plan(key), operations)
             return judge(draft, self._check(draft))
 
     @contextmanager
@@ -407,7 +320,7 @@ class Plans:
         A patch on an older revision is merged when it touches nothing that has changed since. Raises
         `NoSuchSite`, `BadChange`, `Conflict`.
         """
-        _permitted(operations)
+        permitted(operations)
         with self._lock:
             return self._revised(self.plan(key), operations, base, by)
 
@@ -417,7 +330,7 @@ class Plans:
             raise BadChange(f"There is no revision {base} yet: the newest is {saved.number}")
         if base < saved.number:
             self._refuse_clashes(plan, operations, base)
-        return self._save(plan, _patched(plan, operations), by)
+        return self._save(plan, patched(plan, operations), by)
 
     def answer(
         self,
@@ -470,14 +383,14 @@ class Plans:
         clashes: dict[str, Clash] = {}
         blame = since[-1]
         for operation in operations:
-            path = _stem(operation["path"])
+            path = stem(operation["path"])
             yours = operation.get("value")
             for revision in since:
-                touched = (_stem(change["path"]) for change in json.loads(revision.patch))
-                if any(_touches(path, other) or _touches(other, path) for other in touched):
-                    theirs = _value(now, path)
+                touched = (stem(change["path"]) for change in json.loads(revision.patch))
+                if any(touches(path, other) or touches(other, path) for other in touched):
+                    theirs = value_at(now, path)
                     if theirs != yours:
-                        clashes[path] = Clash(path, _value(before, path), yours, theirs)
+                        clashes[path] = Clash(path, value_at(before, path), yours, theirs)
                         blame = revision
         if clashes:
             raise Conflict(list(clashes.values()), blame.by, blame.number, since[-1].number)
@@ -551,7 +464,7 @@ class Plans:
                 "by": by,
                 "at": datetime.now(UTC).isoformat(),
             }
-            return self._save(plan, _readable(document), by)
+            return self._save(plan, readable(document), by)
 
     def withdraw(self, key: str, acceptance: str, by: str) -> SitePlan:
         """Take an acceptance back."""
@@ -560,7 +473,7 @@ class Plans:
             document = plan.document()
             if document["accepted"].pop(acceptance, None) is None:
                 raise BadChange("This acceptance has been taken back already")
-            return self._save(plan, _readable(document), by)
+            return self._save(plan, readable(document), by)
 
     def sign(self, key: str, revision: int, by: str) -> None:
         """Clear a revision to ship. Raises `NotClear`, or `BadChange` when it is not the newest."""
@@ -844,47 +757,3 @@ def judge(plan: SitePlan, findings: Sequence[Finding]) -> list[Judged]:
             accepted = by_finding.get((finding.rule, finding.path, finding.addresses))
         judged.append(Judged(finding, *(accepted or (None, None))))
     return judged
-
-
-def _permitted(operations: Sequence[Operation]) -> None:
-    for operation in operations:
-        if operation.get("op") not in ("add", "replace", "remove"):
-            raise BadChange("Only add, replace and remove are permitted in a patch")
-        if any(_touches(closed, operation.get("path", "")) for closed in _CLOSED) or not operation.get("path"):
-            raise BadChange(f"{operation.get('path') or 'The whole plan'} cannot be changed this way")
-
-
-def _patched(plan: SitePlan, operations: Sequence[Operation]) -> SitePlan:
-    try:
-        document = jsonpatch.apply_patch(plan.document(), [dict(operation) for operation in operations], in_place=True)
-    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
-        raise BadChange(f"The patch does not fit the plan: {error}") from None
-    return _readable(document)
-
-
-def _readable(document: object) -> SitePlan:
-    try:
-        return plan_of(document, "The plan")
-    except PlanError as error:
-        raise BadChange(str(error).removeprefix("The plan: ")) from None
-
-
-def _touches(outer: str, inner: str) -> bool:
-    """Whether a path is another, or lies above it."""
-    return inner == outer or inner.startswith(outer + "/")
-
-
-def _stem(path: str) -> str:
-    """A path without what follows a list, since places in a list do not last."""
-    parts = path.split("/")
-    for place, part in enumerate(parts):
-        if part in _LISTS:
-            return "/".join(parts[: place + 1])
-    return path
-
-
-def _value(document: object, path: str) -> Any:
-    try:
-        return jsonpatch.JsonPointer(path).resolve(document)
-    except jsonpatch.JsonPointerException:
-        return None

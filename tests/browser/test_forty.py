@@ -174,4 +174,5 @@ class APattern(InBrowser):
         expect(page.get_by_role("heading", name="Clinic")).to_be_visible()
         expect(page.get_by_role("region", name="Segment Office")).to_be_visible()
         page.get_by_role("button", name="Remove", exact=True).click()
+        page.get_by_role("button", name="Remove it").click()
         expect(page.get_by_role("heading", name="1 pattern")).to_be_visible()

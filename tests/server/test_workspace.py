@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from octaplan.store.plans import BadChange
+from octaplan.store.refusals import BadChange
 from tests.server.test_api import WithServer
 from tests.support import segment, site
 

@@ -7,7 +7,8 @@ from sqlalchemy import func, select
 from octaplan.core.plan import SitePlan
 from octaplan.store.batches import MOST, ROUNDS, Batches
 from octaplan.store.models import Batch, Revision
-from octaplan.store.plans import BadChange, Moved, NoSuchSite, Plans
+from octaplan.store.plans import Plans
+from octaplan.store.refusals import BadChange, Moved, NoSuchSite
 from tests.store.test_plans import WithRecords, put
 from tests.support import segment, site
 

@@ -6,8 +6,8 @@ from octaplan.core.plan import SitePlan
 from octaplan.store.batches import Batches
 from octaplan.store.imports import ImportGone, ImportMoved, Preview
 from octaplan.store.models import Clearance
-from octaplan.store.plans import NoSuchSite
 from octaplan.store.records import Records
+from octaplan.store.refusals import NoSuchSite
 from tests.store.test_plans import WithRecords
 from tests.support import circuit, segment, site
 
@@ -62,7 +62,7 @@ class Conversation(WithImports):
         self.assertEqual(self.batches.undo(loaded.batch, "Ines").undone, 1)
         self.assertFalse(self.records.safe.holds("shop/s1", f"circuits/{key}/pppoe", "tide-rope-91"))
         newest = self.records.journal.lines()[0]
-        self.assertEqual((newest.act, newest.site, newest.by), ("site taken back", "shop/s1", "Ines"))
+        self.assertEqual((newest.act, newest.site, newest.by), ("site taken back", "SHOP/S1", "Ines"))
 
     def test_the_same_again_changes_nothing(self) -> None:
         self.imports.apply(self.preview(SITES).id, "Ines")

@@ -15,8 +15,9 @@ from octaplan.core.plan import SitePlan
 from octaplan.store.database import Database, DataFolderError
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.models import Base, Claim, Name, RefusedRow
-from octaplan.store.plans import BadChange, Conflict, NoSuchSite, NotClear, Plans
+from octaplan.store.plans import Plans
 from octaplan.store.records import Records
+from octaplan.store.refusals import BadChange, Conflict, NoSuchSite, NotClear
 from octaplan.store.search import find
 from tests.support import InFolder, circuit, segment, site
 

@@ -1,4 +1,8 @@
 import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
 import { useMemo, useState } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { useDesk } from '../api/queries';
@@ -48,6 +52,7 @@ function PatternHeader() {
   const remove = useRemovePattern();
   const navigate = useNavigate();
   const [note, setNote] = useState<string | null>(null);
+  const [sure, setSure] = useState(false);
   const shown = pattern.data;
   const newest = shown?.versions[0];
   return (
@@ -79,15 +84,28 @@ function PatternHeader() {
               <Link to={`/rollout?pattern=${encodeURIComponent(name.site)}`}>Make sites from it</Link>
             )}
             {shown && shown.sites.length === 0 && (
-              <button
-                className={desk.link}
-                onClick={() => remove.mutate(name.site, { onSuccess: () => void navigate('/patterns') })}
-              >
+              <button className={desk.link} onClick={() => setSure(true)}>
                 Remove
               </button>
             )}
           </>
         )}
+        <Dialog open={sure} onClose={() => setSure(false)}>
+          <DialogTitle>Remove {plan.name ?? plan.site}?</DialogTitle>
+          <DialogContent>
+            No site was made from it. Its draft and {count(shown?.versions.length ?? 0, 'version')} go for
+            good.
+          </DialogContent>
+          <DialogActions>
+            <Button onClick={() => setSure(false)}>Leave it</Button>
+            <Button
+              variant="contained"
+              onClick={() => remove.mutate(name.site, { onSuccess: () => void navigate('/patterns') })}
+            >
+              Remove it
+            </Button>
+          </DialogActions>
+        </Dialog>
         {note !== null && (
           <form
             className={styles.note}

@@ -81,7 +81,10 @@ export function QuestionRow({ question, source, confirming }: Props) {
   return (
     <div className={styles.row} data-state={question.state} data-path={question.path}>
       <AnswerMark state={question.state} />
-      <span className={styles.asked}>{question.asked}</span>
+      <span className={styles.asked}>
+        {question.asked}
+        {question.whom === 'customer' && line && <span className="quiet"> ({line})</span>}
+      </span>
       <div className={styles.answer}>
         {locked ? (
           <span>
