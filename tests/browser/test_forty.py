@@ -86,6 +86,24 @@ class FortyShops(InBrowser):
         expect(page.get_by_text("just as it says")).to_be_visible()
         expect(page.get_by_role("region", name="Segment Tills")).to_be_visible()
 
+    def test_a_customer_that_is_new_with_sites_of_a_pasted_table(self) -> None:
+        page = self.page
+        page.goto("/rollout")
+        page.get_by_label("Customer", exact=True).select_option("a new customer")
+        page.get_by_label("Code of the new customer").fill("WAVE")
+        page.get_by_label("Blocks").fill("10.91.0.0/22")
+        page.get_by_label("Table of sites").fill("site,name,time_zone\nW1,Wave 1,Europe/Dublin\nW2,Wave 2,Atlantis")
+        page.get_by_label("Room to grow").select_option("four times the size")
+        page.get_by_role("button", name="See what it makes").click()
+        expect(page.get_by_role("alert").filter(has_text="1 is missing")).to_be_visible()
+        page.get_by_label("Room to grow").select_option("twice the size")
+        page.get_by_role("button", name="See what it makes").click()
+        expect(page.get_by_role("alert").filter(has_text="Atlantis")).to_be_visible()
+        page.get_by_role("button", name="Make 1 site").click()
+        expect(page.get_by_text("1 site made.")).to_be_visible()
+        page.get_by_role("button", name="Undo all of it").click()
+        expect(page.get_by_text("1 site taken back.")).to_be_visible()
+
 
 class AnIntake(InBrowser):
     def question(self, words: str) -> Locator:

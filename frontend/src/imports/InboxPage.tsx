@@ -122,6 +122,7 @@ function Row({ row, onDone }: { row: Waiting; onDone: (words: string, batch: str
             {name}
             <input
               aria-label={`${name} in ${where}`}
+              type={key(name) === 'pppoepassword' ? 'password' : 'text'}
               aria-invalid={wrong.has(key(name))}
               className="mono"
               disabled={!mayPlan}

@@ -11,6 +11,9 @@ import { count, deskPath } from '../parts/words';
 import styles from './patterns.module.css';
 import { usePatterns, usePreviewRollout, useRollOut, type Rollout, type Wish } from './queries';
 
+/** What stands in the choice of customers for one that has no sites yet; no code can be like it. */
+const NEW = '~';
+
 const GROW = [
   'just the size that is needed',
   'twice the size',
@@ -32,7 +35,8 @@ export function RolloutPage() {
   const key = search.get('pattern') ?? ready[0]?.key ?? '';
   const pattern = ready.find((one) => one.key === key);
   const code = search.get('customer') ?? '';
-  const customer = useCustomer(code);
+  const fresh = search.has('new');
+  const customer = useCustomer(fresh ? '' : code);
   const [typed, setTyped] = useState<string | null>(null);
   const [reserved, setReserved] = useState<string | null>(null);
   const [growth, setGrowth] = useState(0);
@@ -66,14 +70,39 @@ export function RolloutPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         Make sites of{' '}
-        <select aria-label="Customer" value={code} onChange={choose('customer')}>
+        <select
+          aria-label="Customer"
+          value={fresh ? NEW : code}
+          onChange={(event) => {
+            const next = new URLSearchParams(search);
+            const isNew = event.target.value === NEW;
+            next.set('customer', isNew ? '' : event.target.value);
+            if (isNew) next.set('new', '');
+            else next.delete('new');
+            setSearch(next, { replace: true });
+            setTyped(null);
+            setLeft(new Set());
+            changed();
+          }}
+        >
           <option value="">choose a customer</option>
+          <option value={NEW}>a new customer</option>
           {Object.entries(customers.data ?? {}).map(([one, name]) => (
             <option key={one} value={one}>
               {name}
             </option>
           ))}
         </select>{' '}
+        {fresh && (
+          <input
+            aria-label="Code of the new customer"
+            className={styles.code}
+            placeholder="its code"
+            maxLength={40}
+            value={code}
+            onChange={choose('customer')}
+          />
+        )}{' '}
         from{' '}
         <select aria-label="Pattern" value={key} onChange={choose('pattern')}>
           {ready.length === 0 && <option value="">no pattern has a version yet</option>}
@@ -228,7 +257,7 @@ export function RolloutPage() {
         )}
       </div>
       {shown && <Preview shown={shown} customer={code} made={make.isSuccess} />}
-      {customer.error && code !== '' && (
+      {customer.error && code !== '' && !fresh && (
         <p role="alert" className={page.problem}>
           {customer.error.message}
         </p>
