@@ -128,7 +128,7 @@ def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], find
             fresh = all(remedy.operations != other.operations for other in kept)
             if fresh and _holds(portfolio, plan, finding, stops, remedy):
                 kept.append(remedy)
-    except RoomError:
+    except ValueError:  # no room for it, or nothing that it could be put into
         pass
     return kept
 

@@ -216,6 +216,14 @@ class Surviving(unittest.TestCase):
         self.assertIn("the plan says 10.40.8.254", finding.message)
         self.assertEqual(applied(off, remedies(portfolio, off, findings, finding)[0].operations), self.plan())
 
+    def test_a_place_that_is_gone_is_told_and_has_no_remedy(self) -> None:
+        gone = applied(self.plan(), [{"op": "remove", "path": "/hosts/host0"}])
+        gone = applied(gone, [{"op": "remove", "path": "/segments/seg0"}])
+        portfolio = Portfolio([gone])
+        findings = [f for f in portfolio.check(gone) if f.rule == "survivor-lost"]
+        self.assertEqual([f.addresses for f in findings], ["10.40.8.1", "10.40.8.9"])
+        self.assertEqual([remedies(portfolio, gone, findings, f) for f in findings], [[], []])
+
     def test_an_address_may_be_anywhere_but_not_nowhere(self) -> None:
         lost = applied(self.plan(), [{"op": "remove", "path": "/hosts/host0"}])
         self.assertEqual(survivor_now(lost, lost.survivors["surv1"]), "")
