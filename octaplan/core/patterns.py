@@ -176,7 +176,8 @@ def departures(pattern: SitePlan, plan: SitePlan, organisation: Organisation) ->
     subnets = {key: subnet for key, subnet in there.items() if subnet is not None}
     expected = _expected(pattern, plan, subnets, organisation)
     drawn = {key: segment for key, segment in expected.segments.items() if key in pattern.segments}
-    found = list(changes(expected.model_copy(update={"segments": drawn}), plan))
+    wanted = expected.model_copy(update={"segments": drawn})
+    found = [] if wanted == plan else list(changes(wanted, plan))
     for key, segment in pattern.segments.items():
         own = there.get(key)
         if own is not None and segment.subnet is not None and own.prefix != segment.subnet.prefix:

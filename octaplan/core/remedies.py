@@ -24,7 +24,6 @@ from octaplan.core.renumber import Operation, renumber
 from octaplan.core.replacement import survivor_now
 from octaplan.core.room import (
     Room,
-    RoomError,
     fixed_in,
     next_host,
     next_vlan,
