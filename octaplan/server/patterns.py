@@ -30,6 +30,9 @@ router = APIRouter(prefix="/api", tags=["patterns"])
 Key = Annotated[str, Path(max_length=40)]
 Numbered = Annotated[int, Field(ge=1, le=100_000)]
 
+#: How many sites of a pattern are held against it on its page.
+NAMED = 500
+
 #: How many findings of a rollout are told one by one.
 TOLD = 200
 
@@ -92,7 +95,8 @@ class PatternShown(BaseModel):
     name: str
     versions: list[VersionShown]
     edited: bool
-    sites: list[SiteOfPattern]
+    sites: Annotated[list[SiteOfPattern], Field(description="Those with the oldest versions first; not more than 500")]
+    sites_total: int
 
 
 class DepartureShown(BaseModel):
@@ -230,26 +234,30 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
     records = _records(request)
     patterns, plan = records.patterns, records.patterns.draft(key)
     versions = patterns.versions(key)
-    sites = []
     organisation = records.settings.current
-    for site in records.plans.all().values():
-        if site.pattern is not None and site.pattern.key == plan.site:
-            departed = departures(patterns.version(plan.site, site.pattern.version), site, organisation)
-            sites.append(
-                SiteOfPattern(
-                    customer=site.customer,
-                    site=site.site,
-                    name=site.name or site.site,
-                    version=site.pattern.version,
-                    departures=len(departed),
-                )
-            )
+    made = [
+        (site, site.pattern.version)
+        for site in records.plans.all().values()
+        if site.pattern is not None and site.pattern.key == plan.site
+    ]
+    made.sort(key=lambda pair: pair[1])
+    sites = [
+        SiteOfPattern(
+            customer=site.customer,
+            site=site.site,
+            name=site.name or site.site,
+            version=version,
+            departures=len(departures(patterns.version(plan.site, version), site, organisation)),
+        )
+        for site, version in made[:NAMED]
+    ]
     return PatternShown(
         key=plan.site,
         name=plan.name or plan.site,
         versions=[VersionShown(**version._asdict()) for version in versions],
         edited=_edited(patterns, plan, versions[0].number if versions else 0),
         sites=sites,
+        sites_total=len(made),
     )
 
 

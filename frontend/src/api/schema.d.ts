@@ -3832,8 +3832,13 @@ export interface components {
       key: string;
       /** Name */
       name: string;
-      /** Sites */
+      /**
+       * Sites
+       * @description Those with the oldest versions first; not more than 500
+       */
       sites: components['schemas']['SiteOfPattern'][];
+      /** Sites Total */
+      sites_total: number;
       /** Versions */
       versions: components['schemas']['octaplan__server__patterns__VersionShown'][];
     };

@@ -175,7 +175,7 @@ function Uses() {
       )}
       {shown.sites.length > 0 && (
         <section aria-label="Sites made from it">
-          <h3>{count(shown.sites.length, 'site')} made from it</h3>
+          <h3>{count(shown.sites_total, 'site')} made from it</h3>
           <ul className={styles.sites}>
             {shown.sites.map((site) => (
               <li key={`${site.customer}/${site.site}`}>
@@ -187,6 +187,9 @@ function Uses() {
                 </span>
               </li>
             ))}
+            {shown.sites_total > shown.sites.length && (
+              <li className="quiet">and {shown.sites_total - shown.sites.length} more</li>
+            )}
           </ul>
         </section>
       )}
