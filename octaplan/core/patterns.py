@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
 from octaplan.core.addresses import Address, Network, parse_network
-from octaplan.core.changes import Change, changes
+from octaplan.core.changes import Change, changes, sentence
 from octaplan.core.organisation import Defaults, Organisation
 from octaplan.core.plan import (
     PATTERNS,
@@ -24,6 +24,7 @@ from octaplan.core.plan import (
     SitePlan,
 )
 from octaplan.core.portfolio import Portfolio
+from octaplan.core.remedies import applied
 from octaplan.core.renumber import Operation, in_text, shifted
 from octaplan.core.room import Room, RoomError, Want, lay_out, numbered_subnet, range_leaving
 from octaplan.core.segments import PRESETS, Proposal
@@ -246,9 +247,10 @@ def take_newer(portfolio: Portfolio, plan: SitePlan, old: SitePlan, new: SitePla
         if key in plan.segments and key not in new.segments:
             lost.append(f"{segment.label} is no part of the pattern any more: remove it here when it is not needed")
     operations += _hosts(plan, before, after, old, new, lost)
+    told = changes(plan, applied(plan, operations)) if operations else []
     operations.append(_set("/pattern", use.model_dump(mode="json")))
-    sentence = f"Take version {use.version} of {new.name or new.site}"
-    return Proposal(sentence, operations, lost)
+    what = sentence(told, 4) if told else "nothing else changes here"
+    return Proposal(f"Take version {use.version} of {new.name or new.site}: {what}", operations, lost)
 
 
 def _subnets(plan: SitePlan) -> dict[str, Network]:

@@ -102,7 +102,9 @@ class Rollouts(WithPattern):
         self.client.patch("/api/sites/~patterns/shop-with-tills/plan", json=change, headers={"If-Match": "1"})
         self.client.post("/api/patterns/shop-with-tills/versions", json={"revision": 2})
         proposal = self.client.post("/api/sites/SHOP/S01/pattern/newer", json={"version": 2}).json()
-        self.assertEqual((proposal["sentence"], proposal["lost"]), ("Take version 2 of Shop with tills", []))
+        self.assertEqual(
+            (proposal["sentence"], proposal["lost"]), ("Take version 2 of Shop with tills: Office VLAN 10 → 110", [])
+        )
         self.client.patch("/api/sites/SHOP/S01/plan", json=proposal["operations"], headers={"If-Match": "1"})
         sites = {s["site"]: s for s in self.client.get("/api/patterns/shop-with-tills").json()["sites"]}
         self.assertEqual((sites["S01"]["version"], sites["S02"]["version"], sites["S01"]["departures"]), (2, 1, 0))
