@@ -17,7 +17,7 @@ from octaplan.server.problems import respond
 
 HEADER = "x-octaplan"
 MAX_BODY = 1 << 20
-MAX_UPLOAD = 64 << 20
+MAX_UPLOAD = 32 << 20
 
 log = structlog.get_logger()
 

@@ -145,7 +145,7 @@ class FromTablesToShipping(InBrowser):
             ({"sites": ""}, "empty"),
             ({"sites": "customer,site,Site\n"}, "twice"),
             ({"people": "a,b\n"}, "none of sites.csv"),
-            ({"sites": "customer,site\n" + "x" * (25 << 20)}, "larger than 24 MB"),
+            ({"sites": "customer,site\n" + "x" * (33 << 20)}, "larger than 32 MB"),
         ):
             with self.subTest(words):
                 drop(self.page, files)

@@ -320,4 +320,6 @@ class GoTo(Workspace):
         field.click()
         field.fill("fernhollow")
         page.get_by_role("option", name=re.compile("^customer Fernhollow")).click()
+        expect(page.get_by_role("heading", name="Fernhollow Garden Centres")).to_be_visible()
+        page.get_by_role("link", name=re.compile("sites on Outbound")).click()
         expect(page.get_by_role("button", name="Customer: Fernhollow Garden Centres")).to_be_visible()

@@ -93,7 +93,9 @@ function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
           XLSX
         </a>
       </div>
-      <pre className={styles.text}>{text}</pre>
+      <pre className={styles.text} tabIndex={0} aria-label={`The list for ${list.who}`}>
+        {text}
+      </pre>
       <p className={styles.where}>
         On Intake:{' '}
         {list.first.map((one) => (
