@@ -10,7 +10,7 @@ from typing import NamedTuple
 from octaplan.core.answering import AnswerError, Contradiction, Given, question_of, take
 from octaplan.core.asking import Came, Listed, lists
 from octaplan.core.credentials import Facts
-from octaplan.core.plan import site_key
+from octaplan.core.plan import SitePlan, site_key
 from octaplan.core.questions import Whom, standing
 from octaplan.core.remedies import applied
 from octaplan.store.models import Batch
@@ -50,23 +50,27 @@ class Answers:
         return lists(self._plans.all().values(), self._plans.customers(), held, whom, who, customer)
 
     def match(self, came: Sequence[Came], by: str) -> list[Matched]:
-        """Answers beside what the plans say; nothing is saved."""
-        return [self._matched(one, by) for one in came]
+        """Answers beside what the plans say, each read after those of its site before it; nothing is saved."""
+        drafts: dict[str, SitePlan] = {}
+        return [self._matched(one, by, drafts) for one in came]
 
-    def _matched(self, came: Came, by: str) -> Matched:
+    def _matched(self, came: Came, by: str, drafts: dict[str, SitePlan]) -> Matched:
         if came.problem:
             return Matched(came, "", "", "", "", None, came.problem)
         plan = self._plans.plan(site_key(came.customer, came.site))
+        draft = drafts.get(plan.key, plan)
         name = plan.name or plan.site
         try:
             question, circuit = question_of(plan, came.key)
             before = next((one.value for one in standing(plan) if one.key == came.key), "")
             line = plan.circuits[circuit].label if circuit else ""
             with self._plans.held() as portfolio:
-                taken = take(plan, [Given(came.key, came.text)], by, datetime.now(UTC), portfolio=portfolio)
+                taken = take(draft, [Given(came.key, came.text)], by, datetime.now(UTC), portfolio=portfolio)
         except AnswerError as error:
             return Matched(came, name, "", "", "", None, str(error))
         against = next((one for one in taken.contradictions if one.key == came.key), None)
+        if against is None:
+            drafts[plan.key] = applied(draft, taken.operations)
         return Matched(came, name, line, question.short, before, against, "")
 
     def take(

@@ -20,7 +20,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from octaplan.core.changes import Change, changes
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan import SitePlan, site_key
 from octaplan.core.questions import State, standing
 from octaplan.errors import OctaplanError
 from octaplan.formats.intake import Fault, Intake, RefusedRow, read_intake, row_key
@@ -151,13 +151,10 @@ class Imports:
             )
         self._previews.pop(import_id, None)
         with self._database.session() as session:
-            session.execute(
-                update(Import)
-                .where(Import.id == import_id)
-                .values(applied_at=datetime.now(UTC), batch=batch_id if changing else None)
-            )
+            session.execute(update(Import).where(Import.id == import_id).values(applied_at=datetime.now(UTC)))
             session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
-            self._settle(session, preview.intake.taken, import_id, by)
+            loaded = {key for key in preview.intake.taken if site_key(*key[1:3]) not in left}
+            self._settle(session, loaded, import_id, by)
         return Loaded(saved, batch_id if changing else None)
 
     def discard(self, import_id: str) -> None:

@@ -192,7 +192,6 @@ class Import(Base):
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
     applied_at: Mapped[datetime | None]
-    batch: Mapped[str | None] = mapped_column(String(20))
     bases: Mapped[str] = mapped_column(Text)
 
 

@@ -190,6 +190,19 @@ class Questions(WithServer):
             self.client.post(f"/api/findings/batches/{taken['batch']}/undo").json()["moved"], ["FERN/DOCK"]
         )
 
+    def test_a_letter_for_a_fresh_circuit_is_read_one_answer_after_the_other(self) -> None:
+        gone = ("handoff", "address", "prefix", "gateway")
+        self.patch(self.client, [{"op": "add", "path": f"/circuits/circ0/{f}", "value": None} for f in gone], 2)
+        text = "Dockside (FERN/DOCK), circuit Main\nstatic IP 198.51.100.18/29 GW .17"
+        matched = self.client.post("/api/questions/read", json={"text": text}).json()
+        self.assertEqual(
+            [(m["short"], m["problem"]) for m in matched], [("hand-off", ""), ("address", ""), ("gateway", "")]
+        )
+        answers = [{name: m[name] for name in ("customer", "site", "key", "text")} for m in matched]
+        self.client.post("/api/questions/take", json={"answers": answers})
+        circuit = self.plans.plan("FERN/DOCK").circuits["circ0"]
+        self.assertEqual((circuit.prefix, str(circuit.gateway)), (29, "198.51.100.17"))
+
     def test_tables_go_out_and_come_back(self) -> None:
         params = {"whom": "provider", "who": "Copperline"}
         for form in ("csv", "xlsx"):

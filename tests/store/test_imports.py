@@ -177,6 +177,12 @@ class Inbox(WithImports):
         self.imports.apply(shown.id, "Ines")
         self.assertEqual(self.imports.inbox(), [])
 
+    def test_a_site_that_is_left_out_leaves_its_row_waiting(self) -> None:
+        self.load()
+        shown = self.preview(self.table.replace(b"4095", b"12"), "segments.csv")
+        self.imports.apply(shown.id, "Ines", ["SHOP/S2"])
+        self.assertEqual(len(self.imports.inbox()), 1)
+
     def test_a_row_is_dismissed_and_a_preview_let_go_leaves_none(self) -> None:
         self.imports.dismiss(self.load(), "Ines")
         self.assertEqual(self.imports.inbox(), [])

@@ -1,4 +1,4 @@
-"""versions of patterns; imports that one undo takes back, and refused rows that stay until mended or dismissed"""
+"""versions of patterns; revisions that an import was shown on; refused rows that stay until mended or dismissed"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -20,7 +20,6 @@ def upgrade() -> None:
         sa.Column("document", sa.Text(), nullable=False),
         sa.PrimaryKeyConstraint("key", "number", name=op.f("pk_pattern_versions")),
     )
-    op.add_column("imports", sa.Column("batch", sa.String(length=20), nullable=True))
     op.add_column("imports", sa.Column("bases", sa.Text(), nullable=False, server_default="{}"))
     op.drop_column("imports", "fingerprint")
     op.add_column("refused_rows", sa.Column("settled", sa.String(length=20), nullable=True))
@@ -32,5 +31,4 @@ def downgrade() -> None:
     op.drop_column("refused_rows", "settled")
     op.add_column("imports", sa.Column("fingerprint", sa.String(length=64), nullable=False, server_default=""))
     op.drop_column("imports", "bases")
-    op.drop_column("imports", "batch")
     op.drop_table("pattern_versions")
