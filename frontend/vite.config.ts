@@ -3,7 +3,12 @@ import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [react()],
-  build: { outDir: '../octaplan/server/site', emptyOutDir: true, chunkSizeWarningLimit: 900 },
+  build: {
+    outDir: '../octaplan/server/site',
+    emptyOutDir: true,
+    chunkSizeWarningLimit: 900,
+    license: { fileName: 'licences.txt' },
+  },
   server: { proxy: { '/api': 'http://127.0.0.1:8321' } },
   test: { include: ['src/**/*.test.ts'] },
 });

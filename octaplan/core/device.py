@@ -69,7 +69,7 @@ class PortUse(Part):
     circuit: MemberId | None = None
     segment: MemberId | None = Field(None, description="The segment that it carries untagged")
     tagged: list[MemberId] = Field(default=[], max_length=512, description="On a trunk: segments under their VLAN tag")
-    bridge: Name | None = Field(None, description="Ports of one bridge group are one network")
+    bridge: Name | None = Field(None, description="Ports joined under one word are one network")
     enabled: bool = True
     gateway: AddressField | None = Field(None, description="A default gateway typed into this interface")
     peer: MemberId | None = Field(None, description="The device at the other end of the cable")

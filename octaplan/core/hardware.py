@@ -232,6 +232,7 @@ class HardwareType(Part):
     kept: Literal["always", "when saved"] = Field("always", description="Whether a change outlives a power cut")
     radio: bool = Field(False, description="Whether it has Wi-Fi of its own")
     restart_needed: bool = Field(False, description="Whether it must be restarted for changes to hold")
+    ssh_needs_full_name: bool = Field(False, description="Whether its SSH stays off without host name and domain")
     slots: dict[SlotName, SlotRule] = Field(default={}, max_length=16)
     firmware: Firmware = Firmware()
     licences: dict[Word, Text] = Field(default={}, max_length=16, description="What each licence is needed for")

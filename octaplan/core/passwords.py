@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 import secrets
 from collections.abc import Callable, Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from zxcvbn import zxcvbn
 
@@ -35,7 +35,7 @@ class SecretError(ValueError):
 
 
 class Strength(NamedTuple):
-    """How hard a secret is to guess: zxcvbn's score 0 to 4, and its advice in words."""
+    """How hard a secret is to guess: zxcvbn's score 0 to 4, and what makes it easy, in words."""
 
     score: int
     advice: str
@@ -122,9 +122,24 @@ def strength(secret: str, known: Iterable[str] = ()) -> Strength:
     if not secret:
         return Strength(0, "")
     judged = zxcvbn(secret[:_JUDGED], user_inputs=list(known))
-    feedback = judged["feedback"]
-    advice = feedback["warning"] or next(iter(feedback["suggestions"]), "")
+    advice = "" if judged["score"] >= STRONG else _advice(judged["sequence"])
     return Strength(judged["score"], advice)
+
+
+#: What makes a secret easy to guess, by the kind of its longest part that zxcvbn recognises.
+_EASY = {
+    "dictionary": "A word, a name or a much-used password is in it: let one be made",
+    "spatial": "Neighbouring keys are tried early: let one be made",
+    "repeat": "The same again adds little: make it longer in another way",
+    "sequence": "Characters in their usual order are tried early: mix them",
+    "regex": "A year is tried early: leave it out",
+    "date": "A date is tried early: leave it out",
+}
+
+
+def _advice(parts: list[dict[str, Any]]) -> str:
+    longest = max(parts, key=lambda part: len(part["token"]), default={"pattern": ""})
+    return _EASY.get(longest["pattern"], "It is short: add more characters, or let one be made")
 
 
 _LETTERS = """

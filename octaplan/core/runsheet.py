@@ -391,8 +391,8 @@ class _Writer:
             values.append(Value("IPv6 prefix announced", str(segment.subnet6)))
         if serving and scope.span is not None:
             values += [
-                Value("Scope first", str(scope.span.first)),
-                Value(f"Scope last, or {scope.span.size} addresses", str(scope.span.last)),
+                Value("Range first", str(scope.span.first)),
+                Value(f"Range last, or {scope.span.size} addresses", str(scope.span.last)),
                 Value("Excluded", "  ".join(span.typed for span in scope.excluded)),
                 Value("Router handed out", str(segment.gateway or "")),
                 Value("Resolvers handed out", "  ".join(resolvers)),
@@ -411,7 +411,7 @@ class _Writer:
 
     def _segment_step(self, key: str, before: Situation | None = None, mend: str = "", text: str = "") -> None:
         segment = self.plan.segments[key]
-        title = f"{segment.label}: address and scope" if self.device.routes_packets else f"{segment.label}: VLAN"
+        title = f"{segment.label}: address and range" if self.device.routes_packets else f"{segment.label}: VLAN"
         self.step(
             f"segment-{key}",
             title,
@@ -437,8 +437,9 @@ class _Writer:
                     )
                 )
             elif use.mode is not PortMode.CIRCUIT and names:
-                group = f" group {use.bridge}" if use.mode is PortMode.BRIDGE and use.bridge else ""
-                values.append(Value(f"Port {name}", f"{use.mode}{group}: {', '.join(names)}"))
+                joined = f"joined ports {use.bridge or ''}".rstrip()
+                how = joined if use.mode is PortMode.BRIDGE else str(use.mode)
+                values.append(Value(f"Port {name}", f"{how}: {', '.join(names)}"))
         if values:
             own = (
                 f" Leave port {self.bench.port}, where the laptop is, for later."

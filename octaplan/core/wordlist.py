@@ -1,71 +1,94 @@
-"""The words that word secrets are made of: plain, short, easy to say and to type."""
+"""The words that word secrets are made of, 1,250 of our own.
+
+They were written down for Octaplan from five fields (shore, tools, weather, crafts, garden) and what lies about them,
+and kept when they have four to eight letters, no two sound alike (by Metaphone), none begins another, any two differ
+in more than one key stroke, none belongs to the spelling alphabet, and all are spelt alike wherever English is.
+"""
 
 _LIST = """
-able acorn acre actor adapt adopt agile agree ahead aisle alarm album alder alert alley allow alloy almond alone along
-alpha amber amble ample anchor angle ankle annex apple apron arbor arch arena argue arise armor aroma array arrow
-ashen aspen asset atlas atom attic audio august aunt autumn avenue avid avoid awake award aware axis bacon badge bagel
-baker balance balcony ballad bamboo banjo banner barge barley barn barrel basil basin basket bathe baton bay beach
-bead beam bean bear beard beaver bedrock beech beet begin bell belong bench berry bike birch bird biscuit bishop bison
-blade blank blanket blaze blend bloom blossom blue bluff board boat bobbin bold bolt bonus book boots border borrow
-bottle boulder bounce bow bowl brace braid branch brand brass brave bread break breeze brick bridge brief bright bring
-brisk broad bronze brook broom brown brush bucket budget bugle build bulb bundle buoy bureau burrow bus butter button
-cabin cable cactus calm camel camera camp canal canary candle canoe canopy canvas canyon cape caramel carbon card
-cargo carol carpet carrot cart carve castle cattle cedar cello cement census chair chalk chapel charm chart chase
-cheer cherry chess chest chief chime chip choir chord cider cinema circle citrus city civic claim clam clay clean
-clear clerk clever cliff climb cloak clock cloth cloud clover coach coal coast cobalt cocoa coffee coin colony color
-comet comic common compass coral corn cotton couch count county cousin cover crab craft crane crater crayon cream
-creek crest crew cricket crisp crop cross crowd crown crumb crystal cube cup curb curl current curve cycle daily dairy
-daisy dance dash dawn deal decade deck deep deer delta denim depot desert design desk detail dial diary diet dinner
-direct disc dish ditch dock doll dolphin dome donkey donor door double dough dove dozen draft dragon drama draw dream
-dress drift drive drum duck dune dusk dust eager eagle early earth easel east easy echo edge editor effort eight elbow
-elder elect elm ember empire empty energy engine enjoy enter entry equal errand escape essay event exact exit extra
-fabric face factor fair falcon family famous fancy farm fast father favor feast feather fence fern ferry fiber fiddle
-field fiesta fifty figure film final finch finger fir fire firm first fish flag flame flat fleet flint float flock
-floor flour flow flower fluid flute foam focus fog folk forest forge fork formal fort forty forum fossil fox frame
-fresh friend frog front frost fruit fudge funnel future gable galaxy game garden garlic gate gather gauge gem gentle
-giant ginger giraffe glacier glad glass globe glory glove glow goal goat gold golf good goose gorge grace grain grand
-grant grape graph grass gravel great green grid grip grove guard guess guest guide guitar gulf gull gust habit hail
-half hall hammer hamper hand harbor hardy harp hatch haven hawk hazel head heart hedge height helm help hemp herb herd
-hero heron hiker hill hinge hobby holly home honest honey hood hope horn horse host hotel hour house humble hurdle
-husky hymn icicle icon idea igloo image inch index indigo inlet ink inner insect invite iris iron island item ivory
-ivy jacket jade jaguar jam jasmine jazz jelly jewel jigsaw join joke journal joy judge juice jumbo jump june jungle
-junior jury kayak keen keep kelp kennel kettle key kiln kind king kite kitten kiwi knee knit knob knot koala label
-ladder lady lake lamb lamp lance land lane lantern large lark latch later laurel lava lawn layer leaf lean learn
-leather ledge legend lemon lens lentil letter level lever lilac lily limb lime linen lion list little lively lizard
-llama loaf lobby local locker lodge lofty logic long loom loop lotus loud lucky lunar lunch lyric magic magnet maize
-major mango manor maple marble march margin marina market marsh mason master match meadow medal melody melon member
-memo mentor menu merit merry metal meter middle mild mile milk mill mimic minor mint mirror mist mitten mobile model
-modern moment monday money month moon moose moral moss motel mother motor mound mouse movie mud muffin mulch mural
-muscle museum music mustard mystic napkin narrow nation native nature navy near neat nectar needle nest nettle never
-nickel night nine noble noon north notch note novel nurse nutmeg oak oasis oat object ocean octave offer office often
-olive omega onion open opera orange orbit orchard order organ osprey otter outer oven owl oxygen oyster pacific packet
-paddle page paint palace palm panda panel panther paper parade parcel park parrot party pass pasta patch path patrol
-pause peach peak peanut pear pebble pecan pedal pelican pencil pepper perch permit petal phone photo piano picnic pier
-pigeon pilot pine pink pint pioneer pipe pirate pistol pitch pivot pizza place plaid plain planet plank plant plate
-play plaza plenty plot plow plum plus pocket poem poet point polar polish polo pond pony pool poplar poppy porch port
-post potato potter powder prairie press pretty prize profit proof proud public pulse puma pump punch pupil puppet
-purple puzzle quail quartz queen quest quick quiet quill quilt quiz quota rabbit raccoon radar radio raft rail rain
-raisin rally ranch range rapid raven reason rebel recipe record reed reef refuge region relay relic rely remedy repair
-rescue resin rest result return rhyme ribbon rice rich ride ridge rifle right ring ripple river road robin robot
-rocket rodeo roof room root rope rose rotor round route royal ruby rudder rugby ruler rumba runner rural rustic saddle
-safari sage sail salad salmon salt salute sample sand sandal satin sauce savory scale scarf scene school scone scout
-screen script scroll seal search season seat second secure seed select senior sequel seven shadow shape share shark
-shed sheep shelf shell shelter shield shine ship shirt shoe shore short shovel shower shrimp signal silent silk silver
-simple singer siren sister sketch skill skirt sky slate sleek sleeve slice slide slim slope slow smart smile smoke
-smooth snack snail snow soap soccer social socket soda sofa soft solar solid solo sonar song sonic sound soup south
-space spade spark spear speech speed spice spider spinach spiral spirit spoon sport spray spring spruce square squash
-squid stable staff stage stamp star state statue steam steel stem step stereo stick stone stool storm story stove
-street string stripe strong studio study sugar suit sum summer summit sun sunny super surf surge swan sweet swift swim
-symbol syrup table tablet tailor talent talk tango tank tape target tavern teach team tempo temple ten tender tennis
-tent term terrace test text theme thick thirty thorn thread three thrift thumb thyme ticket tidal tide tiger timber
-time tin tiny tip tissue title toast today toffee tomato tonic tool topaz torch tornado tortoise total totem tower
-town toy track trade trail train tram travel tray treat tree trek trend tribe trio trolley trout truck true trumpet
-trunk trust tulip tuna tundra tunnel turbo turkey turn turtle twelve twenty twig twin two umbrella uncle union unique
-unit unity upper urban urge useful usher valley value vanilla vault vector velvet vendor venture verb verse vessel
-vest view villa vine vinyl violet violin visit vista vital vivid vocal voice volcano voter voyage wafer wagon waist
-walnut walrus waltz water wave wax weather weave wedge week west whale wheat wheel whisk white wide wild willow wind
-window wing winner winter wire wise wolf wonder wood wool word work world woven wren wrist yacht yard yarn year yellow
-yoga yogurt young youth zebra zenith zero zest zigzag zinc zone zoom
+acacia acanthus acorn adze alder alfalfa allium allspice almanac almond aloe alpaca amaranth anchor anemone angelica
+angora aniseed antler anvil apricot apron argyle aspen aster auger autumn avocado awning axle azalea backsaw badger
+bagpipe bairn bakery ballpeen bamboo bandana bandsaw barley barnacle basalt basil basketry bathtub batik bayleaf
+bayside bead beanpole bearing bedding beech beehive beeswax beetle beetroot begonia belfry bellows bergamot beveller
+bilberry bilby billhook binding bindweed biscuit bison bitts blackout blade blanket blender blizzard bloom blossom
+bluebell bluetit bluster bobbin bobstay bodkin bolts bonnet bootlace borage border botany boulder bowsaw bowsprit
+boxwood brace bracken brackish bramble bramley brazing breadbin breaker briar bridle bristle broach brocade broccoli
+brook buckram buffalo buffer bugle bulbs bulkhead bulrush bulwark bungalow buoyed burdock burlap burnish burr bushing
+butler buttress cabbage cabin cactus calico calmness cambric camel campion camshaft canal canework cannery canoe
+canvas canyon capstan caravan caravel caraway cardigan carding cardoon carpet carver cashbox cashmere casting castle
+castor cathead catkin catmint caulking causeway cavern cellar centaury ceramic chalet chandler chanty chapel charcoal
+chard chaser cheddar chenille chervil chestnut chevron chickpea chiffon chilly chimney chintz chisel chive chock
+chutney cirrus clasp cleats clematis clevis climate climber clippers cloche clogs cloister cloudlet coaming cobble
+cobweb cockerel cockle coconut codfish coldsnap collage collet comfrey compass compost conifer contrail cooper coping
+coracle cordage cornus cottage cotton coupler cowslip crabpot cradle crank crater crayon creel crescent crevice
+cricket crimson crocus crosscut crossing crowbar crowfoot crucible crumpet cucumber cultivar cumulus cupboard current
+cushion cutlery cutter cuttings cuttle cyclamen cyclone cypress dahlia daisy damask damper dampness damson darning
+davit daybreak daylight daymark decanter deckhand deluge dewdrop dewfall digging dimity dinghy dividers dockyard
+dogwood doldrum dolphin donkey doorbell doormat dormouse doryman dovecote dovetail downhill downpour drapery drawer
+dredger drifter driftnet drillbit drizzle droplet drought dugong dumpling dunes dunlin dusky dustbin dustpan dyestuff
+dynamo earwig easterly ebbing ebony eclipse edger edging eelgrass eggshell egret embark emboss emerald enamel endive
+engraver equinox ermine espalier estuary etching evening eyebolt fabric fairlead fairway falcon farmyard farrier
+fastener fathom feather felting fennel fern ferret ferrule ferryman fescue feverfew fiddler figurine filigree filings
+firefly firkin fishbone fisher fishpond flagpole flamingo flange flannel flapjack flatbed flatfish flax fleece floret
+flotilla flotsam flounce flounder flurry flute flywheel fogbank fogbow foghorn foliage footpath forceps forcing
+foremast forest fortress foundry fountain foxglove foxhole freesia fresco freshet fretsaw frieze frigate fringe froe
+fruiting fulcrum fungus furling furnace gaffsail gallery gander gannet garfish garland garlic garment gasket gatepost
+gauge gauntlet gazebo gazelle gearbox gelding gentian geranium geyser gherkin gilder gimbals gimlet ginger gingham
+giraffe girdle glaze glazier glen gloaming glover goblet gondola gorse gosling grafting granary grape grapnel greenfly
+grinder gripper grommet grotto grove groyne guava gudgeon gurnard gust haddock hagfish halcyon halibut halter halyard
+hamlet hammer hamster handle handloom harebell harness harpoon hasp hatband hatchway hauler hawkmoth hawthorn hayfork
+hayloft haymaker hayrick haystack haze headland headsail headwind hearth heatwave hedgehog hedgerow heirloom helmet
+helmsman hemline hemming henbane heron herring hessian hexagon hibiscus hillock hillside hilltop hinge hobnail hoist
+holdfast honesty honeybee honeydew honing hopper hops horizon hornbeam hosepipe hosiery humid hummock humus hutch
+hydrant icecap icefloe icicle impeller indigo ingot inkwell inshore insulate iris ironing ironwork island islet ivory
+jackdaw jacquard jaguar jamjar jampot jasmine jerkin jersey jetsam jetty jewel jigsaw joinery jointer jonquil journal
+jumper juniper kale kayak keelboat kelpie kerchief kestrel keyhole keypad keystone kingfish knapweed knitting knots
+knotweed knurl laburnum lace lacquer ladle ladybird lagoon lakeside lambing landfall landing landslip lantern lanyard
+lapwing larch larder lardy larkspur lathe lattice laurel lavender laver leek leeward lemon leopard lichen lifebelt
+lifeboat lighter lilac limekiln limpet linchpin linen lining linnet linocut linseed lintel lizard loam lobelia lobster
+locket lockgate locknut lodge logbook logfire longboat lovage lowland lugger lugsail lugworm lull lupin luthier lynx
+mackerel magnet magnolia magpie mahonia mainmast mainsail mallard mallow mandarin mandrel mangle mangrove mantel maple
+marble marigold mariner marjoram marker marlin marquee marten marzipan masthead matchbox mattock mayfly mealworm
+medlar meerkat melon merino mermaid midday midnight mildness milliner millpond millrace mimosa minnow mint mirror
+mistral misty mitten mizzen moisture molehill monsoon moonbeam moonlit moonrise moorage moorhen mooring moorland
+morning mortar mortise moss moth mudflat mudguard mudlark muffler muggy mugwort mulberry mulch mullet mural mushroom
+muskrat muslin mussel mustard myrtle nailgun napkin narrows narwhal nautilus nectar nestbox nettle newt nimbus noonday
+nozzle nursery nuthatch nutmeg nylon oakwood oarlock oarsman oatcake oatmeal oats obelisk oceans octagon octopus
+offing offshore oilcan oilcloth oilskin oilstone oleander olive onion opal orange orbit orchard orchid oregano organza
+origami ormolu osprey ostrich otter outhouse overcast overcoat owlet oxcart oxeye oxhide oxlip oyster padlock pagoda
+painter painting pancake panniers papaya paprika parapet parasol paring parrel parrot parsnip pastry pattern pavilion
+peach peacock peanut peapod pear pebbles pebbly pedal pelican pendant pepper pergola petrel petunia pheasant pickaxe
+pigeon piglet pigment pigsty pilchard pincers pine pinion pinking pinnacle pintle pippin piston pitcher pivot pizza
+plait plankton plantain planter pliers plum plunger plywood polisher pollack pollard pollen pondweed pontoon poplar
+poplin porpoise portage porthole portico portrait potato potshed pottery potting prairie prawns primrose pruner
+pruning puffin puller pumice pumpkin punch purslane putty python quagga quarry quartz quilting quince quiver radish
+raffia rafter raftsman ragworm rainbow raincoat raindrop rainfall rainpipe rainy rambler rampart rapeseed ratchet
+ratline ravine reamer redshank redwing reed reefknot regatta reindeer ringdove ripening ripple riptide riverbed rivet
+roadside robin rockery rockpool roebuck roller rooftop ropewalk rosebud rosehip rosemary rosette rotunda router rowan
+rowboat rowlock rubber rucksack ruffle rulers rushwork rustic saddler saffron salmon samphire sampler sandbank sandbar
+sandwich sapling sardine sash sateen saucepan sausage sawbench sawdust sawhorse sawmill scabious scarf scarlet
+schooner scissor scoop scorcher scraper scriber scullery scuppers seabird seam seashell season seawall seaweed
+secateur secluded seedbed seedling selvedge sequin sewing shackle shade shamrock sharkfin shearing shears shellac
+shepherd shim shingle shipmate shipyard shirting shiver shoals shoehorn shovel shower shredder shrew shrimp shrub
+shuttle sieve signpost silage silk silver siphon sketch skewer skiff skillet skylark slate slipper slipway slope slush
+smelts smocking snail snips snorkel snowball snowdrop snowman snowshoe soapwort soil solder solstice songbird sorrel
+soya spangle spaniel spanner spatula spigot spinach spindle spinning spirit splice spokes sponge spool spring sprocket
+squally squeegee squid squirrel stable stairway stamen stapler starch starfish starling starry staysail steamer steamy
+steeple stencil stepping stern stingray stirrup stitch stoat stockade stopcock stork stormy stowaway strainer strand
+stratus stump sturgeon sumac summer summit sunbeam sunburst sundae sundial sundown sundress sunlit sunrise sunset
+sunshade sunshine swabber swage swatch sweetpea swivel sycamore tabard tabby tabletop tadpole tailwind tamarisk
+tambour tanker tapestry tapir tarragon tartan tassel teacup teapot tempest template tendril tenon terrace terrapin
+terrier textile thatch thermal thicket thimble thorn thread thrift throstle thrush thunder thyme tidal tideway tidings
+tiepin tiller tinsmith toadflax toggle tollgate tongs toolbox topaz topmast topsail torch tornado tower towline
+towpath tracery traction tractor trawler treetop trefoil trellis trestle tricot trident trimaran trinket trireme
+tropic trowel trug tuber tugboat tulip tundra tunnel turban turbot turf turner turnip tweed tweezer twilight twill
+twine twister typhoon umbrella undertow uplands upriver urchin valerian valve varnish vellum velvet veneer verbena
+verge vernal vernier vessel vest vetch viaduct viburnum vicarage vice vineyard viola violin vortex voyage wagtail
+walkway walnut walrus warbler wardrobe warmth warp warren washer watering wattle wavelet waxwork weasel weaver wedge
+weeding weft weigh welder westerly wharf wheatear whelk wherry whippet whistle whiteout wicker wildfire willow wimple
+winch windbag windfall windlass windmill windsock windward windy winter wiper woodbine woodcut woodland woodlark
+woodpile woodruff woodshed woodwork workshop wormwood worsted wrasse wreck wrench yacht yardarm yarn yarrow yeoman
+yoke yucca zebra zenith zephyr zigzag zinnia zipper
 """
 
 WORDS = tuple(_LIST.split())

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from octaplan.core.faults import first_fault
 from octaplan.core.plan import SCHEMA, SitePlan
 from octaplan.errors import OctaplanError
 
@@ -40,15 +41,8 @@ def plan_of(document: object, label: str) -> SitePlan:
     try:
         return SitePlan.model_validate(document)
     except ValidationError as error:
-        place, reason = first_fault(error)
-        raise PlanError(f"{label}: {reason}" + (f" (at {place})" if place else "")) from None
-
-
-def first_fault(error: ValidationError) -> tuple[str, str]:
-    """Where (as a JSON pointer) and why a document was refused."""
-    fault = error.errors(include_url=False, include_input=False)[0]
-    place = "".join(f"/{part}" for part in fault["loc"])
-    return place, fault["msg"].removeprefix("Value error, ")
+        fault = first_fault(error)
+        raise PlanError(f"{label}: {fault.why}" + (f" (at {fault.pointer})" if fault.place else "")) from None
 
 
 def write_plan(plan: SitePlan) -> str:

@@ -1,6 +1,6 @@
 """The intake workbook (XLSX, ISO/IEC 29500): an empty one to fill in, or one with what is planned.
 
-Every cell is text, so that no spreadsheet makes a number of `192.168.8` or a date of `1-4`; a note at each column says
+Every cell is text, so that no spreadsheet makes 10.4 of `10.40` or a date of `1-4`; a note at each column says
 what it holds, and columns with few values offer them as a list.
 """
 

@@ -158,6 +158,6 @@ def _serve_pages(app: FastAPI) -> None:
         index = SITE / "index.html"
         if not index.is_file():
             raise Problem(HTTPStatus.NOT_FOUND, "The pages are not built: run `make build` and start again")
-        if path == "mark.svg":
-            return FileResponse(SITE / "mark.svg")
+        if path in ("mark.svg", "licences.txt"):
+            return FileResponse(SITE / path)
         return FileResponse(index, headers={"Cache-Control": "no-cache"})

@@ -14,6 +14,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from octaplan.core.answering import AnswerError
+from octaplan.core.faults import first_of
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
 from octaplan.store.accounts import AccountError, CodeNeeded
@@ -106,9 +107,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> JSONResponse:
-        fault = error.errors()[0]
-        place = ".".join(str(part) for part in fault["loc"][1:])
-        return respond(HTTPStatus.UNPROCESSABLE_ENTITY, f"{place or 'The request'}: {fault['msg']}")
+        fault = first_of(error.errors())
+        place = ".".join(str(part) for part in fault.place[1:])
+        return respond(HTTPStatus.UNPROCESSABLE_ENTITY, f"{place or 'The request'}: {fault.why}")
 
     @app.exception_handler(HTTPException)
     def refused(request: Request, error: HTTPException) -> JSONResponse:

@@ -15,9 +15,9 @@ from typing import NamedTuple
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
+from octaplan.core.faults import first_fault
 from octaplan.core.hardware import HardwareType
 from octaplan.errors import OctaplanError
-from octaplan.formats.planjson import first_fault
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import HardwareVersion
@@ -80,7 +80,8 @@ class Hardware:
         try:
             kind = HardwareType.model_validate(document)
         except ValidationError as error:
-            place, reason = first_fault(error)
+            fault = first_fault(error)
+            place, reason = fault.pointer, fault.why
             raise HardwareError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
         with self._lock:
             self._check_base(kind.key, base)

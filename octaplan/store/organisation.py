@@ -15,9 +15,9 @@ from typing import Any
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
+from octaplan.core.faults import first_fault
 from octaplan.core.organisation import Organisation
 from octaplan.errors import OctaplanError
-from octaplan.formats.planjson import first_fault
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import OrganisationRevision
@@ -82,7 +82,8 @@ class Settings:
         try:
             after = Organisation.model_validate(document)
         except ValidationError as error:
-            place, reason = first_fault(error)
+            fault = first_fault(error)
+            place, reason = fault.pointer, fault.why
             number = place.strip("/")
             if number in _BOUNDS:
                 what, most = _BOUNDS[number]

@@ -52,6 +52,14 @@ class FirstStart(InBrowser):
         expect(history).to_contain_text("Loaded from tables")
         expect(history).to_contain_text("Ada Fennimore")
 
+        page.get_by_role("button", name="Ada Fennimore").click()
+        with page.expect_popup() as opened:
+            page.get_by_role("menuitem", name="Licences").click()
+        text = opened.value.locator("body")
+        for name in ("@mui/material", "react-dom", "@fontsource/atkinson-hyperlegible-mono"):
+            expect(text).to_contain_text(name)
+        expect(text).to_contain_text("SIL OPEN FONT LICENSE")
+
 
 class Viewer(InBrowser):
     password = "lantern over quay"

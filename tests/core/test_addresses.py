@@ -62,7 +62,7 @@ class Addresses(unittest.TestCase):
             "198.51.100.1": True,
             "192.0.2.1": True,
             "2001:db8::1": True,
-            "8.8.4.4": True,
+            "198.17.255.254": True,
             "10.1.1.1": False,
             "172.31.255.255": False,
             "172.32.0.1": True,

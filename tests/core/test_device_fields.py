@@ -59,6 +59,7 @@ class Typing(unittest.TestCase):
             ("name", "dock_edge", "letters, digits and hyphens"),
             ("macs", "02:40", "twelve hexadecimal digits"),
             ("time_servers", "10.0.0.300", "Octet 300"),
+            ("time_servers", ";", "nothing but separators"),
             ("time_servers", " ".join(f"t{n}.example" for n in range(9)), "at most 8"),
             ("time_zone", "Lisbon", "such as Europe/Paris"),
             ("role", "core", "is not one of"),

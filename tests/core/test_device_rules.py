@@ -15,12 +15,14 @@ from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
 
 KIND = hardware(
-    licences={"threat updates": "filtering"},
+    licences={"filter lists": "filtering"},
     firmware={"wanted": "4.10.2"},
     slots={"administrator": {"label": "administrator password"}},
+    ssh_needs_full_name=True,
 )
+SHORT = KIND.model_copy(update={"key": "test-short", "ssh_needs_full_name": False})
 SWITCH = hardware("test-eight", kind="switch", model="Eight", ports={str(n): {} for n in range(1, 9)}, slots={})
-TYPES = {KIND.key: KIND, SWITCH.key: SWITCH, "bare": hardware("bare", ports={}, slots={})}
+TYPES = {KIND.key: KIND, SHORT.key: SHORT, SWITCH.key: SWITCH, "bare": hardware("bare", ports={}, slots={})}
 
 
 def base() -> dict[str, Any]:
@@ -28,7 +30,7 @@ def base() -> dict[str, Any]:
     plan, key = with_device(office_site(), KIND)
     document = plan.document()
     device = document["devices"].pop(key)
-    device |= {"licences": {"threat updates": {"ends": None}}, "firmware": "4.10.2"}
+    device |= {"licences": {"filter lists": {"ends": None}}, "firmware": "4.10.2"}
     document["devices"] = {"edge": device}
     document["wireless"] = {"wifi": {"name": "Fern", "segment": "seg0"}}
     return document
@@ -156,13 +158,14 @@ CASES = [
     Case("access-open", ["dock-edge"], edge(access={"aaaa": {"service": "https", "networks": ["0.0.0.0/0"]}})),
     Case("access-open", [], edge(access={"aaaa": {"service": "https", "networks": ["198.51.100.0/28"]}})),
     Case("access-name-needed", ["dock-edge"], edge(domain=None, access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
+    Case("access-name-needed", [], edge(type="test-short", domain=None, access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
     Case("access-name-needed", [], edge(access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
     Case("access-missing", ["dock-edge"], edge(access={})),
     Case("access-missing", [], NOTHING),
     Case("licence-missing", ["dock-edge"], edge(licences={})),
     Case("licence-missing", [], NOTHING),
-    Case("licence-ends", ["dock-edge"], both(edge(licences={"threat updates": {"ends": "2027-01-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
-    Case("licence-ends", [], both(edge(licences={"threat updates": {"ends": "2027-02-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
+    Case("licence-ends", ["dock-edge"], both(edge(licences={"filter lists": {"ends": "2027-01-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
+    Case("licence-ends", [], both(edge(licences={"filter lists": {"ends": "2027-02-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
     Case("firmware-old", ["dock-edge"], edge(firmware="4.9.7")),
     Case("firmware-old", [], edge(firmware="4.10.2")),
     Case("wifi-open", ["Fern"], part("wireless/wifi", security="open")),

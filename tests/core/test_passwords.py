@@ -1,13 +1,15 @@
 from __future__ import annotations
 
 import unittest
+from itertools import pairwise
 
+import jellyfish
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from octaplan.core.hardware import CONFUSABLE, SlotRule
-from octaplan.core.passwords import make, problems, spoken, strength
+from octaplan.core.passwords import STRONG, make, problems, spoken, strength
 from octaplan.core.wordlist import WORDS
 
 
@@ -59,7 +61,49 @@ class Making(unittest.TestCase):
                 SlotRule.model_validate(wrong)
 
 
+class Words(unittest.TestCase):
+    """What `octaplan.core.wordlist` says of its words."""
+
+    def test_there_are_1250_and_each_is_short_and_plain(self) -> None:
+        self.assertEqual((len(WORDS), len(set(WORDS))), (1250, 1250))
+        self.assertEqual(
+            [word for word in WORDS if not (word.isascii() and word.islower() and 4 <= len(word) <= 8)], []
+        )
+
+    def test_none_begins_another(self) -> None:
+        self.assertEqual([pair for pair in pairwise(sorted(WORDS)) if pair[1].startswith(pair[0])], [])
+
+    def test_no_two_sound_alike(self) -> None:
+        sounds: dict[str, list[str]] = {}
+        for word in WORDS:
+            sounds.setdefault(jellyfish.metaphone(word), []).append(word)
+        self.assertEqual([alike for alike in sounds.values() if len(alike) > 1], [])
+
+    def test_no_two_differ_by_one_key_stroke(self) -> None:
+        holed: dict[str, set[str]] = {}
+        for word in WORDS:
+            for place in range(len(word)):
+                holed.setdefault(word[:place] + "?" + word[place + 1 :], set()).add(word)
+                holed.setdefault(word[:place] + word[place + 1 :], set()).add(word)
+            holed.setdefault(word, set()).add(word)
+        near = {frozenset((a, b)) for alike in holed.values() for a in alike for b in alike if a < b}
+        close = [pair for pair in near if jellyfish.damerau_levenshtein_distance(*pair) < 2]
+        self.assertEqual(close, [])
+
+    def test_none_is_of_the_spelling_alphabet(self) -> None:
+        letters = {spoken(letter)[0].split()[-1] for letter in "abcdefghijklmnopqrstuvwxyz0123456789"}
+        self.assertEqual(letters & set(WORDS), set())
+
+
 class Judging(unittest.TestCase):
+    def test_what_makes_a_secret_easy_is_said_in_our_words(self) -> None:
+        for secret, words in (("password", "much-used"), ("qwertyuiop", ""), ("aaaaaaaaaaaa", "The same again"),
+                              ("abcdefghij", "usual order"), ("12-05-1987", "A date")):  # fmt: skip
+            judged = strength(secret)
+            self.assertLess(judged.score, STRONG, secret)
+            self.assertIn(words, judged.advice)
+        self.assertEqual(strength(make(SlotRule())).advice, "")
+
     def test_problems_never_quote_the_secret(self) -> None:
         secret = "hunter22hunter22'"
         found = problems(SlotRule(shortest=30, longest=40, forbidden="'"), secret)

@@ -143,7 +143,7 @@ class Typed(unittest.TestCase):
                 {"kind": "phone system", "run": "10.40.8.220-10.40.8.224"},
             ]),
             ("/circuits/circ0/address6", "2001:db8:9::2/64", "2001:db8:9::2"),
-            ("/circuits/circ0/modem_subnet", "192.168.178.0/24", "192.168.178.0/24"),
+            ("/circuits/circ0/modem_subnet", "192.168.143.0/24", "192.168.143.0/24"),
         ):  # fmt: skip
             with self.subTest(path=path, text=text):
                 plan = self.plan.model_copy(update={"delegated_prefix": parse_network("2001:db8:40::/48")[0]})

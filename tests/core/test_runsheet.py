@@ -62,8 +62,8 @@ class ARouterThatChangesAtOnce(unittest.TestCase):
     def test_every_value_to_type_is_there(self) -> None:
         values = {value.label: value.text for step in self.sheet.steps for value in step.values}
         for label, text in {
-            "Address": "https://10.40.10.1", "Mask": "255.255.255.192", "VLAN tag": "none", "Scope first": "10.40.8.20",
-            "Scope last, or 180 addresses": "10.40.8.199", "Resolvers handed out": "10.40.8.1", "First password": "marigold",
+            "Address": "https://10.40.10.1", "Mask": "255.255.255.192", "VLAN tag": "none", "Range first": "10.40.8.20",
+            "Range last, or 180 addresses": "10.40.8.199", "Resolvers handed out": "10.40.8.1", "First password": "marigold",
             "To anywhere": "by 203.0.113.17, metric 10", "Time zone": "Europe/London", "HTTPS": "from Management",
         }.items():  # fmt: skip
             self.assertEqual(values[label], text, label)

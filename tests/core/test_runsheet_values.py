@@ -85,7 +85,7 @@ class AnEdge(unittest.TestCase):
         found = self.sheet(change=change)
         self.assertEqual(values(found["segment-seg0"])["DHCP"], "served by 10.40.9.5: off here")
         self.assertEqual(values(found["segment-seg1"])["DHCP"], "off")
-        self.assertNotIn("Scope first", values(found["segment-seg0"]))
+        self.assertNotIn("Range first", values(found["segment-seg0"]))
 
     def test_two_lines_with_their_routes_in_order(self) -> None:
         lines = [circuit(priority=1), {"label": "Spare", "handoff": "dhcp", "priority": 2}]
@@ -156,11 +156,11 @@ class AnEdge(unittest.TestCase):
         })  # fmt: skip
         self.assertNotIn("wifi-wifi", self.sheet(hardware(), change))
 
-    def test_bridge_groups_are_named(self) -> None:
+    def test_joined_ports_are_named(self) -> None:
         def change(document: dict[str, Any], device: dict[str, Any]) -> None:
             device["ports"]["4"] = {"mode": "bridge", "bridge": "inside", "segment": "seg0"}
 
-        self.assertEqual(values(self.sheet(change=change)["ports"])["Port 4"], "bridge group inside: Office")
+        self.assertEqual(values(self.sheet(change=change)["ports"])["Port 4"], "joined ports inside: Office")
 
     def test_remote_management_is_proved(self) -> None:
         access = {

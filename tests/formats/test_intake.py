@@ -35,7 +35,7 @@ class SecondFamily(unittest.TestCase):
         tables = {
             "sites": table("sites", {"delegated_prefix": "2001:db8:40::/48"}),
             "circuits": table("circuits", {"circuit": "Main", "address": "203.0.113.18/29", "address6": "2001:db8:9::2/64",
-                                           "gateway6": "fe80::1", "modem_subnet": "192.168.178.1/24"}),
+                                           "gateway6": "fe80::1", "modem_subnet": "192.168.143.1/24"}),
             "segments": table("segments", {"segment": "office", "subnet": "10.40.8.0/24", "subnet6": "20", "gateway6": "2001:db8:40:20::1",
                                            "kept": "printer 10.40.8.200-10.40.8.219; phone system 10.40.8.220",
                                            "options": "66 10.40.8.9; 42 192.0.2.123"}),
@@ -43,7 +43,7 @@ class SecondFamily(unittest.TestCase):
         }  # fmt: skip
         intake = read(**tables)
         self.assertEqual(intake.refused, [])
-        self.assertEqual([c.became for c in intake.corrected], ["192.168.178.0/24"])
+        self.assertEqual([c.became for c in intake.corrected], ["192.168.143.0/24"])
         (plan,) = intake.plans.values()
         (office,), (main,), (printer,) = plan.segments.values(), plan.circuits.values(), plan.hosts.values()
         self.assertEqual(

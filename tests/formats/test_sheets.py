@@ -40,11 +40,11 @@ class Sheets(unittest.TestCase):
             self.assertIn(value, text)
 
     def test_the_site_sheet_has_the_ipv6_side_kept_runs_and_the_modem(self) -> None:
-        lines = [circuit(priority=1, address6="2001:db8:9::2", prefix6=64, modem_subnet="192.168.178.0/24")]
+        lines = [circuit(priority=1, address6="2001:db8:9::2", prefix6=64, modem_subnet="192.168.143.0/24")]
         kept = [{"kind": "printer", "run": "10.40.8.200-10.40.8.219"}]
         plan = site(segments=[segment(subnet6="2001:db8:40:1::/64", kept=kept)], circuits=lines)
         text = text_of(site_sheet(plan, HEADING, TYPES))
-        for value in ("2001:db8:9::2/64", "192.168.178.0/24", "2001:db8:40:1::/64", "for printer"):
+        for value in ("2001:db8:9::2/64", "192.168.143.0/24", "2001:db8:40:1::/64", "for printer"):
             self.assertIn(value, text)
 
     def test_the_installers_page_is_in_plain_words(self) -> None:

@@ -55,9 +55,9 @@ class OrganisationSettings(WithRecords):
             ({"own_networks": [{"name": "x", "network": "10.0.0.300/24"}]}, "own_networks", "Octet 300"),
             ({"growth": 500}, "growth", "from 0 to 400"),
             ({"leave_fixed": "some"}, "leave_fixed", "from 0 to 4096"),
-            ({"blocks": {"a/b": []}}, "blocks", "pattern"),
+            ({"blocks": {"a/b": []}}, "blocks", "cannot be used here"),
             ({"blocks": {"a": ["10.0.0.0/8"] * 65}}, "blocks", "more than 64"),
-            ({"nonsense": 1}, "nonsense", "not permitted"),
+            ({"nonsense": 1}, "nonsense", "no such field"),
         ):
             with self.subTest(place), self.assertRaises(SettingsError) as caught:
                 self.records.settings.save(self.document(**changes), 0, "Ines")

@@ -109,7 +109,7 @@ class Revising(WithRecords):
         for operations, words in (
             (put("/segments/seg0/vlan", 4095), "4094"),
             (put("/segments/seg0/gateway", "10.0.0.300"), "Octet 300"),
-            (put("/segments/seg0/nonsense", 1), "Extra"),
+            (put("/segments/seg0/nonsense", 1), "no such field"),
             (put("/nowhere/at/all", 1), "does not fit"),
             ([{"op": "remove", "path": "/segments/seg0"}], "host 'phone' is in segment"),
             ([{"op": "remove", "path": "/segments/gone"}], "does not fit"),

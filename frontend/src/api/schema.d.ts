@@ -3038,6 +3038,12 @@ export interface components {
       slots: {
         [key: string]: components['schemas']['SlotRule'];
       };
+      /**
+       * Ssh Needs Full Name
+       * @description Whether its SSH stays off without host name and domain
+       * @default false
+       */
+      ssh_needs_full_name: boolean;
       /** @default at once */
       takes: components['schemas']['Takes'];
     };
@@ -3938,7 +3944,7 @@ export interface components {
     PortUse: {
       /**
        * Bridge
-       * @description Ports of one bridge group are one network
+       * @description Ports joined under one word are one network
        */
       bridge: string | null;
       /**

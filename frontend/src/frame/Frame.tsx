@@ -31,7 +31,7 @@ export function Frame({ person }: { person: Person }) {
       <div className={styles.page}>
         <header className={styles.strip}>
           <Link to="/outbound" className={styles.mark} aria-label="Octaplan, to Outbound">
-            <Ticks />
+            <Mark />
             octaplan
           </Link>
           <GoTo />
@@ -97,6 +97,9 @@ function PersonMenu({ person }: { person: Person }) {
             {words}
           </MenuItem>
         ))}
+        <MenuItem dense component="a" href="/licences.txt" target="_blank" onClick={() => setAnchor(null)}>
+          Licences
+        </MenuItem>
         <MenuItem dense onClick={() => void signOut()}>
           Sign out
         </MenuItem>
@@ -105,14 +108,7 @@ function PersonMenu({ person }: { person: Person }) {
   );
 }
 
-export function Ticks() {
-  return (
-    <svg width="26" height="18" aria-hidden="true">
-      <path
-        d="M2 17V6M5.2 17v-5M8.4 17v-5M11.6 17v-5M14.8 17V6M18 17v-5M21.2 17v-5M24.4 17v-5"
-        stroke="#E0A24A"
-        strokeWidth="2"
-      />
-    </svg>
-  );
+/** The mark of Octaplan: a ruler with its flag; the browser's tab shows the same picture. */
+export function Mark() {
+  return <img src="/mark.svg" width="22" height="22" alt="" />;
 }

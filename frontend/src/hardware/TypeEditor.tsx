@@ -177,6 +177,11 @@ export function TypeEditor({ type, version, onDone }: Props) {
           value={draft.restart_needed}
           onChange={(restart_needed) => put({ restart_needed })}
         />
+        <Check
+          label="SSH needs a full name"
+          value={draft.ssh_needs_full_name}
+          onChange={(ssh_needs_full_name) => put({ ssh_needs_full_name })}
+        />
       </Group>
       <Group title="Console">
         <Check

@@ -71,6 +71,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
             value={factory.services.join(', ').toUpperCase() || 'nothing on the network'}
           />
           <Fact label="Interfaces" value={factory.interfaces_disabled ? 'all switched off' : 'on'} />
+          {type.ssh_needs_full_name && <Fact label="SSH" value="off until it has host name and domain" />}
           <Fact label="Traffic" value={factory.blocked ? 'blocked until allowed' : 'let out'} />
           <Fact label="Changes take effect" value={type.takes} />
           <Fact

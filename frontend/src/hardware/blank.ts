@@ -52,6 +52,7 @@ export const BLANK: HardwareType = {
   kept: 'always',
   radio: false,
   restart_needed: false,
+  ssh_needs_full_name: false,
   slots: {
     administrator: { ...BLANK_SLOT, label: 'administrator password' },
   },

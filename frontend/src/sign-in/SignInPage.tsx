@@ -4,7 +4,7 @@ import TextField from '@mui/material/TextField';
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
 import { ENDED, Failure } from '../api/client';
 import { useSetUp, useSignIn, useStart } from '../api/queries';
-import { Ticks } from '../frame/Frame';
+import { Mark } from '../frame/Frame';
 
 /** What one sees without a session: sign in, or on a new installation make the first administrator. */
 export function SignInPage() {
@@ -124,9 +124,7 @@ function Card(props: { title: string; error: Error | null; onSubmit: () => void;
       }}
     >
       <div style={{ display: 'flex', gap: 10, alignItems: 'center', fontWeight: 700, fontSize: 18 }}>
-        <span style={{ background: 'var(--strip)', padding: '4px 5px 2px', borderRadius: 4 }}>
-          <Ticks />
-        </span>
+        <Mark />
         octaplan
       </div>
       <h1 style={{ fontSize: 16 }}>{props.title}</h1>

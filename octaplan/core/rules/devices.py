@@ -542,16 +542,18 @@ def access_open(view: View) -> Iterator[Hit]:
 def access_name_needed(view: View) -> Iterator[Hit]:
     """SSH without a full name
 
-    A box makes its SSH key from host name and domain; without both, SSH stays off on many.
+    SSH is wanted, the hardware type says that its SSH needs a full name, and host name or domain is missing.
     """
     for box in view.boxes:
+        if box.type is None or not box.type.ssh_needs_full_name:
+            continue
         wanted = any(access.service is Service.SSH for access in box.device.access.values())
         if wanted and not (box.device.name and (box.device.domain or "." in box.device.name)):
             missing = "domain" if box.device.name else "host name"
             yield Hit(
                 box.subject(),
-                f"{named(box.device)} is to be managed by SSH and has no {missing}: give it one, so that its key can "
-                "be made.",
+                f"{named(box.device)} is to be managed by SSH and has no {missing}: a {box.type.title} leaves SSH off "
+                "until it has a full name. Give it one.",
             )
 
 

@@ -14,7 +14,7 @@ const MODES: [PortUse['mode'], string][] = [
   ['access', 'one segment (access)'],
   ['trunk', 'several segments (trunk)'],
   ['routed', 'one segment, routed'],
-  ['bridge', 'one segment, in a bridge group'],
+  ['bridge', 'one segment, joined with other ports'],
 ];
 
 interface Props {
@@ -134,7 +134,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
         )}
         {use.mode === 'bridge' && (
           <label>
-            Bridge group
+            Joined as
             <input
               value={bridge}
               maxLength={80}
