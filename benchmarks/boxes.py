@@ -22,13 +22,13 @@ def main() -> None:
         prepare(records, date.today())  # noqa: DTZ011
         print("\n| what | time |")
         print("| --- | ---: |")
-        for plan in records.plans.all().values():
+        for plan in records.plans.now.all().values():
             for key, device in plan.devices.items():
                 if device.staged:
                     kind = records.hardware.types[device.type]
                     spent, sheet = timed(lambda p=plan, k=key, t=kind: run_sheet(p, k, t), 20)  # type: ignore[misc]
                     print(f"| run sheet of {device.name}, {len(sheet.steps)} steps | {spent:.2f} ms |")
-        need = records.plans.needs(records.plans.plan("paws/heron"))[0]
+        need = records.plans.now.needs(records.plans.now.plan("paws/heron"))[0]
         sealed, _ = timed(lambda: records.safe.make([need] * 500, "bench"), 3)
         alone, _ = timed(lambda: [strength(make(SlotRule())) for _ in range(500)], 3)
         print(f"| 500 secrets made, sealed, fingerprinted and noted in the journal | {sealed:.0f} ms |")

@@ -97,7 +97,7 @@ def drafts(held: Portfolio, plans: list[Any]) -> dict[str, Any]:
     gc.collect()
     gc.freeze()  # as the server does once everything is loaded
     every, across = [], []
-    for plan in plans[:: max(1, len(plans) // 200)]:
+    for plan in plans[:: max(1, len(plans.now) // 200)]:
         segment = plan.segments["seg0"]
         scope = segment.scope.model_copy(update={"last": segment.scope.last.plus(-1)})
         moved = segment.model_copy(update={"scope": scope})

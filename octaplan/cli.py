@@ -113,7 +113,7 @@ def import_tables(
 
     with _telling(), _records(data) as records:
         plans = records.plans
-        before = plans.all()
+        before = plans.now.all()
         intake = load_paths([path], before)
         given = intake.secrets
         saved = plans.save_all(intake.plans.values(), "octaplan import", "Loaded from tables", secrets=given)
@@ -147,7 +147,7 @@ def export(
 
     with _telling(), _records(data) as records:
         plans = records.plans
-        chosen = list(plans.all().values()) if site is None else [plans.plan(site)]
+        chosen = list(plans.now.all().values()) if site is None else [plans.now.plan(site)]
         if path.suffix.casefold() == ".json":
             if site is None:
                 _fail("A .json file holds the plan of one site: name it with --site CUSTOMER/SITE")

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+
+from sqlalchemy.orm import Session
 
 from octaplan.core.findings import Finding
 from octaplan.core.plan import SitePlan
 from octaplan.core.portfolio import Portfolio
+from octaplan.store.database import Database
 
 
 def segment(label: str = "Office", subnet: str | None = "10.40.8.0/24", **more: Any) -> dict[str, Any]:
@@ -75,3 +80,10 @@ class InFolder(unittest.TestCase):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(text if isinstance(text, bytes) else text.encode())
         return path
+
+
+@contextmanager
+def writing(database: Database) -> Iterator[Session]:
+    """The session of a writer's turn."""
+    with database.turn() as turn:
+        yield turn.session

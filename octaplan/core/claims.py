@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, count
 from typing import Any
 
 import numpy as np
@@ -192,17 +192,23 @@ def within(a: Addresses, first: Addresses, last: Addresses) -> Flags:
 
 
 class Labels:
-    """Numbers for reach groups and provider's lines, the same for all sites of a portfolio."""
+    """Numbers for reach groups and provider's lines, the same for all sites of a portfolio and of its forks.
+
+    Several threads may ask at once: a number is given once.
+    """
 
     def __init__(self) -> None:
         self._groups: dict[tuple[str, ...], int] = {}
         self._lines: dict[tuple[Network, Address], int] = {}
+        self._next = count()
 
     def line(self, subnet: Network | None, gateway: Address | None) -> int:
         """A number for a provider's line: a network and its gateway, -1 while either is not known."""
         if subnet is None or gateway is None:
             return -1
-        return self._lines.setdefault((subnet, gateway), len(self._lines))
+        line = (subnet, gateway)
+        number = self._lines.get(line)
+        return self._lines.setdefault(line, next(self._next)) if number is None else number
 
     def groups(self, names: Sequence[str]) -> Iterator[tuple[int, int]]:
         """Numbers for some reach groups and for every two, three, … of them together, each with the sign that
@@ -211,7 +217,10 @@ class Labels:
         most = len(names) if len(names) <= MANY_GROUPS else 1
         for size in range(1, most + 1):
             for some in combinations(names, size):
-                yield self._groups.setdefault(some, len(self._groups)), 1 if size % 2 else -1
+                number = self._groups.get(some)
+                if number is None:
+                    number = self._groups.setdefault(some, next(self._next))
+                yield number, 1 if size % 2 else -1
 
 
 class Table:

@@ -9,6 +9,7 @@ by descending through the maxima of their last addresses. Nothing loops over pai
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from copy import copy
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import islice
@@ -88,21 +89,23 @@ class _Sorted:
     def __len__(self) -> int:
         return len(self.first)
 
-    def exchange(self, gone: Flags, first: Keys, last: Keys, owners: Sequence[Numbers]) -> None:
-        """Take out the intervals marked, and put others in their places in the order."""
-        self.last = _without_sorted(self.last, np.sort(self.last_here[gone]))
+    def exchanged(self, gone: Flags, first: Keys, last: Keys, owners: Sequence[Numbers]) -> _Sorted:
+        """The same without the intervals marked, and with others in their places in the order."""
+        made = copy(self)
+        rest = _without_sorted(self.last, np.sort(self.last_here[gone]))
         stay = ~gone
         order = np.argsort(first, kind="stable")
         first, last, kept = first[order], last[order], self.first[stay]
         places = np.searchsorted(kept, first, "right")
-        self.first = np.insert(kept, places, first)
-        self.last_here = np.insert(self.last_here[stay], places, last)
-        self.owners = tuple(
+        made.first = np.insert(kept, places, first)
+        made.last_here = np.insert(self.last_here[stay], places, last)
+        made.owners = tuple(
             np.insert(mine[stay], places, more[order]) for mine, more in zip(self.owners, owners, strict=True)
         )
         more = np.sort(last)
-        self.last = np.insert(self.last, np.searchsorted(self.last, more), more)
-        self._maxima = None
+        made.last = np.insert(rest, np.searchsorted(rest, more), more)
+        made._maxima = None
+        return made
 
     def count(self, first: Keys, last: Keys) -> Numbers:
         begun = np.searchsorted(self.first, last, "right")
@@ -302,13 +305,16 @@ class Shared:
         first, last = (_keys(family, claims.labels[rows], ends[rows]) for ends in (claims.first, claims.last))
         return first, last, [claims.sites[rows], claims.items[rows], claims.tags[rows]]
 
-    def exchange(self, sites: Numbers, claims: Sharing) -> None:
-        """Put the claims of some sites in the place of those that the sites had before."""
+    def exchanged(self, sites: Numbers, claims: Sharing) -> Shared:
+        """The same with the claims of some sites in the place of those that the sites have here."""
+        made = copy(self)
+        made._parts = dict(self._parts)
         for family, part in self._parts.items():
             gone = part.owners[0] == sites[0] if len(sites) == 1 else np.isin(part.owners[0], sites)
             first, last, owners = self._of(claims, family)
             if len(first) or gone.any():
-                part.exchange(gone, first, last, owners)
+                made._parts[family] = part.exchanged(gone, first, last, owners)
+        return made
 
     def held(self, family: int, labels: Sequence[int], but: int) -> tuple[Addresses, Addresses]:
         """First and last of everything under some labels, of a family, but for one site's."""

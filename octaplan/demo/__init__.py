@@ -63,7 +63,7 @@ def prepare(records: Records, today: date) -> tuple[list[Person], str]:
     letters = "abcdefghkmnpqrstuvwxyz23456789"
     password = "-".join("".join(secrets.choice(letters) for _ in range(4)) for _ in range(4))
     accounts = records.accounts
-    if len(records.plans) == 0 and not accounts.any():
+    if len(records.now.sites) == 0 and not accounts.any():
         _load(records, today)
         for name, full_name, role in ACCOUNTS:
             accounts.add(name, full_name, password, role, demo=True)
@@ -83,15 +83,14 @@ def _load(records: Records, today: date) -> None:
         for plan in intake.plans.values()
     ]
     records.settings.save(Organisation.model_validate(SETTINGS).document(), 0, "Ines Aldering")
-    plans.recheck()
     plans.save_all(moved, "Ines Aldering", "Loaded from tables", CUSTOMERS)
     boxes.load(records)
     patterns.load(records)
     for key, reason in ACCEPTED.items():
-        for judged in plans.judged(key):
+        for judged in plans.now.judged(key):
             finding = judged.finding
             if finding.severity is Severity.WARN:
                 plans.accept(key, finding.rule, finding.path, finding.addresses, reason, "Ines Aldering")
     for key in CLEARED:
-        plans.sign(key, plans.saved(key).number, "Ines Aldering")
+        plans.sign(key, plans.now.saved(key).number, "Ines Aldering")
     boxes.begin_staging(records)

@@ -9,8 +9,9 @@ from pathlib import Path
 from octaplan.core.device import DeviceRole
 from octaplan.core.runsheet import Measure
 from octaplan.core.wiring import equip
-from octaplan.store.bench import Result
+from octaplan.store.bench import sheet_of
 from octaplan.store.records import Records
+from octaplan.store.runs import Result
 
 TYPES = Path(__file__).parent / "hardware"
 
@@ -48,24 +49,23 @@ def load(records: Records) -> None:
         for role, kind in boxes:
             _equip(records, key, DeviceRole(role), kind)
         _wifi(records, key)
-    records.plans.recheck()
-    needs = [need for key in FILLED for need in records.plans.needs(records.plans.plan(key))]
+    sites = records.now.sites
+    needs = [need for key in FILLED for need in sites.needs(sites.plan(key))]
     records.safe.make(needs, STAGER)
-    records.plans.recheck(FILLED)
 
 
 def _equip(records: Records, key: str, role: DeviceRole, kind: str) -> None:
-    plan = records.plans.plan(key)
+    plan = records.now.sites.plan(key)
     proposal = equip(plan, role, records.hardware.get(kind), TIME_SERVERS)
-    records.plans.revise(key, proposal.operations, records.plans.saved(key).number, STAGER)
+    records.plans.revise(key, proposal.operations, records.now.sites.saved(key).number, STAGER)
     licences = {"filter lists": {"ends": "2031-12-31"}} if kind == "skerry-f7" and key != "fern/dock" else {}
     if licences:
         operations = [{"op": "add", "path": f"/devices/{proposal.key}/licences", "value": licences}]
-        records.plans.revise(key, operations, records.plans.saved(key).number, STAGER)
+        records.plans.revise(key, operations, records.now.sites.saved(key).number, STAGER)
 
 
 def _wifi(records: Records, key: str) -> None:
-    plan = records.plans.plan(key)
+    plan = records.now.sites.plan(key)
     by_label = {segment.label: name for name, segment in plan.segments.items()}
     operations = [
         {
@@ -76,15 +76,15 @@ def _wifi(records: Records, key: str) -> None:
         for number, (name, label) in enumerate(WIFI.get(key, ()))
     ]
     if operations:
-        records.plans.revise(key, operations, records.plans.saved(key).number, STAGER)
+        records.plans.revise(key, operations, records.now.sites.saved(key).number, STAGER)
 
 
 def begin_staging(records: Records) -> None:
     """Bring one box as far as the bench of the demo has come."""
     key, role, until = ON_THE_BENCH
-    plan = records.plans.plan(key)
+    plan = records.now.sites.plan(key)
     device = next(name for name, box in plan.devices.items() if box.role is role)
-    for step in records.bench.sheet(plan, device).steps:
+    for step in sheet_of(records.now, key, device).steps:
         if step.group == until:
             break
         measured = {measure.key: answer(measure) for measure in step.measures if measure.kind != "backup"}

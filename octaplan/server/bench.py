@@ -17,9 +17,10 @@ from octaplan.core.runsheet import Step
 from octaplan.server.desk import Code, Desk, desk_of
 from octaplan.server.permissions import Looking, Reading, Staging
 from octaplan.server.problems import Problem
-from octaplan.store.bench import BackupTaken, Bench, Result, Ticked
+from octaplan.store.bench import Bench, staging_of
 from octaplan.store.bench import Staging as StagingOf
 from octaplan.store.records import Records
+from octaplan.store.runs import BackupTaken, Result, Ticked
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["bench"])
 
@@ -157,9 +158,10 @@ def _step(step: Step, tick: Ticked | None) -> StepShown:
 
 
 def _shown(records: Records, key: str, device_id: str) -> RunShown:
-    staging: StagingOf = records.bench.staging(key, device_id)
-    device = records.plans.plan(key).devices[device_id]
-    kind = records.hardware.types.get(device.type)
+    now = records.now
+    staging: StagingOf = staging_of(now, key, device_id)
+    device = now.sites.plan(key).devices[device_id]
+    kind = now.types.types.get(device.type)
     return RunShown(
         device=device_id,
         name=named(device),
@@ -188,7 +190,7 @@ def run(customer: Code, site: Code, device: DeviceId, request: Request, person: 
 def begin_run(customer: Code, site: Code, device: DeviceId, request: Request, person: Staging) -> RunShown:
     """Begin to stage a device, or begin again."""
     records, key = _records(request), f"{customer}/{site}"
-    records.bench.begin(key, device, person.full_name)
+    records.bench.begin(key, device, person.author)
     return _shown(records, key, device)
 
 
@@ -200,7 +202,7 @@ def tick_step(
     records, key = _records(request), f"{customer}/{site}"
     bench: Bench = records.bench
     bench.tick(key, device, step, ticking.result, seen=ticking.seen, note=ticking.note, measured=ticking.measured,
-               by=person.full_name)  # fmt: skip
+               by=person.author)  # fmt: skip
     return _shown(records, key, device)
 
 
@@ -239,7 +241,7 @@ def attach_backup(
     """Keep a back-up of a box, sealed."""
     records, key = _records(request), f"{customer}/{site}"
     name = PurePath(file.filename or "backup").name
-    records.bench.attach(key, device, name, file.file.read(), person.full_name)
+    records.bench.attach(key, device, name, file.file.read(), person.author)
     return _shown(records, key, device)
 
 
@@ -248,7 +250,7 @@ def fetch_backup(
     customer: Code, site: Code, device: DeviceId, backup: int, request: Request, person: Reading
 ) -> Response:
     """A back-up, opened; the journal tells of it."""
-    name, content = _records(request).bench.fetch(f"{customer}/{site}", device, backup, person.full_name)
+    name, content = _records(request).bench.fetch(f"{customer}/{site}", device, backup, person.author)
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
     return Response(content, media_type="application/octet-stream", headers=headers)
 
@@ -257,5 +259,5 @@ def fetch_backup(
 def ship(customer: Code, site: Code, shipping: Shipping, request: Request, person: Staging) -> Desk:
     """Record that a cleared site with finished run sheets has left."""
     key = f"{customer}/{site}"
-    _records(request).bench.ship(key, shipping.revision, shipping.carrier, shipping.reference, person.full_name)
+    _records(request).bench.ship(key, shipping.revision, shipping.carrier, shipping.reference, person.author)
     return desk_of(request, key)

@@ -12,8 +12,8 @@ from octaplan.core.credentials import Slot
 from octaplan.core.passwords import LONGEST_TYPED, spoken
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
+from octaplan.store.kept import Need
 from octaplan.store.records import Records
-from octaplan.store.safe import Need
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/credentials", tags=["credentials"])
 
@@ -113,10 +113,11 @@ def rules_in_words(slot: Slot) -> str:
 
 
 def _shown(records: Records, key: str) -> SiteSlots:
-    plan = records.plans.plan(key)
-    kept, facts = records.safe.kept(plan.key), records.safe.facts(plan.key)
+    now = records.now
+    plan = now.sites.plan(key)
+    kept, facts = now.secrets.kept(plan.key), now.secrets.facts(plan.key)
     slots = []
-    for need in records.plans.needs(plan):
+    for need in now.sites.needs(plan):
         slot, found = need.slot, kept.get(need.slot.path)
         shown = None
         if found is not None:
@@ -141,19 +142,15 @@ def _shown(records: Records, key: str) -> SiteSlots:
                 kept=shown,
             )
         )
-    return SiteSlots(slots=slots, locked=records.vault.locked, reason_wanted=records.safe.wants_reason)
-
-
-def recheck_sharing(records: Records, key: str, before: set[str], path: str) -> None:
-    """Check the site again, and all whose secrets were or are shared with the slot that changed."""
-    records.plans.recheck({key.casefold()} | before | records.safe.sharing(key, path))
+    return SiteSlots(slots=slots, locked=records.vault.locked, reason_wanted=now.secrets.wants_reason)
 
 
 def missing_at(records: Records, key: str) -> list[Need]:
     """The slots of a site that nothing is in yet and that are ours to fill."""
-    plan = records.plans.plan(key)
-    kept = records.safe.kept(plan.key)
-    return [need for need in records.plans.needs(plan) if need.slot.path not in kept and not need.slot.given]
+    now = records.now
+    plan = now.sites.plan(key)
+    kept = now.secrets.kept(plan.key)
+    return [need for need in now.sites.needs(plan) if need.slot.path not in kept and not need.slot.given]
 
 
 @router.get("")
@@ -166,8 +163,7 @@ def credentials(customer: Code, site: Code, request: Request, person: Looking) -
 def make_missing(customer: Code, site: Code, request: Request, person: Filling) -> Made:
     """Make every secret that is missing and ours to choose."""
     records, key = _records(request), f"{customer}/{site}"
-    made = records.safe.make(missing_at(records, key), person.full_name)
-    records.plans.recheck([key])
+    made = records.safe.make(missing_at(records, key), person.author)
     return Made(made=made)
 
 
@@ -175,9 +171,7 @@ def make_missing(customer: Code, site: Code, request: Request, person: Filling) 
 def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, person: Filling) -> SiteSlots:
     """Make a new secret for one slot; the old one stays in its history."""
     records, key = _records(request), f"{customer}/{site}"
-    need, before = records.plans.need(key, slot.path), records.safe.sharing(key, slot.path)
-    records.safe.make([need], person.full_name)
-    recheck_sharing(records, key, before, slot.path)
+    records.safe.make([records.now.sites.need(key, slot.path)], person.author)
     return _shown(records, key)
 
 
@@ -185,9 +179,7 @@ def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, per
 def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> SiteSlots:
     """Keep a secret that somebody typed."""
     records, key = _records(request), f"{customer}/{site}"
-    need, before = records.plans.need(key, typed.path), records.safe.sharing(key, typed.path)
-    records.safe.put(need, typed.secret, person.full_name)
-    recheck_sharing(records, key, before, typed.path)
+    records.safe.put(records.now.sites.need(key, typed.path), typed.secret, person.author)
     return _shown(records, key)
 
 
@@ -195,7 +187,7 @@ def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request
 def judge_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> Opinion:
     """Judge a secret while it is typed; nothing is kept."""
     records = _records(request)
-    problems, strong = records.safe.judge(records.plans.need(f"{customer}/{site}", typed.path), typed.secret)
+    problems, strong = records.safe.judge(records.now.sites.need(f"{customer}/{site}", typed.path), typed.secret)
     return Opinion(problems=problems, score=strong.score, advice=strong.advice)
 
 
@@ -203,8 +195,8 @@ def judge_secret(customer: Code, site: Code, typed: TypedSecret, request: Reques
 def read_secret(customer: Code, site: Code, asked: AskedFor, request: Request, person: Reading) -> Opened:
     """Read one secret; the journal tells of it."""
     records, key = _records(request), f"{customer}/{site}"
-    records.plans.plan(key)
-    secret = records.safe.read(key, asked.path, person.full_name, asked.why, asked.number)
+    records.now.sites.plan(key)
+    secret = records.safe.read(key, asked.path, person.author, asked.why, asked.number)
     return Opened(secret=secret, spoken=spoken(secret))
 
 

@@ -68,10 +68,10 @@ class CustomerShown(BaseModel):
 def all_customers(request: Request, person: Looking) -> list[CustomerListed]:
     """All customers that have sites, by code."""
     records: Records = request.app.state.records
-    counted = Counter(plan.customer.casefold() for plan in records.plans.all().values())
+    sites = records.now.sites
+    counted = Counter(plan.customer.casefold() for plan in sites.all().values())
     return [
-        CustomerListed(code=code, name=name, sites=counted[code.casefold()])
-        for code, name in records.plans.customers().items()
+        CustomerListed(code=code, name=name, sites=counted[code.casefold()]) for code, name in sites.customers().items()
     ]
 
 
@@ -80,31 +80,31 @@ def customer(customer: Annotated[str, Path(max_length=40)], request: Request, pe
     """One customer."""
     records: Records = request.app.state.records
     code = customer.casefold()
-    all_plans = records.plans.all()
+    now = records.now
+    all_plans = now.sites.all()
     plans = [plan for plan in all_plans.values() if plan.customer.casefold() == code]
     if not plans:
         raise Problem(HTTPStatus.NOT_FOUND, f"There is no customer {customer[:40]}: look at Outbound")
-    organisation = records.settings.current
-    with records.plans.held() as portfolio:
-        nobody = SitePlan(customer=plans[0].customer, site="~")
-        blocks = []
-        for block in organisation.blocks_of(code):
-            free = free_for(portfolio, nobody, block)
-            largest = min(free.prefixes(), key=lambda net: net.prefix, default=None)
-            inside = sum(
-                1
-                for plan in plans
-                for s in plan.segments.values()
-                if any(net is not None and block.holds(net.first) for net in (s.subnet, s.subnet6))
-            )
-            blocks.append(BlockShown(block=block, size=block.size, free=free.size, largest=largest, segments=inside))
+    organisation = now.settings.current
+    nobody = SitePlan(customer=plans[0].customer, site="~")
+    blocks = []
+    for block in organisation.blocks_of(code):
+        free = free_for(now.sites.portfolio, nobody, block)
+        largest = min(free.prefixes(), key=lambda net: net.prefix, default=None)
+        inside = sum(
+            1
+            for plan in plans
+            for s in plan.segments.values()
+            if any(net is not None and block.holds(net.first) for net in (s.subnet, s.subnet6))
+        )
+        blocks.append(BlockShown(block=block, size=block.size, free=free.size, largest=largest, segments=inside))
     everywhere = Counter(group for plan in all_plans.values() for group in plan.groups)
     own = Counter(group for plan in plans for group in plan.groups)
     used = Counter((p.pattern.key, p.pattern.version) for p in plans if p.pattern is not None)
     patterns = records.patterns
     return CustomerShown(
         code=plans[0].customer,
-        name=records.plans.customer_name(plans[0]),
+        name=now.sites.customer_name(plans[0]),
         blocks=blocks,
         groups=[GroupShown(name=g, own=n, sites=everywhere[g]) for g, n in sorted(own.items())],
         patterns=[
@@ -117,7 +117,7 @@ def customer(customer: Annotated[str, Path(max_length=40)], request: Request, pe
             )
             for (key, version), number in sorted(used.items())
         ],
-        sites=[row(records, plan) for plan in plans],
+        sites=[row(now, now.sites.of(plan.key)) for plan in plans],
         without_segments=[plan.site for plan in plans if not plan.segments],
         defaults=organisation.usual(code),
     )

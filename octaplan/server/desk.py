@@ -15,8 +15,10 @@ from octaplan.core.plan import PATTERNS, SitePlan
 from octaplan.server.outbound import OutboundSite, pattern_row, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
-from octaplan.store.plans import Judged, Plans
+from octaplan.store.bench import stagings_of
+from octaplan.store.plans import Plans
 from octaplan.store.records import Records
+from octaplan.store.snapshot import Judged, Sites
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
@@ -52,6 +54,7 @@ class RevisionShown(BaseModel):
     number: int
     at: datetime
     by: str
+    account: str = ""
     sentence: str
     name: str | None = None
 
@@ -141,9 +144,15 @@ class Signature(BaseModel):
 
 
 def plans_of(request: Request, customer: str) -> Plans:
-    """The plans that a desk is of: those of sites, or of patterns."""
+    """Where the plans of a desk are changed: those of sites, or of patterns."""
     records: Records = request.app.state.records
-    return records.patterns.plans if customer == PATTERNS else records.plans
+    return records.plans_of(customer)
+
+
+def sites_of(request: Request, customer: str) -> Sites:
+    """What is saved of the plans of a desk: those of sites, or of patterns. Taken once for what belongs together."""
+    records: Records = request.app.state.records
+    return records.now.of(customer)
 
 
 def base_revision(if_match: str) -> int:
@@ -185,17 +194,18 @@ def desk_of(request: Request, key: str) -> Desk:
     """Everything the desk of one site shows."""
     records: Records = request.app.state.records
     customer = key.partition("/")[0]
-    plans, bench = plans_of(request, customer), records.bench
-    plan = plans.plan(key)
+    now = records.now
+    sites = now.of(customer)
+    held = sites.of(key)
+    plan, signature = held.plan, held.signature
     pattern = customer == PATTERNS
-    stagings, shipped = ([], None) if pattern else (bench.stagings(plan), bench.shipped(key))
-    judged = plans.judged(key)
-    signature, standing = plans.signature(key), plans.standing(key)
+    stagings, shipped = ([], None) if pattern else (stagings_of(now, plan), now.runs.shipped.get(plan.key))
+    standing = records.plans_of(customer).standing(held)
     return Desk(
         plan=plan,
-        summary=pattern_row(plan, judged) if pattern else row(records, plan),
-        revision=RevisionShown(**plans.saved(key)._asdict()),
-        findings=shown(judged),
+        summary=pattern_row(plan, held.judged) if pattern else row(now, held),
+        revision=RevisionShown(**held.saved._asdict()),
+        findings=shown(held.judged),
         undo=standing.undo,
         redo=standing.redo,
         clearance=(
@@ -217,7 +227,7 @@ def desk_of(request: Request, key: str) -> Desk:
             for staging in stagings
         ],
         shipped=ShippedShown(**shipped._asdict()) if shipped else None,
-        checked_sites=len(plans),
+        checked_sites=len(sites),
     )
 
 
@@ -237,7 +247,7 @@ def revisions(customer: Code, site: Code, request: Request, person: Looking) -> 
 def understand_typed(customer: Code, site: Code, typed: Typed, request: Request, person: Looking) -> UnderstoodShown:
     """Read what was typed into a field, and say it back; nothing is saved."""
     try:
-        operations, echo = plans_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
+        operations, echo = sites_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
     except ValueError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
     return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
@@ -246,13 +256,13 @@ def understand_typed(customer: Code, site: Code, typed: Typed, request: Request,
 @router.post("/draft")
 def draft(customer: Code, site: Code, operations: Operations, request: Request, person: Looking) -> list[FindingShown]:
     """The findings that the newest plan would have with a change made; nothing is saved."""
-    return shown(plans_of(request, customer).draft(f"{customer}/{site}", patch_of(operations)))
+    return shown(sites_of(request, customer).draft(f"{customer}/{site}", patch_of(operations)))
 
 
 @router.get("/remedies")
 def remedies(customer: Code, site: Code, request: Request, person: Looking) -> list[list[RemedyShown]]:
     """What each finding of the desk offers, in the findings' order."""
-    offered = plans_of(request, customer).remedies(f"{customer}/{site}")
+    offered = sites_of(request, customer).remedies(f"{customer}/{site}")
     return [
         [
             RemedyShown(sentence=r.sentence, operations=[Operation.model_validate(o) for o in r.operations])
@@ -275,7 +285,7 @@ def revise(
     base = base_revision(if_match)
     key = f"{customer}/{site}"
     plans = plans_of(request, customer)
-    plans.revise(key, patch_of(operations), base, person.full_name)
+    plans.revise(key, patch_of(operations), base, person.author)
     return desk_of(request, key)
 
 
@@ -283,7 +293,7 @@ def revise(
 def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Desk:
     """Accept a warn, with the reason."""
     key, a = f"{customer}/{site}", accepting
-    plans_of(request, customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.full_name)
+    plans_of(request, customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.author)
     return desk_of(request, key)
 
 
@@ -291,7 +301,7 @@ def accept(customer: Code, site: Code, accepting: Accepting, request: Request, p
 def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Desk:
     """Take an acceptance back."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).withdraw(key, acceptance, person.full_name)
+    plans_of(request, customer).withdraw(key, acceptance, person.author)
     return desk_of(request, key)
 
 
@@ -299,5 +309,5 @@ def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, per
 def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Desk:
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).sign(key, signature.revision, person.full_name)
+    plans_of(request, customer).sign(key, signature.revision, person.author)
     return desk_of(request, key)

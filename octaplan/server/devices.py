@@ -41,9 +41,9 @@ def add_device(
 ) -> Equipped:
     """Add a box, wired and addressed from its type and the plan as far as they tell."""
     records: Records = request.app.state.records
-    key, plans = f"{customer}/{site}", records.plans
-    kind = records.hardware.get(new.type)
-    plan, usual = plans.plan(key), usual_time_servers(plans.all().values())
-    proposal = equip(plan, new.role, kind, usual, records.settings.current, plans.saved(key).number)
-    plans.revise(key, proposal.operations, base_revision(if_match), person.full_name)
+    key, now = f"{customer}/{site}", records.now
+    held, kind = now.sites.of(key), records.hardware.get(new.type)
+    usual = usual_time_servers(now.sites.all().values())
+    proposal = equip(held.plan, new.role, kind, usual, now.settings.current, held.saved.number)
+    records.plans.revise(key, proposal.operations, base_revision(if_match), person.author)
     return Equipped(desk=desk_of(request, key), device=proposal.key, assumed=proposal.assumed)

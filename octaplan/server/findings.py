@@ -12,8 +12,8 @@ from octaplan.core.findings import RULES, Severity
 from octaplan.core.remedies import remedied_rules
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.batches import MOST
-from octaplan.store.plans import judge
 from octaplan.store.records import Records
+from octaplan.store.snapshot import Snapshot
 
 router = APIRouter(prefix="/api/findings", tags=["findings"])
 
@@ -114,30 +114,29 @@ def _records(request: Request) -> Records:
     return cast(Records, request.app.state.records)
 
 
-def _spots(records: Records, rule: str, customer: str) -> list[Spot]:
-    plans, spots = records.plans, []
-    with plans.held():
-        all_plans = plans.all()
-        for key, findings in plans.findings().items():
-            plan = all_plans[key]
-            if not findings or (customer and plan.customer.casefold() != customer.casefold()):
+def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
+    spots = []
+    for held in now.sites.held.values():
+        plan = held.plan
+        if not held.findings or (customer and plan.customer.casefold() != customer.casefold()):
+            continue
+        for judged in held.judged:
+            finding = judged.finding
+            if rule and finding.rule != rule:
                 continue
-            wanted = [finding for finding in findings if not rule or finding.rule == rule]
-            for judged in judge(plan, wanted):
-                finding = judged.finding
-                spots.append(
-                    Spot(
-                        customer=plan.customer,
-                        site=plan.site,
-                        site_name=plan.name or plan.site,
-                        rule=finding.rule,
-                        severity=finding.severity,
-                        path=finding.path,
-                        field=finding.field,
-                        message=finding.message,
-                        accepted=judged.accepted is not None,
-                    )
+            spots.append(
+                Spot(
+                    customer=plan.customer,
+                    site=plan.site,
+                    site_name=plan.name or plan.site,
+                    rule=finding.rule,
+                    severity=finding.severity,
+                    path=finding.path,
+                    field=finding.field,
+                    message=finding.message,
+                    accepted=judged.accepted is not None,
                 )
+            )
     order = {rule: place for place, rule in enumerate(RULES)}
     spots.sort(key=lambda s: (s.severity.rank, order[s.rule], s.customer, s.site))
     return spots
@@ -146,16 +145,16 @@ def _spots(records: Records, rule: str, customer: str) -> list[Spot]:
 @router.get("")
 def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Overview:
     """How often each rule speaks, and how each customer stands."""
-    records = _records(request)
-    names, may = records.plans.customers(), remedied_rules()
+    now = _records(request).now
+    names, may = now.sites.customers(), remedied_rules()
     by_rule: dict[str, list[Spot]] = {}
     by_customer: dict[str, list[Spot]] = {}
-    for spot in _spots(records, "", ""):
+    for spot in _spots(now, "", ""):
         by_customer.setdefault(spot.customer.casefold(), []).append(spot)
         if not customer or spot.customer.casefold() == customer.casefold():
             by_rule.setdefault(spot.rule, []).append(spot)
     sites: dict[str, int] = {}
-    for plan in records.plans.all().values():
+    for plan in now.sites.all().values():
         sites[plan.customer.casefold()] = sites.get(plan.customer.casefold(), 0) + 1
     rules = [
         RuleCount(
@@ -198,7 +197,7 @@ def listed(
     most: Annotated[int, Query(ge=1, le=2_000)] = 500,
 ) -> Spots:
     """Findings of all sites, of one rule or one customer."""
-    spots = _spots(_records(request), rule, customer)
+    spots = _spots(_records(request).now, rule, customer)
     return Spots(spots=spots[:most], total=len(spots))
 
 
@@ -213,7 +212,7 @@ def preview_many(choice: Choice, request: Request, person: Planning) -> list[Men
 def apply_many(applying: Applying, request: Request, person: Planning) -> Applied:
     """Apply what the preview showed at many sites, as one change."""
     revisions = {key.casefold(): number for key, number in applying.revisions.items()}
-    batch, mended = _records(request).batches.apply(applying.rule, revisions, person.full_name)
+    batch, mended = _records(request).batches.apply(applying.rule, revisions, person.author)
     return Applied(batch=batch, sites=[MendedShown(**one._asdict()) for one in mended])
 
 
@@ -229,4 +228,4 @@ def batches(request: Request, person: Looking) -> list[BatchShown]:
 @router.post("/batches/{batch}/undo")
 def undo_batch(batch: Annotated[str, Path(max_length=20)], request: Request, person: Planning) -> UndoneShown:
     """Take a change of many sites back, where nobody has gone on since."""
-    return UndoneShown(**_records(request).batches.undo(batch, person.full_name)._asdict())
+    return UndoneShown(**_records(request).batches.undo(batch, person.author)._asdict())

@@ -31,6 +31,6 @@ class AnswerShown(BaseModel):
 @router.get("/goto")
 def goto(request: Request, person: Looking, q: Annotated[str, Query(max_length=100)]) -> AnswerShown:
     """What is at an address or subnet, or where a name or MAC is."""
-    blocks = request.app.state.records.settings.current.blocks
+    blocks = request.app.state.records.now.settings.current.blocks
     understood, places = find(request.app.state.database, q, blocks)
     return AnswerShown(understood=understood, places=[PlaceShown(**place._asdict()) for place in places])

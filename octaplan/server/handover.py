@@ -15,6 +15,7 @@ from octaplan.server.desk import Code
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act
 from octaplan.store.records import Records
+from octaplan.store.snapshot import Held, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/handover", tags=["handover"])
 
@@ -67,14 +68,14 @@ def _records(request: Request) -> Records:
     return records
 
 
-def _heading(records: Records, key: str) -> sheets.Heading:
-    plan, saved, signature = records.plans.plan(key), records.plans.saved(key), records.plans.signature(key)
+def _heading(now: Snapshot, held: Held) -> sheets.Heading:
+    saved, signature = held.saved, held.signature
     if signature is not None and signature.void is None:
         at = signature.at.astimezone(UTC)
         status = f"Clear to ship: {signature.by}, {at:%Y-%m-%d %H:%M} UTC"
     else:
         status = "NOT CLEAR TO SHIP"
-    return sheets.Heading(records.plans.customer_name(plan), status, saved.number)
+    return sheets.Heading(now.sites.customer_name(held.plan), status, saved.number)
 
 
 def _pdf(content: bytes, name: str) -> Response:
@@ -85,8 +86,8 @@ def _pdf(content: bytes, name: str) -> Response:
 @router.get("/installer")
 def installer(customer: Code, site: Code, request: Request, person: Looking) -> InstallerShown:
     """What somebody who is not a network person needs on site."""
-    records = _records(request)
-    page = installer_page(records.plans.plan(f"{customer}/{site}"), records.hardware.types)
+    now = _records(request).now
+    page = installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types)
     return InstallerShown(
         boxes=[BoxShown(**box._asdict()) for box in page.boxes],
         cables=[CableShown(**cable._asdict()) for cable in page.cables],
@@ -99,7 +100,7 @@ def installer(customer: Code, site: Code, request: Request, person: Looking) -> 
 @router.get("/labels")
 def label_texts(customer: Code, site: Code, request: Request, person: Looking) -> list[LabelShown]:
     """The labels of the site's boxes."""
-    records, key = _records(request), f"{customer}/{site}"
+    held = _records(request).now.sites.of(f"{customer}/{site}")
     return [
         LabelShown(
             name=label.name,
@@ -108,7 +109,7 @@ def label_texts(customer: Code, site: Code, request: Request, person: Looking) -
             code=label.code,
             picture=segno.make(label.code, error="m", micro=False).svg_data_uri(scale=4, border=1),
         )
-        for label in sheets.label_texts(records.plans.plan(key), records.plans.saved(key).number)
+        for label in sheets.label_texts(held.plan, held.saved.number)
     ]
 
 
@@ -117,14 +118,15 @@ def printed(
     customer: Code, site: Code, sheet: Literal["site-sheet", "installer", "labels"], request: Request, person: Looking
 ) -> Response:
     """A sheet as PDF. None of them holds a secret."""
-    records, key = _records(request), f"{customer}/{site}"
-    plan, heading = records.plans.plan(key), _heading(records, key)
+    now = _records(request).now
+    held = now.sites.of(f"{customer}/{site}")
+    plan, heading = held.plan, _heading(now, held)
     if sheet == "labels":
         content = sheets.labels(plan, heading.revision)
     elif sheet == "installer":
-        content = sheets.installer_sheet(plan, heading, records.hardware.types)
+        content = sheets.installer_sheet(plan, heading, now.types.types)
     else:
-        content = sheets.site_sheet(plan, heading, records.hardware.types)
+        content = sheets.site_sheet(plan, heading, now.types.types)
     return _pdf(content, sheet)
 
 
@@ -132,11 +134,12 @@ def printed(
 def credential_sheet(customer: Code, site: Code, asking: Asking, request: Request, person: Reading) -> Response:
     """Every secret of a site, spelled out; the journal tells of each."""
     records, key = _records(request), f"{customer}/{site}"
-    plan = records.plans.plan(key)
-    kept = records.safe.kept(plan.key)
+    now = records.now
+    held = now.sites.of(key)
+    plan, kept = held.plan, now.secrets.kept(key)
     secrets = [
-        (need.slot.name, records.safe.read(key, need.slot.path, person.full_name, asking.why, act=Act.SHEET))
-        for need in records.plans.needs(plan)
+        (need.slot.name, records.safe.read(key, need.slot.path, person.author, asking.why, act=Act.SHEET))
+        for need in now.sites.needs(plan)
         if need.slot.path in kept
     ]
-    return _pdf(sheets.credential_sheet(plan, _heading(records, key), secrets, person.full_name), "credentials")
+    return _pdf(sheets.credential_sheet(plan, _heading(now, held), secrets, person.author), "credentials")

@@ -51,7 +51,7 @@ def _records(request: Request) -> Records:
 
 def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
     uses: dict[str, list[UseShown]] = {key: [] for key in keys}
-    for plan in records.plans.all().values():
+    for plan in records.now.sites.all().values():
         for device in plan.devices.values():
             if device.type in uses:
                 use = UseShown(customer=plan.customer, site=plan.site, name=plan.name or plan.site,
@@ -102,8 +102,7 @@ def save_type(
             HTTPStatus.UNPROCESSABLE_ENTITY, f"The document is of another type than {key}: its key cannot change"
         )
     records = _records(request)
-    records.hardware.save(document, base_revision(if_match), person.full_name)
-    records.plans.recheck()
+    records.hardware.save(document, base_revision(if_match), person.author)
     return _shown(records, [key])[0]
 
 
@@ -113,5 +112,4 @@ def remove_type(
 ) -> None:
     """Take a type off the list; devices of it are told so by a finding."""
     records = _records(request)
-    records.hardware.remove(key, base_revision(if_match), person.full_name)
-    records.plans.recheck()
+    records.hardware.remove(key, base_revision(if_match), person.author)

@@ -9,7 +9,7 @@ from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.changes import compared
 from octaplan.core.plan import SitePlan
-from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of, plans_of
+from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of, plans_of, sites_of
 from octaplan.server.permissions import Looking, Planning
 
 router = APIRouter(prefix="/api", tags=["history"])
@@ -49,7 +49,7 @@ class Comparison(BaseModel):
 def undo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
     """Take the newest change back, made on the revision that `If-Match` names."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).undo(key, base_revision(if_match), person.full_name)
+    plans_of(request, customer).undo(key, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
@@ -57,7 +57,7 @@ def undo(customer: Code, site: Code, request: Request, person: Planning, if_matc
 def redo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
     """Make the change again that was undone last."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).redo(key, base_revision(if_match), person.full_name)
+    plans_of(request, customer).redo(key, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
@@ -65,7 +65,7 @@ def redo(customer: Code, site: Code, request: Request, person: Planning, if_matc
 def back_to(customer: Code, site: Code, number: Revision, request: Request, person: Planning, if_match: Match) -> Desk:
     """Take an earlier revision again, as a new one."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).back_to(key, number, base_revision(if_match), person.full_name)
+    plans_of(request, customer).back_to(key, number, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
@@ -92,7 +92,9 @@ def compare(request: Request, person: Looking, one: SiteAt, other: SiteAt) -> Co
 
 def _side(request: Request, text: str) -> SideShown:
     key, _, number = text.partition("@")
-    plans = plans_of(request, key.partition("/")[0])
-    newest = plans.saved(key).number
-    saved, plan = plans.revision(key, int(number) if number else newest)
-    return SideShown(plan=plan, revision=RevisionShown(**saved._asdict()), newest=saved.number == newest)
+    customer = key.partition("/")[0]
+    held = sites_of(request, customer).of(key)
+    saved, plan = held.saved, held.plan
+    if number and int(number) != saved.number:
+        saved, plan = plans_of(request, customer).revision(key, int(number))
+    return SideShown(plan=plan, revision=RevisionShown(**saved._asdict()), newest=saved.number == held.saved.number)

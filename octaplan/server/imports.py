@@ -180,7 +180,7 @@ def begin(request: Request, person: Planning, files: Annotated[list[UploadFile],
     if any(not content for _, content in contents):
         empty = next(name for name, content in contents if not content)
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"{empty} is empty: its first row must name the columns")
-    return _state(_desk(request).begin(contents, person.full_name))
+    return _state(_desk(request).begin(contents, person.author))
 
 
 @router.get("/inbox")
@@ -195,7 +195,7 @@ def inbox(request: Request, person: Looking) -> list[WaitingShown]:
 @router.put("/inbox/{number}")
 def mend_row(number: int, cells: Cells, request: Request, person: Planning) -> MendedShown:
     """Take a refused row with other cells."""
-    mended = _imports(request).mend(number, cells.cells, person.full_name)
+    mended = _imports(request).mend(number, cells.cells, person.author)
     faults = [FaultShown(**fault._asdict()) for fault in mended.faults]
     return MendedShown(changes=mended.changes, faults=faults, batch=mended.batch)
 
@@ -203,7 +203,7 @@ def mend_row(number: int, cells: Cells, request: Request, person: Planning) -> M
 @router.delete("/inbox/{number}", status_code=HTTPStatus.NO_CONTENT)
 def dismiss_row(number: int, request: Request, person: Planning) -> None:
     """Let a refused row go."""
-    _imports(request).dismiss(number, person.full_name)
+    _imports(request).dismiss(number, person.author)
 
 
 @router.get("/template.xlsx", response_class=Response)
@@ -224,7 +224,7 @@ def state(import_id: ImportId, request: Request, person: Looking) -> ImportShown
 @router.post("/{import_id}/apply")
 def apply(import_id: ImportId, choice: Choice, request: Request, person: Planning) -> ImportShown:
     """Load what was previewed, but for the sites that are left out, all of it or nothing."""
-    return _state(_desk(request).apply(import_id, choice.without, person.full_name))
+    return _state(_desk(request).apply(import_id, choice.without, person.author))
 
 
 @router.delete("/{import_id}")

@@ -14,6 +14,7 @@ from octaplan.core.replacement import candidates
 from octaplan.server.desk import Code, Desk, base_revision, desk_of
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.plans import Plans
+from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["intake"])
 
@@ -99,11 +100,11 @@ def question_shown(one: Standing) -> QuestionShown:
 @router.get("/intake")
 def intake(customer: Code, site: Code, request: Request, person: Looking) -> IntakeShown:
     """The questions that apply to a site, in the order one asks them."""
-    plans: Plans = request.app.state.plans
-    key = f"{customer}/{site}"
+    records: Records = request.app.state.records
+    sites, key = records.now.sites, f"{customer}/{site}"
     return IntakeShown(
-        questions=[question_shown(one) for one in plans.standing_questions(key)],
-        candidates=[CandidateShown(**c._asdict()) for c in candidates(plans.plan(key)) if c.value],
+        questions=[question_shown(one) for one in sites.standing_questions(key)],
+        candidates=[CandidateShown(**c._asdict()) for c in candidates(sites.plan(key)) if c.value],
     )
 
 
@@ -127,7 +128,7 @@ def answers(
         key,
         said,
         base_revision(if_match),
-        person.full_name,
+        person.author,
         source=given.source,
         confirmed=given.confirmed,
         overwrite=given.overwrite,

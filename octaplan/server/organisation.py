@@ -81,10 +81,11 @@ def _records(request: Request) -> Records:
 
 
 def _shown(records: Records) -> OrganisationShown:
+    now = records.now
     return OrganisationShown(
-        settings=records.settings.current,
-        revision=RevisionShown(**records.settings.saved._asdict()),
-        customers=records.plans.customers(),
+        settings=now.settings.current,
+        revision=RevisionShown(**now.settings.saved._asdict()),
+        customers=now.sites.customers(),
     )
 
 
@@ -109,16 +110,14 @@ def save_organisation(
 ) -> OrganisationShown:
     """Save the settings, made on the revision that `If-Match` names. Every site is checked again."""
     records = _records(request)
-    if records.settings.save(document, base_revision(if_match), person.full_name):
-        records.plans.recheck()
-        records.patterns.plans.recheck()
+    records.settings.save(document, base_revision(if_match), person.author)
     return _shown(records)
 
 
 @router.get("/rules")
 def rules(request: Request, person: Looking) -> list[RuleShown]:
     """The rule book, in its order."""
-    counted, with_remedies = _records(request).plans.counts_by_rule(), remedied_rules()
+    counted, with_remedies = _records(request).now.sites.counts_by_rule(), remedied_rules()
     return [
         RuleShown(
             id=rule.id,

@@ -15,9 +15,9 @@ from octaplan.core.findings import Severity
 from octaplan.core.plan import SitePlan
 from octaplan.core.questions import Whom
 from octaplan.server.permissions import Looking
-from octaplan.store.bench import Bench
-from octaplan.store.plans import Judged, Signature
+from octaplan.store.bench import begun_at, stagings_of
 from octaplan.store.records import Records
+from octaplan.store.snapshot import Held, Judged, Signature, Snapshot
 
 router = APIRouter(prefix="/api", tags=["outbound"])
 
@@ -92,7 +92,7 @@ def open_words(open_: Mapping[Whom, int]) -> str:
 
 
 def stages(
-    plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench, *, asking: bool = False
+    plan: SitePlan, judged: list[Judged], signature: Signature | None, now: Snapshot, *, asking: bool = False
 ) -> Stages:
     """How far each stage is, from what was asked, found, signed, staged and shipped."""
     found: dict[str, Stage] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), Stage.DONE)
@@ -111,17 +111,17 @@ def stages(
     signed = signature is not None and signature.void is None
     clearance = Stage.DONE if signed else Stage.TROUBLE if signature is not None else Stage.OPEN
     staged = Stage.OPEN
-    if bench.begun(plan):
-        stagings = bench.stagings(plan)
+    if begun_at(now, plan):
+        stagings = stagings_of(now, plan)
         staged = Stage.DONE if all(s.finished for s in stagings) else staged
         staged = Stage.TROUBLE if any(s.trouble for s in stagings) else staged
-    left = Stage.DONE if bench.shipped(plan.key) else Stage.OPEN
+    left = Stage.DONE if plan.key in now.runs.shipped else Stage.OPEN
     return Stages(clearance=clearance, bench=staged, handover=left, **found)
 
 
-def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None, bench: Bench) -> str:
+def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None, now: Snapshot) -> str:
     """The one thing to do next, in words."""
-    shipped = bench.shipped(plan.key)
+    shipped = now.runs.shipped.get(plan.key)
     if shipped is not None and signature is not None and signature.void is None:
         return f"Shipped {shipped.at:%Y-%m-%d} by {shipped.by}"
     if not plan.circuits and not plan.segments:
@@ -146,7 +146,7 @@ def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None,
         return "Sign the clearance"
     if signature.void:
         return "Sign the clearance again"
-    stagings = bench.stagings(plan)
+    stagings = stagings_of(now, plan)
     open_ = [staging for staging in stagings if not staging.finished]
     if open_:
         begun = next((staging for staging in open_ if staging.begun), None)
@@ -161,26 +161,35 @@ def _first_sentence(message: str) -> str:
     return message.split(": ")[0].split(". ")[0].rstrip(".")
 
 
-def row(records: Records, plan: SitePlan) -> OutboundSite:
-    """What Outbound shows of a site."""
-    plans, bench = records.plans, records.bench
-    judged, signature = plans.judged(plan.key), plans.signature(plan.key)
-    open_ = plans.open_questions(plan.key)
+def row(now: Snapshot, held: Held) -> OutboundSite:
+    """What Outbound shows of a site; worked out again when something of it has changed."""
+    name, runs = now.sites.customer_name(held.plan), now.runs.at(held.plan.key)
+    shipped = held.plan.key in now.runs.shipped
+    known = held.worked_out.get("row")
+    if known is None or known[0] is not runs or known[1:3] != (name, shipped):
+        known = held.worked_out["row"] = (runs, name, shipped, _row(now, held, name, shipped))
+    made: OutboundSite = known[3]
+    return made
+
+
+def _row(now: Snapshot, held: Held, customer_name: str, shipped: bool) -> OutboundSite:
+    plan, judged, signature = held.plan, held.judged, held.signature
+    open_ = now.sites.open_questions(plan.key)
     return OutboundSite(
         customer=plan.customer,
-        customer_name=plans.customer_name(plan),
+        customer_name=customer_name,
         site=plan.site,
         name=plan.name or plan.site,
         ship_date=plan.ship_date,
         technician=plan.technician,
-        stages=stages(plan, judged, signature, bench, asking=any(open_.values()) and bench.shipped(plan.key) is None),
+        stages=stages(plan, judged, signature, now, asking=any(open_.values()) and not shipped),
         stops=sum(j.finding.severity is Severity.STOP for j in judged),
         warns=sum(j.finding.severity is Severity.WARN and j.blocks for j in judged),
         waiting=any(j.finding.rule in PROVIDER_OWES for j in judged),
         open=open_words(open_),
         clear=signature is not None and signature.void is None,
-        shipped=bench.shipped(plan.key) is not None,
-        next=next_step(plan, judged, signature, bench),
+        shipped=shipped,
+        next=next_step(plan, judged, signature, now),
     )
 
 
@@ -209,6 +218,7 @@ def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
 def outbound(request: Request, person: Looking) -> Outbound:
     """All sites, soonest ship date first; those without a date last."""
     records: Records = request.app.state.records
-    sites = [row(records, plan) for plan in records.plans.all().values()]
+    now = records.now
+    sites = [row(now, held) for held in now.sites.held.values()]
     sites.sort(key=lambda s: (s.ship_date is None, s.ship_date or date.max, s.customer_name, s.name))
     return Outbound(today=date.today(), sites=sites)  # noqa: DTZ011  (the bench's own calendar)

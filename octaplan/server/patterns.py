@@ -197,7 +197,7 @@ def _edited(patterns: Patterns, plan: SitePlan, newest: int) -> bool:
 def all_patterns(request: Request, person: Looking) -> list[PatternListed]:
     """All patterns, by name."""
     records = _records(request)
-    patterns, used = records.patterns, used_by(records.plans)
+    patterns, used = records.patterns, used_by(records.now.sites)
     shown = []
     for plan in patterns.all():
         newest = patterns.newest(plan.site)
@@ -224,8 +224,8 @@ def all_patterns(request: Request, person: Looking) -> list[PatternListed]:
 def new_pattern(new: NewPattern, request: Request, person: Planning) -> PatternMade:
     """A new pattern, empty or laid out like a site."""
     records = _records(request)
-    like = records.plans.plan(new.like) if new.like else None
-    return PatternMade(key=records.patterns.make(new.name, person.full_name, like).site)
+    like = records.now.sites.plan(new.like) if new.like else None
+    return PatternMade(key=records.patterns.make(new.name, person.author, like).site)
 
 
 @router.get("/patterns/{key}")
@@ -234,10 +234,11 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
     records = _records(request)
     patterns, plan = records.patterns, records.patterns.draft(key)
     versions = patterns.versions(key)
-    organisation = records.settings.current
+    now = records.now
+    organisation = now.settings.current
     made = [
         (site, site.pattern.version)
-        for site in records.plans.all().values()
+        for site in now.sites.all().values()
         if site.pattern is not None and site.pattern.key == plan.site
     ]
     made.sort(key=lambda pair: pair[1])
@@ -265,7 +266,7 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
 def remove_pattern(key: Key, request: Request, person: Planning) -> None:
     """Take a pattern away that no site uses."""
     records = _records(request)
-    records.patterns.remove(records.patterns.draft(key).site, used_by(records.plans), person.full_name)
+    records.patterns.remove(records.patterns.draft(key).site, person.author)
 
 
 @router.post("/patterns/{key}/versions")
@@ -273,7 +274,7 @@ def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -
     """Make the draft the next version of the pattern."""
     patterns = _records(request).patterns
     try:
-        patterns.publish(key, new.revision, new.note, person.full_name)
+        patterns.publish(key, new.revision, new.note, person.author)
     except RoomError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return VersionShown(**patterns.versions(key)[0]._asdict())
@@ -283,12 +284,13 @@ def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -
 def site_pattern(customer: Code, site: Code, request: Request, person: Looking) -> SitePattern | None:
     """How a site stands to its pattern; nothing when it was not made from one."""
     records = _records(request)
-    plan = records.plans.plan(f"{customer}/{site}")
+    now = records.now
+    plan = now.sites.plan(f"{customer}/{site}")
     if plan.pattern is None:
         return None
     draft = records.patterns.draft(plan.pattern.key)
     version = records.patterns.version(draft.site, plan.pattern.version)
-    found = departures(version, plan, records.settings.current)
+    found = departures(version, plan, now.settings.current)
     return SitePattern(
         key=draft.site,
         name=draft.name or draft.site,
@@ -310,16 +312,16 @@ def _told(change: Change) -> str:
 def newer_version(customer: Code, site: Code, newer: Newer, request: Request, person: Looking) -> ProposalShown:
     """What another version of its pattern would change at a site; nothing is saved."""
     records = _records(request)
-    with records.plans.held() as portfolio:
-        plan = records.plans.plan(f"{customer}/{site}")
-        if plan.pattern is None:
-            raise NoSuchSite(f"{plan.customer}/{plan.site} is not made from a pattern")
-        key = plan.pattern.key
-        old, new = (records.patterns.version(key, n) for n in (plan.pattern.version, newer.version))
-        try:
-            proposal = take_newer(portfolio, plan, old, new, PatternUse(key=key, version=newer.version))
-        except RoomError as error:
-            raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    sites = records.now.sites
+    plan = sites.plan(f"{customer}/{site}")
+    if plan.pattern is None:
+        raise NoSuchSite(f"{plan.customer}/{plan.site} is not made from a pattern")
+    key = plan.pattern.key
+    old, new = (records.patterns.version(key, n) for n in (plan.pattern.version, newer.version))
+    try:
+        proposal = take_newer(sites.portfolio, plan, old, new, PatternUse(key=key, version=newer.version))
+    except RoomError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     operations = [Operation.model_validate(operation) for operation in proposal.operations]
     return ProposalShown(sentence=proposal.sentence, operations=operations, lost=proposal.lost)
 
@@ -339,7 +341,7 @@ def preview_rollout(wish: Wish, request: Request, person: Looking) -> RolloutSho
 @router.post("/rollout")
 def roll_out(making: Making, request: Request, person: Planning) -> RolledOutShown:
     """Make many sites at once, as they were shown, in one transaction with one undo."""
-    batch, sites = _records(request).rollouts.apply(_wanted(making), making.runs, person.full_name)
+    batch, sites = _records(request).rollouts.apply(_wanted(making), making.runs, person.author)
     return RolledOutShown(batch=batch, sites=sites)
 
 

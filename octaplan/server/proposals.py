@@ -18,7 +18,7 @@ from octaplan.core.remedies import applied
 from octaplan.core.room import RoomError
 from octaplan.core.segments import Proposal
 from octaplan.core.typed import read_wanted_subnet, understand
-from octaplan.server.desk import Code, Operation, Pointer, plans_of
+from octaplan.server.desk import Code, Operation, Pointer, sites_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.refusals import NoSuchSite
@@ -140,15 +140,15 @@ def propose(
     customer: Code, site: Code, wish: Annotated[Wish, Body()], request: Request, person: Looking
 ) -> ProposalShown:
     """What a wish about the segments of a site comes to; nothing is saved."""
-    with plans_of(request, customer).held() as portfolio:
-        plan = plans_of(request, customer).plan(f"{customer}/{site}")
-        for key in _named(wish):
-            if key not in plan.segments:
-                raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
-        try:
-            proposal = _WAYS[type(wish)](portfolio, plan, wish)
-        except (RoomError, ValueError) as error:
-            raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    sites = sites_of(request, customer)
+    plan = sites.plan(f"{customer}/{site}")
+    for key in _named(wish):
+        if key not in plan.segments:
+            raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
+    try:
+        proposal = _WAYS[type(wish)](sites.portfolio, plan, wish)
+    except (RoomError, ValueError) as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return ProposalShown(sentence=proposal.sentence, operations=_operations(proposal.operations), lost=proposal.lost)
 
 
@@ -181,7 +181,7 @@ _WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], Proposal]] = {
 @router.post("/letter")
 def letter(customer: Code, site: Code, letter: Letter, request: Request, person: Looking) -> LetterRead:
     """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
-    plan = plans_of(request, customer).plan(f"{customer}/{site}")
+    plan = sites_of(request, customer).plan(f"{customer}/{site}")
     if letter.circuit not in plan.circuits:
         raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
     try:
@@ -204,15 +204,15 @@ def column(
 ) -> list[ReadShown]:
     """Read many fields at once, each as if it had been typed after the ones before; nothing is saved."""
     read = []
-    with plans_of(request, customer).held() as portfolio:
-        draft = plans_of(request, customer).plan(f"{customer}/{site}")
-        for entry in entries:
-            try:
-                operations, echo = understand(draft, entry.path, entry.text, portfolio)
-                draft = applied(draft, operations)
-            except ValueError as error:
-                read.append(ReadShown(field=entry.path, text=entry.text, echo="", operations=[], problem=str(error)))
-            else:
-                found = _operations(operations)
-                read.append(ReadShown(field=entry.path, text=entry.text, echo=echo, operations=found, problem=""))
+    sites = sites_of(request, customer)
+    draft = sites.plan(f"{customer}/{site}")
+    for entry in entries:
+        try:
+            operations, echo = understand(draft, entry.path, entry.text, sites.portfolio)
+            draft = applied(draft, operations)
+        except ValueError as error:
+            read.append(ReadShown(field=entry.path, text=entry.text, echo="", operations=[], problem=str(error)))
+        else:
+            found = _operations(operations)
+            read.append(ReadShown(field=entry.path, text=entry.text, echo=echo, operations=found, problem=""))
     return read

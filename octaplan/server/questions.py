@@ -143,10 +143,10 @@ def read_pasted(pasted: Pasted, request: Request, person: Looking) -> list[Match
     """Answers in a list that came back as text; nothing is saved."""
     records = _records(request)
     try:
-        came = read_text(records.plans.all(), pasted.text)
+        came = read_text(records.now.sites.all(), pasted.text)
     except ValueError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return _matched(records.answers.match(came, person.full_name))
+    return _matched(records.answers.match(came, person.author))
 
 
 @router.post("/read-table")
@@ -154,7 +154,7 @@ def read_table(request: Request, person: Looking, file: Annotated[UploadFile, Fi
     """Answers in a table that came back; nothing is saved."""
     records = _records(request)
     rows = read_answers((file.filename or "table")[:200], file.file.read())
-    return _matched(records.answers.match(read_rows(records.plans.all(), rows), person.full_name))
+    return _matched(records.answers.match(read_rows(records.now.sites.all(), rows), person.author))
 
 
 @router.post("/take")
@@ -162,7 +162,7 @@ def take_answers(taking: Taking, request: Request, person: Planning) -> TakenSho
     """Take answers at all their sites, in one transaction with one undo."""
     came = [Came(one.customer, one.site, one.key, one.text) for one in taking.answers]
     batch, sites = _records(request).answers.take(
-        came, person.full_name, taking.source, confirmed=taking.confirmed, overwrite=taking.overwrite
+        came, person.author, taking.source, confirmed=taking.confirmed, overwrite=taking.overwrite
     )
     return TakenShown(batch=batch, sites=sites)
 

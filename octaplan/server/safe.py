@@ -60,17 +60,19 @@ def safe(request: Request, person: Looking) -> SafeShown:
     """All sites that need secrets, soonest ship date first."""
     records = _records(request)
     sites = []
-    for plan in records.plans.all().values():
-        needs = records.plans.needs(plan)
+    now = records.now
+    for held in now.sites.held.values():
+        plan = held.plan
+        needs = now.sites.needs(plan)
         if not needs:
             continue
-        kept = records.safe.kept(plan.key)
+        kept = now.secrets.kept(plan.key)
         empty = [need for need in needs if need.slot.path not in kept]
-        rules = Counter(judged.finding.rule for judged in records.plans.judged(plan.key))
+        rules = Counter(judged.finding.rule for judged in held.judged)
         sites.append(
             SafeSite(
                 customer=plan.customer,
-                customer_name=records.plans.customer_name(plan),
+                customer_name=now.sites.customer_name(plan),
                 site=plan.site,
                 name=plan.name or plan.site,
                 ship_date=plan.ship_date,
@@ -84,7 +86,7 @@ def safe(request: Request, person: Looking) -> SafeShown:
         )
     sites.sort(key=lambda s: (s.ship_date is None, s.ship_date or date.max, s.customer_name, s.name))
     vault = records.vault
-    return SafeShown(sites=sites, locked=vault.locked, since=vault.since, reason_wanted=records.safe.wants_reason)
+    return SafeShown(sites=sites, locked=vault.locked, since=vault.since, reason_wanted=now.secrets.wants_reason)
 
 
 @router.post("/missing")
@@ -92,18 +94,17 @@ def make_all_missing(chosen: Chosen, request: Request, person: Filling) -> Made:
     """Make every missing secret of some sites, all or none."""
     records = _records(request)
     needs = [need for key in dict.fromkeys(chosen.sites) for need in missing_at(records, key)]
-    made = records.safe.make(needs, person.full_name)
-    records.plans.recheck({need.site for need in needs})
+    made = records.safe.make(needs, person.author)
     return Made(made=made)
 
 
 @router.put("/settings", status_code=HTTPStatus.NO_CONTENT)
 def safe_settings(settings: SafeSettings, request: Request, person: Administering) -> None:
     """Say whether a reason is wanted for every reading."""
-    _records(request).safe.want_reason(settings.reason_wanted, person.full_name)
+    _records(request).safe.want_reason(settings.reason_wanted, person.author)
 
 
 @router.post("/key")
 def change_key(request: Request, person: Administering) -> Made:
     """Seal everything anew with a new key, all or nothing."""
-    return Made(made=_records(request).safe.change_key(person.full_name))
+    return Made(made=_records(request).safe.change_key(person.author))

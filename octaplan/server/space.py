@@ -17,7 +17,8 @@ from octaplan.core.space import bits_of, fitting, picture, public_lines
 from octaplan.core.typed import read_ipv6_network
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.plans import Plans
+from octaplan.store.records import Records
+from octaplan.store.snapshot import Sites
 
 router = APIRouter(prefix="/api/space", tags=["address space"])
 
@@ -94,9 +95,9 @@ class RoomShown(BaseModel):
     found: list[NetworkField]
 
 
-def _plans(request: Request) -> Plans:
-    plans: Plans = request.app.state.plans
-    return plans
+def _sites(request: Request) -> Sites:
+    records: Records = request.app.state.records
+    return records.now.sites
 
 
 def _window(text: str) -> Network:
@@ -118,16 +119,15 @@ def space(
     family: Annotated[int, Query(ge=4, le=6)] = 4,
 ) -> SpaceShown:
     """What segments take of a window of address space, level by level; without one, of the window that fits."""
-    plans = _plans(request)
-    with plans.held() as portfolio:
-        network = _window(window) if window else fitting(portfolio, family, customer)
-        trouble = {
-            (key, path.split("/")[2]): finding.severity
-            for key, findings in plans.findings().items()
-            for finding in reversed(findings)
-            if (path := finding.path).startswith("/segments/")
-        }
-        made = picture(portfolio, network, customer, trouble)
+    sites = _sites(request)
+    network = _window(window) if window else fitting(sites.portfolio, family, customer)
+    trouble = {
+        (key, path.split("/")[2]): finding.severity
+        for key, findings in sites.findings().items()
+        for finding in reversed(findings)
+        if (path := finding.path).startswith("/segments/")
+    }
+    made = picture(sites.portfolio, network, customer, trouble)
     above = None if network.prefix == 0 else Network.holding(network.first, network.prefix - 1)
     return SpaceShown(
         window=network,
@@ -141,15 +141,14 @@ def space(
         total=made.total,
         sites=made.sites,
         blocks=[BlockShown(**block._asdict()) for block in made.blocks],
-        customers=plans.customers(),
+        customers=sites.customers(),
     )
 
 
 @router.get("/public")
 def public(request: Request, person: Looking, customer: Customer = "") -> list[PublicBlock]:
     """Every block that providers have handed to sites, by provider; `shared` where two overlap."""
-    with _plans(request).held() as portfolio:
-        lines = public_lines(portfolio, customer)
+    lines = public_lines(_sites(request).portfolio, customer)
     order = sorted(range(len(lines)), key=lambda n: (lines[n].network.family, lines[n].network.value))
     shared, reach, owner = set[int](), None, -1
     for number in order:
@@ -172,11 +171,10 @@ def room(
     most: Annotated[int, Query(ge=1, le=100)] = 20,
 ) -> RoomShown:
     """Where a segment of a size would fit for a site of a customer, nearest to an address or a subnet first."""
-    plans = _plans(request)
+    sites = _sites(request)
     anchor = _window(near if "/" in near else f"{near}/32").first if near.strip() else None
-    with plans.held() as portfolio:
-        plan = plans.plan(f"{customer}/{site}") if site else _any_site(portfolio, customer)
-        found = Room(portfolio, plan).candidates(prefix, anchor, most)
+    plan = sites.plan(f"{customer}/{site}") if site else _any_site(sites.portfolio, customer)
+    found = Room(sites.portfolio, plan).candidates(prefix, anchor, most)
     return RoomShown(prefix=prefix, customer=plan.customer, site=site and plan.site, found=found)
 
 

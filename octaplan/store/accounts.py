@@ -23,10 +23,11 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from octaplan.errors import OctaplanError
+from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Account, Role, SignIn
-from octaplan.store.vault import Vault
+from octaplan.store.vault import Vault, second_factor_place
 
 SESSION = timedelta(hours=12)
 SHORTEST_PASSWORD = 12
@@ -44,6 +45,12 @@ class Person:
     full_name: str
     role: Role
     second_factor: bool = False
+    address: str = ""
+
+    @property
+    def author(self) -> Author:
+        """The name that is put under what this person does."""
+        return Author(self.full_name, self.name, self.address)
 
 
 class Listed(NamedTuple):
@@ -70,7 +77,8 @@ class Accounts:
 
     def any(self) -> bool:
         """Whether there is an account at all."""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             return bool(session.scalar(select(func.count()).select_from(Account)))
 
     def add(
@@ -92,7 +100,8 @@ class Accounts:
         if ends is not None and ends <= datetime.now(UTC):
             raise AccountError("The account would end before it begins: choose a day to come")
         digest = self.hasher.hash(password)
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             if session.scalar(select(Account).where(Account.name == name)):
                 raise AccountError(f"There is an account {name} already: choose another sign-in name")
             full = " ".join(full_name.split())[:200] or name
@@ -102,7 +111,8 @@ class Accounts:
 
     def everyone(self) -> list[Listed]:
         """All accounts, by name."""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             rows = session.scalars(select(Account).order_by(Account.name)).all()
         return [Listed(a.name, a.full_name, Role(a.role), a.ends, a.totp is not None) for a in rows]
 
@@ -116,7 +126,8 @@ class Accounts:
         if password:
             check_password(password)
         digest = self.hasher.hash(password) if password else ""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = self._named(session, name)
             if name == by.name and (role is not Role.ADMINISTRATOR or ends is not None):
                 raise AccountError("You cannot take your own administration away: ask another administrator")
@@ -132,7 +143,7 @@ class Accounts:
             if said and name != by.name:
                 session.execute(delete(SignIn).where(SignIn.account_id == account.id))
             if said:
-                enter(session, Act.ACCOUNT, by.full_name, f"{name}: {', '.join(said)}")
+                enter(session, Act.ACCOUNT, by.author, f"{name}: {', '.join(said)}")
 
     @staticmethod
     def _named(session: Session, name: str) -> Account:
@@ -144,31 +155,35 @@ class Accounts:
     def change_own_password(self, person: Person, old: str, new: str, keep: str) -> None:
         """Change one's own password; all one's other sessions end. Raises `AccountError`."""
         check_password(new)
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             digest = self._named(session, person.name).password
         if not self._fits(digest, old):
             raise AccountError("The old password does not fit: nothing was changed")
         fresh = self.hasher.hash(new)
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = self._named(session, person.name)
             account.password = fresh
             others = SignIn.token_digest != _digest(keep)
             session.execute(delete(SignIn).where(SignIn.account_id == account.id, others))
-            enter(session, Act.ACCOUNT, person.full_name, f"{person.name}: own password changed")
+            enter(session, Act.ACCOUNT, person.author, f"{person.name}: own password changed")
 
     # --- The second factor: time-based one-time passwords (RFC 6238), 6 digits, 30 s, SHA-1 as every app has it
 
     def begin_second(self, person: Person) -> str:
         """A new secret for an authenticator app, as an `otpauth` address; it counts once a code confirms it."""
         secret = pyotp.random_base32()
-        sealed = self._vault.seal(secret.encode(), _place(person.name))
-        with self._database.session() as session:
+        sealed = self._vault.seal(secret.encode(), second_factor_place(person.name))
+        with self._database.turn() as turn:
+            session = turn.session
             self._named(session, person.name).totp_pending = sealed
         return pyotp.TOTP(secret).provisioning_uri(name=person.name, issuer_name="Octaplan")
 
     def confirm_second(self, person: Person, code: str) -> None:
         """Turn the second factor on. Raises `AccountError` when the code does not fit."""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = self._named(session, person.name)
             if account.totp_pending is None:
                 raise AccountError("Nothing waits to be confirmed: begin again")
@@ -176,20 +191,21 @@ class Accounts:
             if used is None:
                 raise AccountError("The code does not fit: check the clock of the telephone, and type the newest code")
             account.totp, account.totp_pending, account.totp_used = account.totp_pending, None, used
-            enter(session, Act.ACCOUNT, person.full_name, f"{person.name}: second factor on")
+            enter(session, Act.ACCOUNT, person.author, f"{person.name}: second factor on")
 
     def drop_second(self, person: Person, code: str) -> None:
         """Turn one's own second factor off, with one last code."""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = self._named(session, person.name)
             if account.totp is None or self._step_of(account.name, account.totp, code) is None:
                 raise AccountError("The code does not fit: the second factor stays on")
             account.totp = None
-            enter(session, Act.ACCOUNT, person.full_name, f"{person.name}: second factor off")
+            enter(session, Act.ACCOUNT, person.author, f"{person.name}: second factor off")
 
     def _step_of(self, name: str, sealed: bytes, code: str) -> int | None:
         """The time step that a code belongs to (the one before and after count), or nothing."""
-        totp = pyotp.TOTP(self._vault.open(sealed, _place(name)).decode())
+        totp = pyotp.TOTP(self._vault.open(sealed, second_factor_place(name)).decode())
         digits = "".join(code.split())
         now = int(time.time()) // totp.interval
         for step in (now, now - 1, now + 1):
@@ -206,7 +222,8 @@ class Accounts:
     def renew_demo(self, password: str) -> list[Person]:
         """Give all demo accounts a password; returns them."""
         digest = self.hasher.hash(password)
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             accounts = session.scalars(select(Account).where(Account.demo).order_by(Account.id)).all()
             for account in accounts:
                 account.password = digest
@@ -217,7 +234,8 @@ class Accounts:
 
         Raises `CodeNeeded` when the account has a second factor and no code came.
         """
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = session.scalar(select(Account).where(Account.name == name.strip().casefold()))
         # the same work whether or not the account exists
         if not self._fits(account.password if account else _nobody(self.hasher), password) or account is None:
@@ -225,7 +243,8 @@ class Accounts:
         now = datetime.now(UTC)
         if account.ends is not None and account.ends <= now:
             return None
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             account = session.get_one(Account, account.id)
             if account.totp is not None:
                 if not code.strip():
@@ -250,7 +269,8 @@ class Accounts:
             return _person(row[0])
 
     def sign_out(self, token: str) -> None:
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
 
 
@@ -272,7 +292,3 @@ def _digest(token: str) -> str:
 
 def _person(account: Account) -> Person:
     return Person(account.name, account.full_name, Role(account.role), account.totp is not None)
-
-
-def _place(name: str) -> str:
-    return f"second factor of {name}"

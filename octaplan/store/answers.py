@@ -9,14 +9,14 @@ from typing import NamedTuple
 
 from octaplan.core.answering import AnswerError, Contradiction, Given, question_of, take
 from octaplan.core.asking import Came, Listed, lists
-from octaplan.core.credentials import Facts
 from octaplan.core.plan import SitePlan, site_key
 from octaplan.core.questions import Whom, standing
 from octaplan.core.remedies import applied
+from octaplan.store.database import Database
 from octaplan.store.models import Batch
 from octaplan.store.plans import Plans
 from octaplan.store.refusals import BadChange, Contradicted
-from octaplan.store.safe import Safe
+from octaplan.store.snapshot import Sites
 
 
 class Matched(NamedTuple):
@@ -34,38 +34,38 @@ class Matched(NamedTuple):
 class Answers:
     """Open questions and answers across all sites."""
 
-    def __init__(self, plans: Plans, safe: Safe) -> None:
+    def __init__(self, database: Database, plans: Plans) -> None:
+        self._database = database
         self._plans = plans
-        self._safe = safe
 
     def open(self, whom: Whom | None = None, who: str = "", customer: str = "") -> list[Listed]:
         """What is open, by whom to ask."""
-        facts: dict[str, Facts] = {}
+        now = self._database.now
 
         def held(site: str, path: str) -> bool:
-            if site not in facts:
-                facts[site] = self._safe.facts(site)
-            return path in facts[site]
+            return path in now.secrets.kept(site)
 
-        return lists(self._plans.all().values(), self._plans.customers(), held, whom, who, customer)
+        return lists(now.sites.all().values(), now.sites.customers(), held, whom, who, customer)
 
     def match(self, came: Sequence[Came], by: str) -> list[Matched]:
         """Answers beside what the plans say, each read after those of its site before it; nothing is saved."""
         drafts: dict[str, SitePlan] = {}
-        return [self._matched(one, by, drafts) for one in came]
+        now = self._plans.now
+        return [self._matched(now, one, by, drafts) for one in came]
 
-    def _matched(self, came: Came, by: str, drafts: dict[str, SitePlan]) -> Matched:
+    @staticmethod
+    def _matched(now: Sites, came: Came, by: str, drafts: dict[str, SitePlan]) -> Matched:
         if came.problem:
             return Matched(came, "", "", "", "", None, came.problem)
-        plan = self._plans.plan(site_key(came.customer, came.site))
+        plan = now.plan(site_key(came.customer, came.site))
         draft = drafts.get(plan.key, plan)
         name = plan.name or plan.site
         try:
             question, circuit = question_of(plan, came.key)
             before = next((one.value for one in standing(plan) if one.key == came.key), "")
             line = plan.circuits[circuit].label if circuit else ""
-            with self._plans.held() as portfolio:
-                taken = take(draft, [Given(came.key, came.text)], by, datetime.now(UTC), portfolio=portfolio)
+            given = [Given(came.key, came.text)]
+            taken = take(draft, given, by, datetime.now(UTC), portfolio=now.portfolio)
         except AnswerError as error:
             return Matched(came, name, "", "", "", None, str(error))
         against = next((one for one in taken.contradictions if one.key == came.key), None)
@@ -83,18 +83,19 @@ class Answers:
         by_site: dict[str, list[Given]] = {}
         for one in came:
             by_site.setdefault(site_key(one.customer, one.site), []).append(Given(one.key, one.text, one.text))
-        with self._plans.held() as portfolio:
+        with self._database.turn() as turn:
+            sites = turn.now.sites
             at = datetime.now(UTC)
             changed, revisions = [], {}
             for key, given in by_site.items():
-                plan = self._plans.plan(key)
-                taken = take(plan, given, by, at, source=source, confirmed=confirmed, portfolio=portfolio)
+                plan = sites.plan(key)
+                taken = take(plan, given, by, at, source=source, confirmed=confirmed, portfolio=sites.portfolio)
                 if taken.contradictions and not overwrite:
                     raise Contradicted(taken.contradictions)
                 after = applied(plan, taken.operations)
                 if after != plan:
                     changed.append(after)
-                    revisions[plan.key] = self._plans.saved(key).number
+                    revisions[plan.key] = sites.saved(key).number
             if not changed:
                 raise BadChange("The plans say all of this already: nothing was changed")
             many = len(changed)

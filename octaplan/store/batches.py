@@ -17,8 +17,9 @@ from octaplan.core.portfolio import Portfolio
 from octaplan.core.remedies import applied, remedies
 from octaplan.store.database import Database
 from octaplan.store.models import Batch, Revision, Site
-from octaplan.store.plans import Plans, judge
+from octaplan.store.plans import Plans
 from octaplan.store.refusals import BadChange, PlansError
+from octaplan.store.snapshot import Sites, judge
 
 #: How many sites one change may be made at.
 MOST = 200
@@ -55,12 +56,14 @@ class Batches:
 
     def preview(self, rule: str, keys: Sequence[str]) -> list[Mended]:
         """What the first remedy of each finding of a rule would do at these sites, one after the other."""
-        return [mended for mended, _ in self._worked_out(rule, keys)]
+        return [mended for mended, _ in _worked_out(self._plans.now, rule, keys)]
 
     def apply(self, rule: str, revisions: Mapping[str, int], by: str) -> tuple[str, list[Mended]]:
         """Apply what `preview` showed for the revisions of these sites, in one transaction. Raises `Moved`."""
-        with self._plans.held():
-            worked = [(mended, plan) for mended, plan in self._worked_out(rule, list(revisions)) if mended.remedies]
+        with self._database.turn() as turn:
+            worked = [
+                (mended, plan) for mended, plan in _worked_out(turn.now.sites, rule, list(revisions)) if mended.remedies
+            ]
             if not worked:
                 raise BadChange("None of these findings stands any more, or none has a remedy: nothing was changed")
             told = f"{RULES[rule].title}: mended at {len(worked)} site{'' if len(worked) == 1 else 's'}"
@@ -69,60 +72,52 @@ class Batches:
             self._plans.save_batch([plan for _, plan in worked], revisions, batch)
         return name, [mended for mended, _ in worked]
 
-    def _worked_out(self, rule: str, keys: Sequence[str]) -> list[tuple[Mended, SitePlan]]:
-        if rule not in RULES:
-            raise BadChange(f"There is no rule {rule}: look at the rule book")
-        if len(keys) > MOST:
-            raise BadChange(f"{len(keys)} sites are too many at once: choose at most {MOST}")
-        worked: list[tuple[Mended, SitePlan]] = []
-        with self._plans.held() as portfolio:
-            befores = [self._plans.plan(key) for key in dict.fromkeys(key.casefold() for key in keys)]
-            try:
-                for before in befores:
-                    after, done, left = _mended(portfolio, before, rule)
-                    portfolio.put(after)  # so that the next site does not take the same room
-                    told = [str(change) for change in changes(before, after)]
-                    number = self._plans.saved(before.key).number
-                    name = before.name or before.site
-                    worked.append((Mended(before.customer, before.site, name, number, done, told, left), after))
-            finally:
-                for before in befores[: len(worked) + 1]:
-                    portfolio.put(before)
-        return worked
-
     def undo(self, batch: str, by: str) -> Undone:
         """Take a change of many sites back, at every site that has not moved on since."""
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             known = session.get(Batch, batch)
             if known is None or known.undone:
                 raise BadChange("This change has been taken back already")
             query = select(Site.key, Revision.number).join(Site, Site.id == Revision.site_id)
             rows = session.execute(query.where(Revision.batch == batch, Revision.kind == Kind.CHANGE)).all()
-        made = [key for key, number in rows if number == 1]
-        stay = self._plans.remove(made, by, known.at)
-        undone, moved = len(made) - len(stay), [self._code(key) for key in stay]
-        for key, number in rows:
-            if number == 1:
-                continue
-            try:
-                self._plans.undo(key, number, by)
-                undone += 1
-            except PlansError:
-                moved.append(self._code(key))
-        with self._database.session() as session:
-            found = session.get(Batch, batch)
-            if found is not None:
-                found.undone = True
-        return Undone(undone, moved)
-
-    def _code(self, key: str) -> str:
-        plan = self._plans.plan(key)
-        return f"{plan.customer}/{plan.site}"
+            made = [key for key, number in rows if number == 1]
+            stay = self._plans.remove(made, by, batch)
+            undone, moved = len(made) - len(stay), list(stay)
+            for key, number in rows:
+                if number == 1:
+                    continue
+                try:
+                    self._plans.undo(key, number, by)
+                    undone += 1
+                except PlansError:
+                    moved.append(key)
+            known.undone = True
+            plans = [turn.now.sites.plan(key) for key in moved]
+        return Undone(undone, [f"{plan.customer}/{plan.site}" for plan in plans])
 
     def recent(self, most: int = 10) -> list[Batch]:
         """The newest changes of many sites."""
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return list(session.scalars(select(Batch).order_by(Batch.at.desc()).limit(most)))
+
+
+def _worked_out(sites: Sites, rule: str, keys: Sequence[str]) -> list[tuple[Mended, SitePlan]]:
+    if rule not in RULES:
+        raise BadChange(f"There is no rule {rule}: look at the rule book")
+    if len(keys) > MOST:
+        raise BadChange(f"{len(keys)} sites are too many at once: choose at most {MOST}")
+    worked: list[tuple[Mended, SitePlan]] = []
+    trial = sites.portfolio.fork()
+    for key in dict.fromkeys(key.casefold() for key in keys):
+        held = sites.of(key)
+        before = held.plan
+        after, done, left = _mended(trial, before, rule)
+        trial.put(after)  # so that the next site does not take the same room
+        told = [str(change) for change in changes(before, after)]
+        name = before.name or before.site
+        worked.append((Mended(before.customer, before.site, name, held.saved.number, done, told, left), after))
+    return worked
 
 
 def _mended(portfolio: Portfolio, plan: SitePlan, rule: str) -> tuple[SitePlan, list[str], int]:

@@ -8,19 +8,20 @@ HardwareError         a type cannot be saved as asked
 from __future__ import annotations
 
 import json
-import threading
+from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import NamedTuple
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from octaplan.core.faults import first_fault
 from octaplan.core.hardware import HardwareType
 from octaplan.errors import OctaplanError
-from octaplan.store.database import Database
+from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import HardwareVersion
+from octaplan.store.snapshot import Types, Version
 
 
 class HardwareError(OctaplanError):
@@ -39,29 +40,33 @@ class TypeMoved(HardwareError):
     """Somebody else has saved a newer version since."""
 
 
-class Version(NamedTuple):
-    """One version of a type."""
-
-    number: int
-    at: datetime
-    by: str
+def load_types(session: Session) -> Types:
+    """The newest hardware types of a database."""
+    types, versions = {}, {}
+    newest = select(HardwareVersion.key, func.max(HardwareVersion.version)).group_by(HardwareVersion.key)
+    for key, number in session.execute(newest).all():
+        row = session.get_one(HardwareVersion, (key, number))
+        versions[key] = Version(number, row.at, row.by)
+        if not row.removed:
+            types[key] = HardwareType.model_validate_json(row.document)
+    return Types(types, versions)
 
 
 class Hardware:
-    """The hardware types of a database. `types` are the newest of those that are not removed, by key."""
+    """The hardware types of a database."""
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._lock = threading.RLock()
-        self.types: dict[str, HardwareType] = {}
-        self.versions: dict[str, Version] = {}
-        newest = select(HardwareVersion.key, func.max(HardwareVersion.version)).group_by(HardwareVersion.key)
-        with database.session() as session:
-            for key, number in session.execute(newest).all():
-                row = session.get_one(HardwareVersion, (key, number))
-                self.versions[key] = Version(number, row.at, row.by)
-                if not row.removed:
-                    self.types[key] = HardwareType.model_validate_json(row.document)
+
+    @property
+    def types(self) -> Mapping[str, HardwareType]:
+        """The newest of those that are not removed, by key."""
+        return self._database.now.types.types
+
+    @property
+    def versions(self) -> Mapping[str, Version]:
+        """The newest version of every key."""
+        return self._database.now.types.versions
 
     def get(self, key: str) -> HardwareType:
         kind = self.types.get(key)
@@ -72,7 +77,7 @@ class Hardware:
     def history(self, key: str) -> list[Version]:
         """The versions of a type, newest first."""
         query = select(HardwareVersion).where(HardwareVersion.key == key).order_by(HardwareVersion.version.desc())
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return [Version(row.version, row.at, row.by) for row in session.scalars(query)]
 
     def save(self, document: object, base: int, by: str) -> HardwareType:
@@ -83,39 +88,41 @@ class Hardware:
             fault = first_fault(error)
             place, reason = fault.pointer, fault.why
             raise HardwareError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
-        with self._lock:
-            self._check_base(kind.key, base)
-            if self.types.get(kind.key) != kind:
-                self._write(kind.key, kind, by, removed=False)
+        with self._database.turn() as turn:
+            _check_base(turn.now.types, kind.key, base)
+            if turn.now.types.types.get(kind.key) != kind:
+                _write(turn, kind.key, kind, by, removed=False)
             return kind
 
     def remove(self, key: str, base: int, by: str) -> None:
         """Take a type off the list; its versions are kept."""
-        with self._lock:
-            kind = self.get(key)
-            self._check_base(key, base)
-            self._write(key, kind, by, removed=True)
+        with self._database.turn() as turn:
+            kind = turn.now.types.types.get(key)
+            if kind is None:
+                raise NoSuchType(f"There is no hardware type {key[:40]}: choose one on Hardware")
+            _check_base(turn.now.types, key, base)
+            _write(turn, key, kind, by, removed=True)
 
-    def _check_base(self, key: str, base: int) -> None:
-        now = self.versions.get(key)
-        if now is None and base == 0:
-            return
-        if base == 0 and key in self.types:
-            raise TypeMoved(f"There is a type {key} already: open it, or choose another key")
-        if now is not None and base not in (0, now.number):
-            raise TypeMoved(
-                f"{now.by} saved version {now.number} in the meantime: look at that, then make the change again"
-            )
 
-    def _write(self, key: str, kind: HardwareType, by: str, *, removed: bool) -> None:
-        number = self.versions[key].number + 1 if key in self.versions else 1
-        at = datetime.now(UTC)
-        document = json.dumps(kind.document(), ensure_ascii=False)
-        with self._database.session() as session:
-            session.add(HardwareVersion(key=key, version=number, at=at, by=by, document=document, removed=removed))
-            enter(session, Act.HARDWARE, by, f"{kind.title}, version {number}" + (", removed" if removed else ""))
-        self.versions[key] = Version(number, at, by)
-        if removed:
-            del self.types[key]
-        else:
-            self.types[key] = kind
+def _check_base(known: Types, key: str, base: int) -> None:
+    now = known.versions.get(key)
+    if now is None and base == 0:
+        return
+    if base == 0 and key in known.types:
+        raise TypeMoved(f"There is a type {key} already: open it, or choose another key")
+    if now is not None and base not in (0, now.number):
+        raise TypeMoved(
+            f"{now.by} saved version {now.number} in the meantime: look at that, then make the change again"
+        )
+
+
+def _write(turn: Turn, key: str, kind: HardwareType, by: str, *, removed: bool) -> None:
+    known = turn.now.types
+    number = known.versions[key].number + 1 if key in known.versions else 1
+    at = datetime.now(UTC)
+    document = json.dumps(kind.document(), ensure_ascii=False)
+    turn.session.add(HardwareVersion(key=key, version=number, at=at, by=by, document=document, removed=removed))
+    enter(turn.session, Act.HARDWARE, by, f"{kind.title}, version {number}" + (", removed" if removed else ""))
+    types = {name: known.types[name] for name in known.types if name != key} | ({} if removed else {key: kind})
+    versions = {**known.versions, key: Version(number, at, str(by))}
+    turn.now = turn.now.with_types(Types(types, versions), key)

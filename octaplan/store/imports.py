@@ -11,7 +11,7 @@ import io
 import json
 import secrets
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import NamedTuple
@@ -26,11 +26,13 @@ from octaplan.errors import OctaplanError
 from octaplan.formats.intake import Fault, Intake, RefusedRow, read_intake, row_key
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
+from octaplan.store.author import account_of
 from octaplan.store.database import Database
 from octaplan.store.models import Batch, Import, ImportFile
 from octaplan.store.models import RefusedRow as KeptRow
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
+from octaplan.store.snapshot import Sites
 
 #: How many previews are kept in memory, the newest; the files of others are read again when they are applied.
 PREVIEWS = 1
@@ -112,12 +114,14 @@ class Imports:
         """Read files and say what loading them would do; the files and what was refused are kept."""
         import_id = import_id or secrets.token_hex(8)
         preview = self._work_out(import_id, files, progress)
-        with self._database.session() as session:
-            stale = select(Import.id).where(Import.applied_at.is_(None), Import.by == by)
+        account = account_of(by)
+        with self._database.turn() as turn:
+            session = turn.session
+            stale = select(Import.id).where(Import.applied_at.is_(None), Import.by == by, Import.account == account)
             for table in (ImportFile, KeptRow):
                 session.execute(delete(table).where(table.import_id.in_(stale)))
             bases = json.dumps(preview.bases, sort_keys=True)
-            session.add(Import(id=import_id, at=datetime.now(UTC), by=by, bases=bases))
+            session.add(Import(id=import_id, at=datetime.now(UTC), by=by, account=account, bases=bases))
             session.flush()
             for name, data in files:
                 content = self._safe.vault.seal(data, f"import {import_id} {name}")
@@ -134,8 +138,13 @@ class Imports:
         left = {key.casefold() for key in without}
         plans = [site.plan for site in preview.sites if site.plan.key not in left]
         given = {place: secret for place, secret in preview.intake.secrets.items() if place[0] not in left}
-        with self._plans.held():
-            if self._bases(plan.key for plan in plans) != {k: n for k, n in record.items() if k not in left}:
+        with self._database.turn() as turn:
+            session = turn.session
+            if session.scalar(select(Import.applied_at).where(Import.id == import_id)) is not None:
+                raise ImportGone("This import has been applied already: look at its sites")
+            if _bases(turn.now.sites, (plan.key for plan in plans)) != {
+                k: n for k, n in record.items() if k not in left
+            }:
                 raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
             told = f"{len(plans)} site{'' if len(plans) == 1 else 's'} from tables"
             batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=told)
@@ -149,18 +158,18 @@ class Imports:
                 batch=batch if changing else None,
                 progress=progress,
             )
-        self._previews.pop(import_id, None)
-        with self._database.session() as session:
             session.execute(update(Import).where(Import.id == import_id).values(applied_at=datetime.now(UTC)))
             session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
             loaded = {key for key in preview.intake.taken if site_key(*key[1:3]) not in left}
             self._settle(session, loaded, import_id, by)
+        self._previews.pop(import_id, None)
         return Loaded(saved, batch_id if changing else None)
 
     def discard(self, import_id: str) -> None:
         """Let a preview go that is not wanted."""
         self._previews.pop(import_id, None)
-        with self._database.session() as session:
+        with self._database.turn() as turn:
+            session = turn.session
             record = session.get(Import, import_id)
             if record is not None and record.applied_at is None:
                 for table in (ImportFile, KeptRow):
@@ -169,7 +178,7 @@ class Imports:
 
     def refused_table(self, import_id: str, table: str) -> str:
         """The refused rows of one table as CSV of the same shape, to mend and load again."""
-        with self._database.session() as session:
+        with self._database.reading() as session:
             query = select(KeptRow).where(KeptRow.import_id == import_id, KeptRow.table == table)
             rows = session.scalars(query.order_by(KeptRow.id)).all()
         if not rows:
@@ -180,7 +189,7 @@ class Imports:
 
     def inbox(self, most: int = 2_000) -> list[Waiting]:
         """Rows that were refused and are neither mended nor dismissed, newest import first."""
-        with self._database.session() as session:
+        with self._database.reading() as session:
             query = select(KeptRow, Import).join(Import, Import.id == KeptRow.import_id)
             open_ = query.where(KeptRow.settled.is_(None), Import.applied_at.is_not(None))
             rows = session.execute(open_.order_by(Import.at.desc(), KeptRow.id).limit(most)).all()
@@ -188,36 +197,29 @@ class Imports:
 
     def dismiss(self, row_id: int, by: str) -> None:
         """Let a refused row go. Raises `ImportGone`."""
-        with self._database.session() as session:
-            row = self._open_row(session.get(KeptRow, row_id))
+        with self._database.turn() as turn:
+            row = self._open_row(turn.session.get(KeptRow, row_id))
             row.settled, row.settled_by = "dismissed", by
 
     def mend(self, row_id: int, cells: Sequence[str], by: str) -> Mended:
         """Take a refused row with other cells; when it is refused again, those are kept. Raises `ImportGone`."""
-        with self._database.session() as session:
-            row = self._open_row(session.get(KeptRow, row_id))
+        with self._database.turn() as turn:
+            row = self._open_row(turn.session.get(KeptRow, row_id))
             header, table = json.loads(row.header), row.table
-        text = csv_text(header, [cells])
-        existing = self._plans.all()
-        known_only = table != "sites"
-        intake = read_intake([read_csv(io.BytesIO(text.encode()), table, row.file)], existing, known_only=known_only)
-        if intake.refused:
-            refused = intake.refused[0]
-            with self._database.session() as session:
-                session.execute(
-                    update(KeptRow)
-                    .where(KeptRow.id == row_id)
-                    .values(cells=json.dumps(refused.cells), faults=_faults(refused))
-                )
-            return Mended([], refused.faults, None)
-        told = [str(change) for plan in intake.plans.values() for change in changes(existing.get(plan.key), plan)]
-        sentence = f"Row {row.row} of {row.file} mended"
-        batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=sentence)
-        batch_id = batch.id if told else None
-        self._plans.save_all(intake.plans.values(), by, sentence, secrets=intake.secrets, batch=batch if told else None)
-        with self._database.session() as session:
-            values = {"settled": "mended", "settled_by": by}
-            session.execute(update(KeptRow).where(KeptRow.id == row_id).values(values))
+            text = csv_text(header, [cells])
+            existing = turn.now.sites.all()
+            read = [read_csv(io.BytesIO(text.encode()), table, row.file)]
+            intake = read_intake(read, existing, known_only=table != "sites")
+            if intake.refused:
+                refused = intake.refused[0]
+                row.cells, row.faults = json.dumps(refused.cells), _faults(refused)
+                return Mended([], refused.faults, None)
+            told = [str(change) for plan in intake.plans.values() for change in changes(existing.get(plan.key), plan)]
+            sentence = f"Row {row.row} of {row.file} mended"
+            batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=sentence) if told else None
+            batch_id = batch.id if batch else None
+            self._plans.save_all(intake.plans.values(), by, sentence, secrets=intake.secrets, batch=batch)
+            row.settled, row.settled_by = "mended", by
         return Mended(told, [], batch_id)
 
     def _open_row(self, row: KeptRow | None) -> KeptRow:
@@ -238,7 +240,7 @@ class Imports:
 
     def _previewed(self, import_id: str) -> tuple[dict[str, int], Preview]:
         """An import that is not applied yet: the revisions it was shown on, and what it does."""
-        with self._database.session() as session:
+        with self._database.reading() as session:
             record = session.get(Import, import_id)
             stored = session.scalars(
                 select(ImportFile).where(ImportFile.import_id == import_id).order_by(ImportFile.id)
@@ -254,7 +256,8 @@ class Imports:
     def _work_out(
         self, import_id: str, files: Sequence[tuple[str, bytes]], progress: Progress | None = None
     ) -> Preview:
-        existing = self._plans.all()
+        now = self._plans.now
+        existing = now.all()
         watched = self._watched()
         intake = load_files(files, existing, progress, watched)
         secrets_by_site: dict[str, int] = {}
@@ -268,18 +271,19 @@ class Imports:
             differences = changes(before, plan) if before and before != plan else []
             doubts = tuple(alike.doubts(before, plan, differences))
             sites.append(SiteChange(plan, before is None, differences, secrets_by_site.get(key, 0), doubts))
-        return Preview(import_id, sites, intake, self._bases(intake.plans))
-
-    def _bases(self, keys: Collection[str] | Iterator[str]) -> dict[str, int]:
-        """The newest revisions of sites; 0 for those that are not there."""
-        existing = self._plans.all()
-        return {key: self._plans.saved(key).number if key in existing else 0 for key in keys}
+        return Preview(import_id, sites, intake, _bases(now, intake.plans))
 
     def _watched(self) -> frozenset[tuple[str, ...]]:
         """Which rows wait in the inbox."""
         waiting = select(KeptRow).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return frozenset(_key_of(row) for row in session.scalars(waiting.where(Import.applied_at.is_not(None))))
+
+
+def _bases(sites: Sites, keys: Iterable[str]) -> dict[str, int]:
+    """The newest revisions of sites; 0 for those that are not there."""
+    found = {key: sites.get(key) for key in keys}
+    return {key: held.saved.number if held is not None else 0 for key, held in found.items()}
 
 
 class _Alike:

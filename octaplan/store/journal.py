@@ -75,13 +75,13 @@ class Journal:
             query = query.where(JournalEntry.act == act)
         if site:
             query = query.where(JournalEntry.site == site.upper())
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return [Line(e.id, e.at, e.by, e.act, e.site, e.what, e.why) for e in session.scalars(query)]
 
     def check(self) -> Checked:
         """Go through the whole chain."""
         digest, number = START, 0
-        with self._database.session() as session:
+        with self._database.reading() as session:
             for entry in session.scalars(
                 select(JournalEntry).order_by(JournalEntry.id).execution_options(yield_per=500)
             ):

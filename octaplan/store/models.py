@@ -93,6 +93,7 @@ class Revision(Base):
     kind: Mapped[Kind] = mapped_column(String(8), default=Kind.CHANGE)
     name: Mapped[str | None] = mapped_column(String(80))
     batch: Mapped[str | None] = mapped_column(String(20), index=True)
+    account: Mapped[str] = mapped_column(String(80), default="", server_default="")
 
 
 class Batch(Base):
@@ -193,6 +194,7 @@ class Import(Base):
     by: Mapped[str] = mapped_column(String(200))
     applied_at: Mapped[datetime | None]
     bases: Mapped[str] = mapped_column(Text)
+    account: Mapped[str] = mapped_column(String(80), default="", server_default="")
 
 
 class ImportFile(Base):
@@ -262,6 +264,7 @@ class Secret(Base):
     typed: Mapped[bool]
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
+    batch: Mapped[str | None] = mapped_column(String(20))
 
 
 class JournalEntry(Base):

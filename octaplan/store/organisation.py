@@ -7,13 +7,13 @@ SettingsError         settings cannot be saved as asked
 from __future__ import annotations
 
 import json
-import threading
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from octaplan.core.faults import first_fault
 from octaplan.core.organisation import Organisation
@@ -22,6 +22,7 @@ from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import OrganisationRevision
 from octaplan.store.saved import Saved
+from octaplan.store.snapshot import Settled
 
 
 class SettingsError(OctaplanError):
@@ -61,20 +62,21 @@ class Settings:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._lock = threading.RLock()
-        self.current = Organisation()
-        self.saved = Saved(0, datetime.now(UTC), "Octaplan", "As they come")
-        with database.session() as session:
-            number = session.scalar(select(func.max(OrganisationRevision.number)))
-            if number is not None:
-                row = session.get_one(OrganisationRevision, number)
-                self.current = Organisation.model_validate_json(row.document)
-                self.saved = _saved(row)
+
+    @property
+    def current(self) -> Organisation:
+        """The settings as they are saved."""
+        return self._database.now.settings.current
+
+    @property
+    def saved(self) -> Saved:
+        """Their newest revision."""
+        return self._database.now.settings.saved
 
     def history(self, limit: int = 200) -> list[Saved]:
         """The revisions, newest first."""
         query = select(OrganisationRevision).order_by(OrganisationRevision.number.desc()).limit(limit)
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return [_saved(row) for row in session.scalars(query)]
 
     def save(self, document: object, base: int, by: str) -> bool:
@@ -89,15 +91,16 @@ class Settings:
                 what, most = _BOUNDS[number]
                 raise SettingsError(f"{what} is a whole number from 0 to {most}: write such a number", place) from None
             raise SettingsError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
-        with self._lock:
-            if base != self.saved.number:
+        with self._database.turn() as turn:
+            current, saved = turn.now.settings
+            if base != saved.number:
                 raise SettingsMoved(
-                    f"{self.saved.by} saved revision {self.saved.number} of the settings in the meantime: look at "
+                    f"{saved.by} saved revision {saved.number} of the settings in the meantime: look at "
                     "that, then make the change again"
                 )
-            if after == self.current:
+            if after == current:
                 return False
-            said = _sentence(self.current.document(), after.document())
+            said = _sentence(current.document(), after.document())
             row = OrganisationRevision(
                 number=base + 1,
                 at=datetime.now(UTC),
@@ -105,11 +108,19 @@ class Settings:
                 sentence=said,
                 document=json.dumps(after.document(), ensure_ascii=False),
             )
-            with self._database.session() as session:
-                session.add(row)
-                enter(session, Act.SETTINGS, by, said)
-            self.current, self.saved = after, _saved(row)
+            turn.session.add(row)
+            enter(turn.session, Act.SETTINGS, by, said)
+            turn.now = turn.now.with_settings(Settled(after, _saved(row)))
             return True
+
+
+def load_settings(session: Session) -> Settled:
+    """The newest settings of a database."""
+    number = session.scalar(select(func.max(OrganisationRevision.number)))
+    if number is None:
+        return Settled(Organisation(), Saved(0, datetime.now(UTC), "Octaplan", "As they come"))
+    row = session.get_one(OrganisationRevision, number)
+    return Settled(Organisation.model_validate_json(row.document), _saved(row))
 
 
 def _saved(row: OrganisationRevision) -> Saved:

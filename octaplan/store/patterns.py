@@ -19,8 +19,8 @@ from octaplan.core.plan import PATTERNS, SitePlan
 from octaplan.errors import OctaplanError
 from octaplan.store.database import Database
 from octaplan.store.models import PatternVersion
-from octaplan.store.organisation import Settings
 from octaplan.store.plans import Plans
+from octaplan.store.snapshot import Sites
 
 
 class PatternError(OctaplanError):
@@ -39,18 +39,18 @@ class Version(NamedTuple):
 class Patterns:
     """The patterns of a database. `plans` are their newest drafts, under the customer `PATTERNS`."""
 
-    def __init__(self, database: Database, settings: Settings) -> None:
+    def __init__(self, database: Database) -> None:
         self._database = database
-        self.plans = Plans(database, settings=settings, patterns=True)
+        self.plans = Plans(database, patterns=True)
         self._known: dict[tuple[str, int], SitePlan] = {}
 
     def draft(self, key: str) -> SitePlan:
         """A pattern as it is being edited. Raises `NoSuchSite`."""
-        return self.plans.plan(f"{PATTERNS}/{key}")
+        return self.plans.now.plan(f"{PATTERNS}/{key}")
 
     def all(self) -> list[SitePlan]:
         """The drafts of all patterns, by name."""
-        return sorted(self.plans.all().values(), key=lambda plan: (plan.name or plan.site).casefold())
+        return sorted(self.plans.now.all().values(), key=lambda plan: (plan.name or plan.site).casefold())
 
     def make(self, name: str, by: str, like: SitePlan | None = None) -> SitePlan:
         """A new pattern, empty or laid out like a site. Raises `PatternError` when the name is taken, or `like` will
@@ -60,7 +60,11 @@ class Patterns:
             raise PatternError(
                 "The name of a pattern has three letters or digits at least: write such as Shop with tills"
             )
-        if f"{PATTERNS}/{key}" in self.plans.all():
+        with self._database.turn():
+            return self._make(key, name, by, like)
+
+    def _make(self, key: str, name: str, by: str, like: SitePlan | None) -> SitePlan:
+        if f"{PATTERNS}/{key}" in self.plans.now.all():
             raise PatternError(f"There is a pattern {key} already: give this one another name")
         empty = SitePlan(customer=PATTERNS, site=key, name=name, reach_groups=[])
         pattern = pattern_of(like, key, name) if like is not None else empty
@@ -73,15 +77,15 @@ class Patterns:
         """The versions of a pattern, newest first."""
         columns = (PatternVersion.number, PatternVersion.at, PatternVersion.by, PatternVersion.note)
         query = select(*columns).where(PatternVersion.key == self.draft(key).site)
-        with self._database.session() as session:
+        with self._database.reading() as session:
             return [Version(*row) for row in session.execute(query.order_by(PatternVersion.number.desc()))]
 
     def version(self, key: str, number: int) -> SitePlan:
         """One version of a pattern. Raises `PatternError`."""
         known = self._known.get((key, number))
         if known is None:
-            with self._database.session() as session:
-                row = session.get(PatternVersion, (key, number))
+            with self._database.reading() as session:
+                row = session.get(PatternVersion, (key, number)) if number < 1 << 62 else None
             if row is None:
                 raise PatternError(f"There is no version {number} of the pattern {key}: look at Patterns")
             known = self._known[key, number] = SitePlan.model_validate_json(row.document)
@@ -89,15 +93,16 @@ class Patterns:
 
     def publish(self, key: str, revision: int, note: str, by: str) -> int:
         """Make the draft, as it is at a revision, the next version; returns its number. Raises `PatternError`."""
-        pattern = self.draft(key)
-        if self.plans.saved(pattern.key).number != revision:
-            raise PatternError("The pattern has been changed since: look at it again, then make the version")
-        sizes(pattern)
-        newest = self.newest(key)
-        if newest and self.version(key, newest) == pattern:
-            raise PatternError(f"Nothing has changed since version {newest}")
-        with self._database.session() as session:
-            session.add(
+        with self._database.turn() as turn:
+            held = turn.now.patterns.of(f"{PATTERNS}/{key}")
+            pattern = held.plan
+            if held.saved.number != revision:
+                raise PatternError("The pattern has been changed since: look at it again, then make the version")
+            sizes(pattern)
+            newest = self.newest(key)
+            if newest and self.version(key, newest) == pattern:
+                raise PatternError(f"Nothing has changed since version {newest}")
+            turn.session.add(
                 PatternVersion(
                     key=pattern.site,
                     number=newest + 1,
@@ -114,19 +119,19 @@ class Patterns:
         versions = self.versions(key)
         return versions[0].number if versions else 0
 
-    def remove(self, key: str, used: Counter[tuple[str, int]], by: str) -> None:
+    def remove(self, key: str, by: str) -> None:
         """Take a pattern away that no site uses. Raises `PatternError`."""
-        sites = sum(number for (name, _), number in used.items() if name == key)
-        if sites:
-            raise PatternError(f"{sites} site{'s are' if sites > 1 else ' is'} made from it: it has to stay")
-        pattern = self.draft(key)
-        self.plans.remove([pattern.key], by)
-        with self._database.session() as session:
-            session.execute(delete(PatternVersion).where(PatternVersion.key == pattern.site))
+        with self._database.turn() as turn:
+            sites = sum(number for (name, _), number in used_by(turn.now.sites).items() if name == key)
+            if sites:
+                raise PatternError(f"{sites} site{'s are' if sites > 1 else ' is'} made from it: it has to stay")
+            pattern = turn.now.patterns.plan(f"{PATTERNS}/{key}")
+            self.plans.remove([pattern.key], by)
+            turn.session.execute(delete(PatternVersion).where(PatternVersion.key == pattern.site))
         for known in [known for known in self._known if known[0] == key]:
             del self._known[known]
 
 
-def used_by(plans: Plans) -> Counter[tuple[str, int]]:
+def used_by(sites: Sites) -> Counter[tuple[str, int]]:
     """How many sites are made from each version of each pattern."""
-    return Counter((p.pattern.key, p.pattern.version) for p in plans.all().values() if p.pattern is not None)
+    return Counter((p.pattern.key, p.pattern.version) for p in sites.all().values() if p.pattern is not None)

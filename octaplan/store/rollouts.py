@@ -19,9 +19,11 @@ from octaplan.core.room import RoomError
 from octaplan.errors import OctaplanError
 from octaplan.formats.intake import Intake, RefusedRow, read_intake, row_key
 from octaplan.formats.tables import TableError, column_key, read_csv
+from octaplan.store.database import Database
 from octaplan.store.models import Batch
 from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
+from octaplan.store.snapshot import Sites
 
 #: The most that a pasted table may hold, in characters.
 LONGEST = 1_000_000
@@ -60,40 +62,36 @@ class RolledOut(NamedTuple):
 class Rollouts:
     """Sites made from patterns, over the plans and patterns of a database."""
 
-    def __init__(self, plans: Plans, patterns: Patterns) -> None:
+    def __init__(self, database: Database, plans: Plans, patterns: Patterns) -> None:
+        self._database = database
         self._plans = plans
         self._patterns = patterns
 
     def preview(self, wanted: Wanted) -> RolledOut:
         """What a rollout would make, with everything that would be found; nothing is saved. Raises `RolloutError`."""
+        return self._rolled_out(self._plans.now, wanted)
+
+    def _rolled_out(self, now: Sites, wanted: Wanted) -> RolledOut:
         pattern = self._patterns.version(wanted.pattern, wanted.version)
         use = PatternUse(key=wanted.pattern, version=wanted.version)
-        with self._plans.held() as portfolio:
-            sites, refused = self._sites(wanted)
-            try:
-                prefix = site_layout(pattern, wanted.growth).prefix
-                made = roll_out(portfolio, pattern, use, sites, wanted.blocks, wanted.reserved, wanted.growth)
-            except RoomError as error:
-                raise RolloutError(str(error)) from None
-            befores = [portfolio.get(one.plan.key) for one in made]
-            try:
-                for one in made:
-                    portfolio.put(one.plan)
-                findings = portfolio.check_many([one.plan for one in made])
-            finally:
-                for one, before in zip(made, befores, strict=True):
-                    if before is not None:
-                        portfolio.put(before)
-                    else:
-                        portfolio.remove(one.plan.key)
-        new = {one.plan.key for one, before in zip(made, befores, strict=True) if before is None}
+        trial = now.portfolio.fork()
+        sites, refused = self._sites(now, wanted)
+        try:
+            prefix = site_layout(pattern, wanted.growth).prefix
+            made = roll_out(trial, pattern, use, sites, wanted.blocks, wanted.reserved, wanted.growth)
+        except RoomError as error:
+            raise RolloutError(str(error)) from None
+        for one in made:
+            trial.put(one.plan)
+        findings = trial.check_many([one.plan for one in made])
+        new = {one.plan.key for one in made if now.get(one.plan.key) is None}
         return RolledOut(made, new, findings, refused, prefix)
 
     def apply(self, wanted: Wanted, runs: dict[str, str], by: str) -> tuple[str, int]:
         """Make what `preview` showed; `runs` are those it showed, by site code. Returns the change's id and how many
         sites were saved. Raises `RolloutError` when something else would come out now."""
-        with self._plans.held():
-            rolled = self.preview(wanted)
+        with self._database.turn() as turn:
+            rolled = self._rolled_out(turn.now.sites, wanted)
             if {one.plan.site: str(one.run) for one in rolled.made} != runs:
                 raise RolloutError("The plans have changed since: look at what would be made now, then make it")
             name = self._patterns.draft(wanted.pattern).name or wanted.pattern
@@ -105,8 +103,8 @@ class Rollouts:
             saved = self._plans.save_all([one.plan for one in rolled.made], by, reason, batch=batch)
         return batch_id, saved
 
-    def _sites(self, wanted: Wanted) -> tuple[list[SitePlan], list[RefusedRow]]:
-        plans = self._plans.all()
+    def _sites(self, now: Sites, wanted: Wanted) -> tuple[list[SitePlan], list[RefusedRow]]:
+        plans = now.all()
         chosen: dict[str, SitePlan] = {}
         for code in wanted.codes:
             key = site_key(wanted.customer, code)

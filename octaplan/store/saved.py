@@ -14,3 +14,4 @@ class Saved(NamedTuple):
     by: str
     sentence: str
     name: str | None = None
+    account: str = ""

@@ -51,7 +51,7 @@ def find(database: Database, looked_for: str, blocks: Mapping[str, Sequence[Netw
         words = [f"{parse_mac(typed).value:012x}"]
     except AddressError:
         words = typed.casefold().split()
-    with database.session() as session:
+    with database.reading() as session:
         query = select(Name, Site, Customer).join(Site, Site.id == Name.site_id).join(Customer)
         for word in words:
             query = query.where(Name.folded.contains(word, autoescape=True))
@@ -78,7 +78,7 @@ def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[s
     low, high = sort_key(first), sort_key(last)
     single = (Claim.first == Claim.last, Claim.first.between(low, high))
     run = (text("claims.first < claims.last"), Claim.first <= high, Claim.last >= low)
-    with database.session() as session:
+    with database.reading() as session:
         query = select(Claim, Site, Customer).join(Site, Site.id == Claim.site_id).join(Customer)
         query = query.where(Claim.family == first.family)
         rows = [row for which in (single, run) for row in session.execute(query.where(*which)).all()]

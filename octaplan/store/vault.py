@@ -16,6 +16,8 @@ import hashlib
 import hmac
 import os
 import secrets
+from collections.abc import Iterator
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -29,7 +31,7 @@ from sqlalchemy.orm import Session
 
 from octaplan.errors import OctaplanError
 from octaplan.store.database import Database
-from octaplan.store.models import Account, Backup, ImportFile, SafeKey, Secret
+from octaplan.store.models import Account, Backup, Base, ImportFile, SafeKey, Secret
 
 FILE = "safe.key"
 NEXT = "safe.key.next"
@@ -70,6 +72,13 @@ class _Key(NamedTuple):
         return self.seal.decrypt(sealed[:_NONCE], sealed[_NONCE:], place.encode())
 
 
+class Changed(NamedTuple):
+    """What a change of keys came to: how many things were sealed anew, and how many could not be opened."""
+
+    sealed: int
+    damaged: int
+
+
 class Vault:
     """Seals and opens. `locked` says why it cannot, and is empty when it can."""
 
@@ -77,9 +86,12 @@ class Vault:
         self._database = database
         self._path = database.folder / FILE
         self._key: _Key | None = None
+        self._former: _Key | None = None
+        self._following: _Key | None = None
         self.locked = ""
         self.since = datetime.now(UTC)
-        with database.session() as session:
+        with database.turn() as turn:
+            session = turn.session
             record = session.get(SafeKey, 1)
             if record is None:
                 self._key = _read(self._path) or _write(self._path, secrets.token_bytes(32))
@@ -131,6 +143,9 @@ class Vault:
         try:
             return self._open_key().opened(sealed, place)
         except InvalidTag:
+            if self._former is not None:  # it may have been looked up before the key was changed
+                with suppress(InvalidTag):
+                    return self._former.opened(sealed, place)
             raise Damaged(
                 f"What is stored for {place} has been damaged, or was put there from another place: it cannot be "
                 "read. Make or type it anew; its history is kept"
@@ -140,41 +155,54 @@ class Vault:
         """The same for the same secret, and tells nothing else about it."""
         return hmac.new(self._open_key().print, secret.encode(), hashlib.sha256).hexdigest()
 
-    def change_key(self) -> int:
-        """Seal everything with a new key, all of it or nothing; returns how many things were sealed anew.
+    def change_key(self, session: Session) -> Changed:
+        """Seal everything with a new key, inside the caller's turn; `settle` once it has been committed.
 
         The new key is on disk before the first thing is sealed with it, and takes the old one's place after the
-        last; when this is cut off in between, the next start finishes it.
+        last; when this is cut off in between, the next start finishes it. What cannot be opened stays as it is.
         """
         self._open_key()
-        raw = secrets.token_bytes(32)
-        with self._database.session() as session:
-            new = _write(self._database.folder / NEXT, raw)
-            number = 0
-            for secret in session.scalars(select(Secret)):
-                place = secret_place(secret.site_id, secret.slot, secret.number)
-                plain = self.open(secret.sealed, place)
-                secret.sealed = new.sealed(plain, place)
-                secret.fingerprint = hmac.new(new.print, plain, hashlib.sha256).hexdigest()
-                number += 1
-            for backup in session.scalars(select(Backup)):
-                place = f"backup {backup.run_id} {backup.sha256}"
-                backup.sealed = new.sealed(self.open(backup.sealed, place), place)
-                number += 1
-            for account in session.scalars(select(Account).where(Account.totp.is_not(None))):
-                place = f"second factor of {account.name}"
-                account.totp = new.sealed(self.open(account.totp or b"", place), place)
-                account.totp_pending = None
-                number += 1
-            for file in session.scalars(select(ImportFile)):
-                place = f"import {file.import_id} {file.name}"
-                file.content = new.sealed(self.open(file.content, place), place)
-                number += 1
-            self.since = datetime.now(UTC)
-            session.merge(SafeKey(id=1, key_id=new.id, since=self.since))
+        new = self._following = _write(self._database.folder / NEXT, secrets.token_bytes(32))
+        sealed = damaged = 0
+        for thing, name, place in _sealed_things(session):
+            try:
+                plain = self.open(getattr(thing, name), place)
+            except Damaged:
+                damaged += 1
+                continue
+            setattr(thing, name, new.sealed(plain, place))
+            if isinstance(thing, Secret):
+                thing.fingerprint = hmac.new(new.print, plain, hashlib.sha256).hexdigest()
+            sealed += 1
+        session.merge(SafeKey(id=1, key_id=new.id, since=datetime.now(UTC)))
+        return Changed(sealed, damaged)
+
+    def settle(self) -> None:
+        """Go on with the key that everything has been sealed with."""
+        if self._following is None:
+            return
+        self._former, self._key, self._following = self._key, self._following, None
+        self.since = datetime.now(UTC)
         os.replace(self._database.folder / NEXT, self._path)
-        self._key = new
-        return number
+
+
+def _sealed_things(session: Session) -> Iterator[tuple[Base, str, str]]:
+    """Everything that is sealed in a database: the row, the name of its column, and what it is bound to."""
+    for secret in session.scalars(select(Secret)):
+        yield secret, "sealed", secret_place(secret.site_id, secret.slot, secret.number)
+    for backup in session.scalars(select(Backup)):
+        yield backup, "sealed", f"backup {backup.run_id} {backup.sha256}"
+    for account in session.scalars(select(Account)):
+        for name in ("totp", "totp_pending"):
+            if getattr(account, name) is not None:
+                yield account, name, second_factor_place(account.name)
+    for file in session.scalars(select(ImportFile)):
+        yield file, "content", f"import {file.import_id} {file.name}"
+
+
+def second_factor_place(account: str) -> str:
+    """What the secret of a second factor is bound to."""
+    return f"second factor of {account}"
 
 
 def secret_place(site_id: int, slot: str, number: int) -> str:

@@ -52,6 +52,7 @@ class FirstStart(InBrowser):
         expect(history).to_contain_text("Loaded from tables")
         expect(history).to_contain_text("Ada Fennimore")
 
+        page.keyboard.press("Escape")
         page.get_by_role("button", name="Ada Fennimore").click()
         with page.expect_popup() as opened:
             page.get_by_role("menuitem", name="Licences").click()

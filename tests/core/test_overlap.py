@@ -173,7 +173,7 @@ class SharedClaims(unittest.TestCase):
         shared = Shared(sharing(held))
         fresh = [claim for claim in more if claim[1] in changed]
         if changed:
-            shared.exchange(np.array(sorted(changed)), sharing(fresh))
+            shared = shared.exchanged(np.array(sorted(changed)), sharing(fresh))
         now = sharing([claim for claim in held if claim[1] not in changed] + fresh)
         found = shared.elsewhere(now, lambda: now).total
         self.assertEqual(found.tolist(), Shared(now).elsewhere(now, lambda: now).total.tolist())

@@ -183,7 +183,7 @@ class Permissions(WithServer):
             client.delete("/api/sites/FERN/DOCK/acceptances/x"),
         ):
             self.assertEqual(answer.status_code, 403, answer.text)
-        self.assertEqual(self.plans.plan("FERN/DOCK"), DOCK)
+        self.assertEqual(self.plans.now.plan("FERN/DOCK"), DOCK)
 
 
 class Working(WithServer):

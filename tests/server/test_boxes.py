@@ -9,6 +9,7 @@ import structlog
 
 from octaplan.demo.boxes import answer
 from octaplan.server.app import configure_logs
+from octaplan.store.bench import sheet_of
 from tests.core.kit import hardware, office_site
 from tests.server.test_api import WithServer
 
@@ -21,7 +22,9 @@ class WithBoxes(WithServer):
         self.records.hardware.save(hardware("test-slots").document(), 0, "Ines")
         document = json.loads(json.dumps(office_site("LARK/NOOK").document()).replace("10.40.", "10.77."))
         document["circuits"]["circ0"] |= {"address": "198.51.100.66", "gateway": "198.51.100.65"}
-        self.plans.save_all([type(self.plans.plan("FERN/DOCK")).model_validate(document)], "Ines", "Loaded from tables")
+        self.plans.save_all(
+            [type(self.plans.now.plan("FERN/DOCK")).model_validate(document)], "Ines", "Loaded from tables"
+        )
         self.client = self.signed_in()
 
     def add(self, role: str = "edge", kind: str = "test-slots") -> dict[str, Any]:
@@ -155,8 +158,8 @@ class Bench(WithBoxes):
         self.client.post(f"{SITE}/clearance", json={"revision": desk["revision"]["number"]})
         config = {"file": ("nook.cfg", b"hostname nook-edge\n")}
         self.assertEqual(self.marek.post(f"{SITE}/bench/{self.edge}/backups", files=config).status_code, 200)
-        plan = self.plans.plan("LARK/NOOK")
-        for step in self.records.bench.sheet(plan, self.edge).steps:
+        plan = self.plans.now.plan("LARK/NOOK")
+        for step in sheet_of(self.records.now, plan.key, self.edge).steps:
             body = {"result": "done", "measured": {m.key: answer(m) for m in step.measures if m.kind != "backup"}}
             ticked = self.marek.put(f"{SITE}/bench/{self.edge}/steps/{step.key}", json=body)
             self.assertEqual(ticked.status_code, 200, ticked.text)

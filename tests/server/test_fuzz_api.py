@@ -51,7 +51,7 @@ class AnyRequest(WithServer):
             "/api/sites/FERN/DOCK/plan", content=json.dumps(sent), headers={"If-Match": revision}
         )
         self.answered(answer)
-        plan = self.plans.plan("FERN/DOCK")
+        plan = self.plans.now.plan("FERN/DOCK")
         self.assertEqual(SitePlan.model_validate(plan.document()), plan)
 
     @given(
@@ -135,9 +135,9 @@ class AnyRequest(WithServer):
     @given(operations)
     @QUIET
     def test_drafts(self, sent: list[dict[str, Any]]) -> None:
-        before = self.plans.plan("FERN/DOCK")
+        before = self.plans.now.plan("FERN/DOCK")
         self.answered(self.client.post("/api/sites/FERN/DOCK/draft", content=json.dumps(sent)))
-        self.assertIs(self.plans.plan("FERN/DOCK"), before)
+        self.assertIs(self.plans.now.plan("FERN/DOCK"), before)
 
     @given(
         st.fixed_dictionaries(
@@ -191,4 +191,4 @@ class AnyRequest(WithServer):
     def test_steps(self, step: str, revision: str) -> None:
         header = revision.encode("ascii", "replace").decode().replace("\n", " ").replace("\r", " ").strip() or "1"
         self.answered(self.client.post(f"/api/sites/FERN/DOCK/{step}", headers={"If-Match": header}))
-        self.plans.standing("FERN/DOCK")
+        self.plans.standing(self.plans.now.of("FERN/DOCK"))

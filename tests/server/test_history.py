@@ -7,6 +7,7 @@ import json
 from typing import Any
 
 from octaplan.server import events
+from octaplan.store.records import Records
 from tests.server.test_api import WithServer
 from tests.store.test_plans import LAST
 
@@ -24,8 +25,8 @@ class Drafts(WithServer):
 
     def test_a_draft_meets_other_sites(self) -> None:
         client = self.signed_in()
-        mill = next(iter(self.plans.plan("FERN/MILL").segments.values())).subnet
-        key = next(iter(self.plans.plan("FERN/DOCK").segments))
+        mill = next(iter(self.plans.now.plan("FERN/MILL").segments.values())).subnet
+        key = next(iter(self.plans.now.plan("FERN/DOCK").segments))
         operations = [{"op": "add", "path": f"/segments/{key}/subnet", "value": str(mill)}]
         rules = [finding["rule"] for finding in client.post(f"{DOCK}/draft", json=operations).json()]
         self.assertIn("overlap-reach", rules)
@@ -62,8 +63,8 @@ class UndoAndRedo(WithServer):
         self.assertEqual(self.last(), 0)
         self.assertEqual((undone["undo"], undone["redo"]), (1, 3))
         self.assertTrue(undone["revision"]["sentence"].startswith("Undone: "))
-        fresh = type(self.plans)(self.app.state.database)
-        self.assertEqual(fresh.standing("FERN/DOCK").redo, 3)
+        fresh = Records(self.app.state.database).plans
+        self.assertEqual(fresh.standing(fresh.now.of("FERN/DOCK")).redo, 3)
         self.assertEqual(self.post("redo", 4).json()["revision"]["number"], 5)
         self.assertEqual(self.last(), 1)
         self.assertEqual(self.post("redo", 5).status_code, 422)

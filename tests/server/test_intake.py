@@ -39,18 +39,18 @@ class Intake(WithServer):
         self.assertEqual(refused.status_code, 409)
         sides = refused.json()["contradictions"][0]
         self.assertEqual((sides["confirmed"], sides["given"]), ("203.0.113.17", "203.0.113.22"))
-        self.assertEqual(self.plans.saved("FERN/DOCK").number, 3)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").number, 3)
         taken = self.answer(("gateway.main1", "203.0.113.22"), revision=3, overwrite=True)
         self.assertEqual(taken.json()["plan"]["circuits"]["main1"]["gateway"], "203.0.113.22")
 
     def test_what_cannot_be_read_is_said_and_kept_out(self) -> None:
         refused = self.answer(("handoff.main1", "static"), ("gateway.main1", "203.0.113.300"))
         self.assertEqual((refused.status_code, refused.json()["path"]), (422, "gateway.main1"))
-        self.assertEqual(self.plans.saved("FERN/DOCK").number, 2)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").number, 2)
         forged = self.patch(self.client, [{"op": "add", "path": "/answers/place", "value": {"text": "x"}}], 2)
         self.assertEqual(forged.status_code, 422)
 
     def test_answers_do_not_void_a_clearance_digest(self) -> None:
-        before = self.plans._digest(self.plans.plan("FERN/DOCK"))
+        before = self.plans.now.of("FERN/DOCK").digest
         self.answer(("place", "cellar"))
-        self.assertEqual(self.plans._digest(self.plans.plan("FERN/DOCK")), before)
+        self.assertEqual(self.plans.now.of("FERN/DOCK").digest, before)

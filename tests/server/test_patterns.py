@@ -84,7 +84,7 @@ class Rollouts(WithPattern):
         self.assertEqual(
             ([s["run"] for s in shown["sites"]], shown["stops"]), (["10.80.0.0/23", "10.80.2.0/23", "10.80.4.0/23"], 0)
         )
-        self.assertEqual(len(self.plans), 2, "a preview leaves no trace")
+        self.assertEqual(len(self.plans.now), 2, "a preview leaves no trace")
         made = self.roll("", runs={s["site"]: s["run"] for s in shown["sites"]}).json()
         self.assertEqual(made["sites"], 3)
         stands = self.client.get("/api/sites/SHOP/S01/pattern").json()
@@ -94,7 +94,7 @@ class Rollouts(WithPattern):
         customer = self.client.get("/api/customers/shop").json()
         self.assertEqual([(p["name"], p["sites"]) for p in customer["patterns"]], [("Shop with tills", 3)])
         undone = self.client.post(f"/api/findings/batches/{made['batch']}/undo").json()
-        self.assertEqual((undone["undone"], len(self.plans)), (3, 2))
+        self.assertEqual((undone["undone"], len(self.plans.now)), (3, 2))
 
     def test_a_newer_version_is_proposed_to_a_site(self) -> None:
         self.roll("", runs={s["site"]: s["run"] for s in self.roll().json()["sites"]})
@@ -174,7 +174,7 @@ class Questions(WithServer):
             "/api/questions/take", json={"answers": answers, "source": "Copperline", "confirmed": True}
         ).json()
         self.assertEqual(taken["sites"], 1)
-        self.assertEqual(str(self.plans.plan("FERN/DOCK").circuits["circ0"].gateway), "203.0.113.17")
+        self.assertEqual(str(self.plans.now.plan("FERN/DOCK").circuits["circ0"].gateway), "203.0.113.17")
         answers[0]["text"] = "203.0.113.22"
         self.assertEqual(
             self.client.post("/api/questions/read", json={"text": text.replace(".17", ".22")}).json()[0]["against"][
@@ -200,7 +200,7 @@ class Questions(WithServer):
         )
         answers = [{name: m[name] for name in ("customer", "site", "key", "text")} for m in matched]
         self.client.post("/api/questions/take", json={"answers": answers})
-        circuit = self.plans.plan("FERN/DOCK").circuits["circ0"]
+        circuit = self.plans.now.plan("FERN/DOCK").circuits["circ0"]
         self.assertEqual((circuit.prefix, str(circuit.gateway)), (29, "198.51.100.17"))
 
     def test_tables_go_out_and_come_back(self) -> None:

@@ -9,6 +9,7 @@ from octaplan.core.hardware import SlotRule
 from octaplan.demo.boxes import answer
 from octaplan.server.credentials import rules_in_words
 from octaplan.server.outbound import stage_of
+from octaplan.store.bench import sheet_of
 from tests.server.test_boxes import SITE, WithBoxes
 
 
@@ -88,7 +89,7 @@ class Stages(WithBoxes):
         self.client.post(f"{SITE}/credentials/missing")
         self.sign()
         self.client.post(f"{SITE}/bench/{edge}/backups", files={"file": ("nook.cfg", b"x")})
-        for step in self.records.bench.sheet(self.plans.plan("LARK/NOOK"), edge).steps:
+        for step in sheet_of(self.records.now, "LARK/NOOK", edge).steps:
             self.tick(edge, step.key, measured={m.key: answer(m) for m in step.measures if m.kind != "backup"})
         revision = self.client.get(SITE).json()["revision"]["number"]
         self.assertEqual(self.client.post(f"{SITE}/shipment", json={"revision": revision - 1}).status_code, 409)

@@ -15,7 +15,7 @@ class Proposals(WithServer):
     def setUp(self) -> None:
         super().setUp()
         self.client = self.signed_in("marek")
-        self.key = next(iter(self.plans.plan("FERN/DOCK").segments))
+        self.key = next(iter(self.plans.now.plan("FERN/DOCK").segments))
 
     def propose(self, **wish: Any) -> Any:
         return self.client.post(f"{DOCK}/propose", json=wish)
@@ -34,7 +34,7 @@ class Proposals(WithServer):
                 answer = self.propose(**wish)
                 self.assertEqual(answer.status_code, 200, answer.text)
                 self.assertTrue(answer.json()["sentence"])
-        self.assertEqual(self.plans.saved("FERN/DOCK").number, 1)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").number, 1)
 
     def test_what_cannot_be_is_said(self) -> None:
         self.assertIn("itself", self.propose(what="join", segment=self.key, other=self.key).json()["detail"])
@@ -48,7 +48,7 @@ class Proposals(WithServer):
         self.assertIn("Added segment Guest", desk["revision"]["sentence"])
 
     def test_a_letter_is_read_for_a_circuit(self) -> None:
-        circuit = next(iter(self.plans.plan("FERN/DOCK").circuits), None)
+        circuit = next(iter(self.plans.now.plan("FERN/DOCK").circuits), None)
         if circuit is None:
             self.patch(self.client, [{"op": "add", "path": "/circuits/main1", "value": {"label": "Main"}}], 1)
             circuit = "main1"
@@ -59,7 +59,7 @@ class Proposals(WithServer):
         self.assertEqual(empty.status_code, 422)
 
     def test_a_column_is_read_field_by_field(self) -> None:
-        hosts = list(self.plans.plan("FERN/DOCK").hosts)
+        hosts = list(self.plans.now.plan("FERN/DOCK").hosts)
         entries = [
             {"path": f"/hosts/{hosts[0]}/address", "text": ".77"},
             {"path": f"/hosts/{hosts[0]}/address", "text": "10.40.300.1"},
@@ -175,7 +175,7 @@ class ManySites(WithServer):
         self.plans.revise("LOOM/S1", [{"op": "add", "path": "/contact", "value": "Ada"}], 1, "Marek")
         answer = self.client.post("/api/findings/apply", json={"rule": self.rule, "revisions": revisions})
         self.assertEqual(answer.status_code, 409)
-        self.assertEqual([self.plans.saved(key).number for key in self.sites], [1, 2, 1])
+        self.assertEqual([self.plans.now.saved(key).number for key in self.sites], [1, 2, 1])
 
     def test_two_sites_are_not_given_the_same_room(self) -> None:
         plans = [

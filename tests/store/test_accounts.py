@@ -9,7 +9,7 @@ from octaplan.store.accounts import AccountError
 from octaplan.store.database import Database
 from octaplan.store.models import Account, Role, SignIn
 from octaplan.store.records import Records
-from tests.support import InFolder
+from tests.support import InFolder, writing
 
 PASSWORD = "correct horse 9"
 
@@ -28,11 +28,11 @@ class WithAccounts(InFolder):
         person = self.accounts.person(token)
         assert person
         self.assertEqual((person.name, person.full_name, person.role), ("ines", "Ines Aldering", Role.TECHNICIAN))
-        with self.database.session() as session:
+        with writing(self.database) as session:
             session.execute(update(SignIn).values(ends=datetime.now(UTC) - timedelta(seconds=1)))
         self.assertIsNone(self.accounts.person(token))
         self.accounts.sign_in("ines", PASSWORD)
-        with self.database.session() as session:
+        with writing(self.database) as session:
             self.assertEqual(len(session.scalars(select(SignIn)).all()), 1)
 
     def test_neither_passwords_nor_tokens_are_kept(self) -> None:
@@ -77,16 +77,16 @@ class Demo(InFolder):
         people, password = demo.prepare(records, today)
         self.assertEqual([person.name for person in people], ["ines", "sabine", "marek", "wren"])
         self.assertIsNotNone(accounts.sign_in("marek", password))
-        every = plans.all()
+        every = plans.now.all()
         dates = sorted(plan.ship_date for plan in every.values() if plan.ship_date)
         self.assertEqual((len(every), dates[0].isoformat()), (24, "2031-05-07"))
         self.assertEqual({c for plan in every.values() for c in [plan.customer]}, set(demo.CUSTOMERS))
         for key in demo.CLEARED:
-            signature = plans.signature(key)
+            signature = plans.now.signature(key)
             assert signature
             self.assertIsNone(signature.void)
         again, fresh = demo.prepare(records, today)
-        self.assertEqual(len(plans.all()), 24)
+        self.assertEqual(len(plans.now.all()), 24)
         self.assertIsNone(accounts.sign_in("marek", password))
         self.assertIsNotNone(accounts.sign_in("marek", fresh))
         self.assertEqual([p.name for p in again], ["ines", "sabine", "marek", "wren"])
@@ -97,7 +97,7 @@ class Demo(InFolder):
         records = Records(database)
         saturday = datetime(2031, 5, 10, tzinfo=UTC).date()
         demo.prepare(records, saturday)
-        self.assertGreaterEqual(min(p.ship_date for p in records.plans.all().values() if p.ship_date), saturday)
+        self.assertGreaterEqual(min(p.ship_date for p in records.plans.now.all().values() if p.ship_date), saturday)
 
     def test_records_of_somebody_are_not_touched(self) -> None:
         database = Database(self.folder)
@@ -106,6 +106,6 @@ class Demo(InFolder):
         plans, accounts = records.plans, records.accounts
         accounts.add("ada", "Ada", PASSWORD, Role.ADMINISTRATOR)
         people, _ = demo.prepare(records, datetime.now(UTC).date())
-        self.assertEqual((people, len(plans)), ([], 0))
-        with database.session() as session:
+        self.assertEqual((people, len(plans.now)), ([], 0))
+        with writing(database) as session:
             self.assertFalse(session.scalars(select(Account.demo)).one())

@@ -11,22 +11,23 @@ import pyotp
 from argon2 import PasswordHasher
 
 from octaplan.store.accounts import AccountError, CodeNeeded, Person
-from octaplan.store.bench import AlreadyTicked, Result
+from octaplan.store.bench import AlreadyTicked
 from octaplan.store.models import Role
+from octaplan.store.runs import Result
 from tests.store.test_bench import WithBench
 from tests.store.test_safe import WithSafe
 
 KILLED = """
 import os, signal, sys
 from pathlib import Path
-from octaplan.store.bench import Result
+from octaplan.store.runs import Result
 from octaplan.store.database import Database
 from octaplan.store.records import Records
 records = Records(Database(Path(sys.argv[1])))
 device, slot = sys.argv[2], sys.argv[3]
 records.bench.tick("FERN/DOCK", device, "log-in", Result.DONE, seen=None, by="Ines")
 records.bench.attach("FERN/DOCK", device, "dock.cfg", b"hostname dock-edge", "Ines")
-records.safe.make([records.plans.need("FERN/DOCK", slot)], "Ines")
+records.safe.make([records.plans.now.need("FERN/DOCK", slot)], "Ines")
 print(records.safe.read("FERN/DOCK", slot, "Ines"), flush=True)
 os.kill(os.getpid(), signal.SIGKILL)
 """
@@ -83,16 +84,16 @@ class AtOnce(WithBench):
         self.assertEqual((checked.lines - before, checked.fault), (8, ""))
 
     def test_secrets_made_at_once_are_numbered_one_after_another(self) -> None:
-        need = self.plans.need("FERN/DOCK", self.slot)
+        need = self.plans.now.need("FERN/DOCK", self.slot)
         self.assertEqual(self.together(*[lambda: self.safe.make([need], "Ines")] * 6), [])
         self.assertEqual([entry.number for entry in self.safe.history("FERN/DOCK", self.slot)], [7, 6, 5, 4, 3, 2, 1])
 
     def test_checking_while_secrets_change_never_fails(self) -> None:
-        need = self.plans.need("FERN/DOCK", self.slot)
+        need = self.plans.now.need("FERN/DOCK", self.slot)
         works = [
             lambda: self.safe.make([need], "Ines"),
-            lambda: self.plans.recheck(),
-            lambda: self.plans.recheck(["fern/dock"]),
+            lambda: self.plans.now.judged("fern/dock"),
+            lambda: self.records.now.sites.within(None),
         ]
         self.assertEqual(self.together(*works * 4), [])
 

@@ -6,7 +6,8 @@ import hashlib
 from datetime import datetime
 
 from octaplan.demo.boxes import answer
-from octaplan.store.bench import AlreadyTicked, BenchError, NotReady, Result, Staging
+from octaplan.store.bench import AlreadyTicked, BenchError, NotReady, Staging, staging_of
+from octaplan.store.runs import Result
 from octaplan.store.vault import Damaged
 from tests.core.kit import hardware
 from tests.store.test_plans import put
@@ -20,7 +21,7 @@ class WithBench(WithSafe):
 
     @property
     def staging(self) -> Staging:
-        return self.records.bench.staging("FERN/DOCK", self.edge)
+        return staging_of(self.records.now, "FERN/DOCK", self.edge)
 
     def seen(self, step: str) -> datetime | None:
         tick = self.staging.ticks.get(step)
@@ -38,7 +39,7 @@ class WithBench(WithSafe):
             self.tick(step.key, measured={m.key: answer(m) for m in step.measures if m.kind != "backup"})
 
     def clear(self) -> None:
-        self.plans.sign("FERN/DOCK", self.plans.saved("FERN/DOCK").number, "Ines")
+        self.plans.sign("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "Ines")
 
 
 class Ticking(WithBench):
@@ -57,13 +58,13 @@ class Ticking(WithBench):
     def test_what_is_read_off_the_box_goes_into_the_plan_and_voids_no_clearance(self) -> None:
         self.clear()
         self.tick("unpack", measured={"serial": "T5-1", "mac": "02:40:08:00:00:01"})
-        device = self.plans.plan("FERN/DOCK").devices[self.edge]
+        device = self.plans.now.plan("FERN/DOCK").devices[self.edge]
         self.assertEqual((device.serial, str(device.macs[0])), ("T5-1", "02:40:08:00:00:01"))
-        signature = self.plans.signature("FERN/DOCK")
+        signature = self.plans.now.signature("FERN/DOCK")
         assert signature
         self.assertIsNone(signature.void)
-        self.plans.revise("FERN/DOCK", put("/contact", "Ada"), self.plans.saved("FERN/DOCK").number, "Ines")
-        signature = self.plans.signature("FERN/DOCK")
+        self.plans.revise("FERN/DOCK", put("/contact", "Ada"), self.plans.now.saved("FERN/DOCK").number, "Ines")
+        signature = self.plans.now.signature("FERN/DOCK")
         assert signature
         self.assertIn("Contact", signature.void or "")
 
@@ -107,7 +108,7 @@ class Ticking(WithBench):
 
     def test_a_new_secret_marks_the_step_that_typed_it(self) -> None:
         self.tick("slot-administrator")
-        self.safe.make([self.plans.need("FERN/DOCK", self.slot)], "Ines")
+        self.safe.make([self.plans.now.need("FERN/DOCK", self.slot)], "Ines")
         self.assertTrue(self.staging.ticks["slot-administrator"].touched)
 
     def test_a_step_that_is_no_longer_asked_for_is_refused(self) -> None:
@@ -117,11 +118,9 @@ class Ticking(WithBench):
     def test_a_type_that_was_removed_or_changed_is_said_and_nothing_is_lost(self) -> None:
         self.tick("log-in")
         self.records.hardware.remove("test-five", 1, "Ines")
-        self.plans.recheck()
         self.assertIn("not on Hardware any more", self.staging.sheet.problem)
         self.assertIn("device-type-missing", self.rules("FERN/DOCK"))
         self.records.hardware.save(hardware(slots={}).document(), 2, "Ines")
-        self.plans.recheck()
         self.assertIn("log-in", self.staging.ticks)
         self.assertNotIn("slot-administrator", {step.key for step in self.staging.sheet.steps})
 
@@ -129,7 +128,7 @@ class Ticking(WithBench):
         self.tick("log-in")
         self.plans.revise("FERN/DOCK", [{"op": "remove", "path": f"/devices/{self.edge}"}], 1, "Ines")
         with self.assertRaisesRegex(BenchError, "has been removed"):
-            self.records.bench.staging("FERN/DOCK", self.edge)
+            staging_of(self.records.now, "FERN/DOCK", self.edge)
         with self.assertRaisesRegex(BenchError, "has been removed"):
             self.tick_removed()
 
@@ -178,7 +177,7 @@ class BackUps(WithBench):
 
 class Shipping(WithBench):
     def ship(self) -> None:
-        self.records.bench.ship("FERN/DOCK", self.plans.saved("FERN/DOCK").number, "Parcel van", "PV-1", "Ines")
+        self.records.bench.ship("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "Parcel van", "PV-1", "Ines")
 
     def test_a_site_ships_when_it_is_cleared_and_staged(self) -> None:
         with self.assertRaisesRegex(NotReady, "not cleared yet"):
@@ -190,7 +189,7 @@ class Shipping(WithBench):
         self.assertTrue(self.staging.finished)
         self.ship()
         self.reopen()
-        shipped = self.records.bench.shipped("fern/dock")
+        shipped = self.records.now.runs.shipped.get("fern/dock")
         assert shipped
         self.assertEqual((shipped.by, shipped.carrier, shipped.reference), ("Ines", "Parcel van", "PV-1"))
         self.assertEqual(self.records.journal.lines()[0].act, "site shipped")
@@ -198,7 +197,7 @@ class Shipping(WithBench):
     def test_a_change_after_staging_holds_it_back(self) -> None:
         self.clear()
         self.stage()
-        saved = self.plans.saved("FERN/DOCK").number
+        saved = self.plans.now.saved("FERN/DOCK").number
         self.plans.revise("FERN/DOCK", put("/segments/seg0/scope/last", "10.8.8.150"), saved, "Marek")
         with self.assertRaisesRegex(NotReady, "void"):
             self.ship()

@@ -8,7 +8,7 @@ import sqlite3
 from alembic import command
 
 from octaplan.store.database import FILE, Database, alembic_config
-from octaplan.store.hardware import Hardware, HardwareError, NoSuchType, TypeMoved
+from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.records import Records
 from octaplan.store.search import find
 from tests.core.kit import hardware, office_site, with_device
@@ -20,7 +20,7 @@ class Versions(InFolder):
         super().setUp()
         self.database = Database(self.folder)
         self.addCleanup(self.database.close)
-        self.hardware = Hardware(self.database)
+        self.hardware = Records(self.database).hardware
 
     def save(self, base: int, by: str = "Ines", **more: object) -> None:
         self.hardware.save(hardware(**more).document(), base, by)  # type: ignore[arg-type]
@@ -29,7 +29,7 @@ class Versions(InFolder):
         self.save(0)
         self.save(1, "Marek", model="Five B")
         self.assertEqual(self.hardware.get("test-five").model, "Five B")
-        again = Hardware(self.database)
+        again = Records(self.database).hardware
         self.assertEqual(again.types, self.hardware.types)
         self.assertEqual([(v.number, v.by) for v in again.history("test-five")], [(2, "Marek"), (1, "Ines")])
 
@@ -58,7 +58,7 @@ class Versions(InFolder):
         self.hardware.remove("test-five", 1, "Ines")
         with self.assertRaises(NoSuchType):
             self.hardware.get("test-five")
-        self.assertEqual(Hardware(self.database).types, {})
+        self.assertEqual(Records(self.database).hardware.types, {})
         self.assertEqual(len(self.hardware.history("test-five")), 2)
         self.save(0)
         self.assertEqual(self.hardware.versions["test-five"].number, 3)
@@ -85,8 +85,8 @@ class OldDatabases(InFolder):
         database = Database(self.folder)
         self.addCleanup(database.close)
         records = Records(database)
-        self.assertEqual(records.plans.plan("fern/dock").devices, {})
-        signature = records.plans.signature("fern/dock")
+        self.assertEqual(records.plans.now.plan("fern/dock").devices, {})
+        signature = records.plans.now.signature("fern/dock")
         assert signature
         self.assertIsNone(signature.void)
         (account,) = records.accounts.everyone()

@@ -9,7 +9,7 @@ from octaplan.store.models import Clearance
 from octaplan.store.records import Records
 from octaplan.store.refusals import NoSuchSite
 from tests.store.test_plans import WithRecords
-from tests.support import circuit, segment, site
+from tests.support import circuit, segment, site, writing
 
 SITES = b"customer,site,name,time_zone\nSHOP,S1,Shop 1,Europe/Dublin\nSHOP,S2,Shop 2,Europe/Dublin\n"
 
@@ -29,8 +29,8 @@ class Conversation(WithImports):
     def test_what_is_left_out_is_not_loaded(self) -> None:
         loaded = self.imports.apply(self.preview(SITES).id, "Ines", ["SHOP/S2"])
         self.assertEqual(loaded.sites, 1)
-        self.assertIn("shop/s1", self.plans.all())
-        self.assertNotIn("shop/s2", self.plans.all())
+        self.assertIn("shop/s1", self.plans.now.all())
+        self.assertNotIn("shop/s2", self.plans.now.all())
 
     def test_one_undo_takes_the_whole_import_back(self) -> None:
         self.plans.save_all([site("SHOP/S1", name="Old name")], "Ines", "Loaded")
@@ -38,12 +38,12 @@ class Conversation(WithImports):
         assert loaded.batch
         undone = self.batches.undo(loaded.batch, "Ines")
         self.assertEqual((undone.undone, undone.moved), (2, []))
-        self.assertEqual(self.plans.plan("SHOP/S1").name, "Old name")
+        self.assertEqual(self.plans.now.plan("SHOP/S1").name, "Old name")
         with self.assertRaises(NoSuchSite):
-            self.plans.plan("SHOP/S2")
+            self.plans.now.plan("SHOP/S2")
         again = self.imports.apply(self.preview(SITES).id, "Ines")
-        self.assertEqual((again.sites, self.plans.saved("SHOP/S2").number), (2, 1))
-        self.assertEqual(set(Records(self.database).plans.all()), set(self.plans.all()))
+        self.assertEqual((again.sites, self.plans.now.saved("SHOP/S2").number), (2, 1))
+        self.assertEqual(set(Records(self.database).plans.now.all()), set(self.plans.now.all()))
 
     def test_a_new_site_that_has_moved_on_stays(self) -> None:
         loaded = self.imports.apply(self.preview(SITES).id, "Ines")
@@ -51,12 +51,12 @@ class Conversation(WithImports):
         self.plans.revise("SHOP/S1", [{"op": "add", "path": "/name", "value": "High Street"}], 1, "Sabine")
         undone = self.batches.undo(loaded.batch, "Ines")
         self.assertEqual((undone.undone, undone.moved), (1, ["SHOP/S1"]))
-        self.assertEqual(self.plans.plan("SHOP/S1").name, "High Street")
+        self.assertEqual(self.plans.now.plan("SHOP/S1").name, "High Street")
 
     def test_a_secret_that_came_with_the_tables_goes_with_its_site(self) -> None:
         table = b"customer,site,circuit,handoff,pppoe_user,pppoe_password\nSHOP,S1,Main,pppoe,u1,tide-rope-91\n"
         loaded = self.imports.apply(self.preview(table, "circuits.csv").id, "Ines")
-        key = next(iter(self.plans.plan("SHOP/S1").circuits))
+        key = next(iter(self.plans.now.plan("SHOP/S1").circuits))
         self.assertTrue(self.records.safe.holds("shop/s1", f"circuits/{key}/pppoe", "tide-rope-91"))
         assert loaded.batch
         self.assertEqual(self.batches.undo(loaded.batch, "Ines").undone, 1)
@@ -88,7 +88,7 @@ class Conversation(WithImports):
             fresh.apply(shown.id, "Ines")
 
     def test_a_stop_while_loading_leaves_everything_as_it_was(self) -> None:
-        before, shown = self.plans.all(), self.preview(SITES)
+        before, shown = self.plans.now.all(), self.preview(SITES)
 
         class Stopped(Exception):
             pass
@@ -99,8 +99,8 @@ class Conversation(WithImports):
 
         with self.assertRaises(Stopped):
             self.imports.apply(shown.id, "Ines", progress=stop)
-        self.assertEqual(self.plans.all(), before)
-        self.assertEqual(Records(self.database).plans.all(), before)
+        self.assertEqual(self.plans.now.all(), before)
+        self.assertEqual(Records(self.database).plans.now.all(), before)
         self.assertEqual(self.imports.apply(shown.id, "Ines").sites, 2)
 
 
@@ -162,7 +162,7 @@ class Inbox(WithImports):
         self.assertEqual(self.imports.inbox(), [])
         assert mended.batch
         self.batches.undo(mended.batch, "Sabine")
-        self.assertEqual(len(self.plans.plan("SHOP/S2").segments), 0)
+        self.assertEqual(len(self.plans.now.plan("SHOP/S2").segments), 0)
         with self.assertRaises(ImportGone):
             self.imports.mend(row, ["SHOP", "S2", "Office", "11", "10.80.1.0/24"], "Sabine")
 
@@ -198,11 +198,11 @@ class Removing(WithImports):
     def test_a_site_goes_whole_and_one_that_was_cleared_stays(self) -> None:
         self.plans.save_all([site("SHOP/S1", [segment()]), site("SHOP/S2", [segment()])], "Ines", "Loaded")
         self.assertEqual(self.plans.remove(["SHOP/S1", "nowhere"], "Ines"), [])
-        self.assertNotIn("shop/s1", self.plans.findings())
-        self.assertEqual([f for f in self.plans.findings()["shop/s2"] if f.rule == "overlap-reach"], [])
-        with self.database.session() as session:
-            number = self.plans.site_id("shop/s2")
-            now = self.plans.saved("shop/s2").at
+        self.assertNotIn("shop/s1", self.plans.now.findings())
+        self.assertEqual([f for f in self.plans.now.findings()["shop/s2"] if f.rule == "overlap-reach"], [])
+        with writing(self.database) as session:
+            number = self.plans.now.site_id("shop/s2")
+            now = self.plans.now.saved("shop/s2").at
             session.add(Clearance(site_id=number, revision=1, digest="", by="Ines", at=now))
         self.assertEqual(self.plans.remove(["shop/s2"], "Ines"), ["shop/s2"])
-        self.assertIn("shop/s2", self.plans.all())
+        self.assertIn("shop/s2", self.plans.now.all())

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from octaplan.core.addresses import parse_network
-from octaplan.store.organisation import Settings, SettingsError, SettingsMoved
+from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.records import Records
 from tests.store.test_plans import WithRecords
 
@@ -22,7 +22,7 @@ class OrganisationSettings(WithRecords):
             settings.save(self.document(gateway="last", leave_fixed=12, owned_domains=["a.example"]), 0, "Ines")
         )
         self.assertFalse(settings.save(self.document(), 1, "Ines"))
-        again = Settings(self.records.database)
+        again = Records(self.records.database).settings
         self.assertEqual((again.current, again.saved), (settings.current, settings.saved))
         self.assertEqual(
             again.saved.sentence, "Gateway first → last; left for fixed hosts 8 → 12; owned domains with a.example"
@@ -70,10 +70,9 @@ class OrganisationSettings(WithRecords):
         self.records.settings.save(
             self.document(own_networks=[{"name": "Remote", "network": "10.40.8.0/22"}], common_defaults=[]), 0, "Ines"
         )
-        self.plans.recheck()
         self.assertIn("overlap-ours", self.rules("fern/dock"))
         self.assertNotIn("common-default", self.rules("fern/dock"))
-        counts = self.plans.counts_by_rule()
+        counts = self.plans.now.counts_by_rule()
         self.assertEqual(counts["overlap-ours"], (2, 2))
 
     def test_customers_are_named_whatever_the_case_and_domains_with_what_is_below(self) -> None:
@@ -88,12 +87,12 @@ class OrganisationSettings(WithRecords):
 
 class Offered(WithRecords):
     def test_remedies_stand_beside_the_findings_and_follow_what_others_change(self) -> None:
-        offered = self.plans.remedies("fern/dock")
-        self.assertEqual(len(offered), len(self.plans.judged("fern/dock")))
+        offered = self.plans.now.remedies("fern/dock")
+        self.assertEqual(len(offered), len(self.plans.now.judged("fern/dock")))
         sentences = [remedy.sentence for remedies in offered for remedy in remedies]
         self.assertIn("End the range at 10.40.8.249, 5 fewer", sentences)
         guest = next(s for s in sentences if s.startswith("Renumber Guest to "))
         taken = guest.split(" to ")[1].split(";")[0]
         self.plans.revise("fern/mill", [{"op": "add", "path": "/segments/seg0/subnet", "value": taken}], 1, "Ines")
-        again = [remedy.sentence for remedies in self.plans.remedies("fern/dock") for remedy in remedies]
+        again = [remedy.sentence for remedies in self.plans.now.remedies("fern/dock") for remedy in remedies]
         self.assertNotIn(guest, again)

@@ -19,7 +19,7 @@ from octaplan.store.plans import Plans
 from octaplan.store.records import Records
 from octaplan.store.refusals import BadChange, Conflict, NoSuchSite, NotClear
 from octaplan.store.search import find
-from tests.support import InFolder, circuit, segment, site
+from tests.support import InFolder, circuit, segment, site, writing
 
 DOCK = site(
     "FERN/DOCK",
@@ -64,16 +64,23 @@ class WithRecords(InFolder):
         super().setUp()
         self.database = Database(self.folder)
         self.addCleanup(lambda: self.database.close())
-        self.plans = Plans(self.database)
+        self.plans = self.without_types()
         self.plans.save_all([DOCK, MILL], "Ines", "Loaded from tables", {"FERN": "Fernhollow"})
 
     def reopen(self) -> None:
         self.database.close()
         self.database = Database(self.folder)
-        self.plans = Plans(self.database)
+        self.plans = self.without_types()
+
+    def without_types(self) -> Plans:
+        """The plans of the database, which no rule of boxes looks at."""
+        records = Records(self.database)
+        with self.database.turn() as turn:
+            turn.now = turn.now.with_(sites=turn.now.sites.within(None, hardware=None))
+        return records.plans
 
     def rules(self, key: str) -> list[str]:
-        return [judged.finding.rule for judged in self.plans.judged(key)]
+        return [judged.finding.rule for judged in self.plans.now.judged(key)]
 
 
 class Revising(WithRecords):
@@ -96,14 +103,16 @@ class Revising(WithRecords):
 
     def test_everything_is_there_after_opening_again(self) -> None:
         self.plans.revise("FERN/DOCK", put(LAST, "10.40.8.249"), 1, "Marek")
-        before = (self.plans.plan("fern/dock"), self.rules("fern/dock"), self.plans.saved("fern/dock"))
+        before = (self.plans.now.plan("fern/dock"), self.rules("fern/dock"), self.plans.now.saved("fern/dock"))
         self.reopen()
-        self.assertEqual((self.plans.plan("fern/dock"), self.rules("fern/dock"), self.plans.saved("fern/dock")), before)
-        self.assertEqual(self.plans.customer_name(DOCK), "Fernhollow")
+        self.assertEqual(
+            (self.plans.now.plan("fern/dock"), self.rules("fern/dock"), self.plans.now.saved("fern/dock")), before
+        )
+        self.assertEqual(self.plans.now.customer_name(DOCK), "Fernhollow")
 
     def test_a_change_that_changes_nothing_makes_no_revision(self) -> None:
         self.plans.revise("FERN/DOCK", put(LAST, "10.40.8.254"), 1, "Marek")
-        self.assertEqual(self.plans.saved("FERN/DOCK").number, 1)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").number, 1)
 
     def test_what_makes_the_plan_unreadable_is_refused_and_nothing_kept(self) -> None:
         for operations, words in (
@@ -121,7 +130,7 @@ class Revising(WithRecords):
             with self.subTest(operations), self.assertRaises(BadChange) as caught:
                 self.plans.revise("FERN/DOCK", operations, 1, "Marek")
             self.assertIn(words, str(caught.exception))
-        self.assertEqual(self.plans.plan("FERN/DOCK"), DOCK)
+        self.assertEqual(self.plans.now.plan("FERN/DOCK"), DOCK)
         with self.assertRaises(NoSuchSite):
             self.plans.revise("FERN/NONE", put("/name", "x"), 1, "Marek")
         with self.assertRaises(BadChange):
@@ -130,7 +139,7 @@ class Revising(WithRecords):
     def test_changes_to_other_values_are_merged(self) -> None:
         self.plans.revise("FERN/DOCK", put(LAST, "10.40.8.249"), 1, "Marek")
         self.plans.revise("FERN/DOCK", put("/segments/seg0/vlan", 10), 1, "Ines")
-        merged = self.plans.plan("FERN/DOCK").segments["seg0"]
+        merged = self.plans.now.plan("FERN/DOCK").segments["seg0"]
         self.assertEqual((merged.vlan, str(merged.scope.last)), (10, "10.40.8.249"))
 
     def test_a_change_to_the_same_value_is_refused_with_both(self) -> None:
@@ -144,7 +153,7 @@ class Revising(WithRecords):
     def test_the_same_value_from_two_people_is_no_conflict(self) -> None:
         for by in ("Marek", "Ines"):
             self.plans.revise("FERN/DOCK", put(LAST, "10.40.8.249"), 1, by)
-        self.assertEqual(self.plans.saved("FERN/DOCK").by, "Marek")
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").by, "Marek")
 
     def test_lists_clash_as_a_whole_and_removed_members_with_their_values(self) -> None:
         self.plans.revise("FERN/DOCK", put("/circuits/circ0/resolvers", ["192.0.2.53"]), 1, "Marek")
@@ -163,25 +172,25 @@ class Revising(WithRecords):
             thread.start()
         for thread in threads:
             thread.join()
-        self.assertEqual(len(self.plans.plan("FERN/DOCK").circuits["circ0"].uses), 4)
-        self.assertEqual(self.plans.saved("FERN/DOCK").number, 5)
+        self.assertEqual(len(self.plans.now.plan("FERN/DOCK").circuits["circ0"].uses), 4)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").number, 5)
 
 
 class Clearing(WithRecords):
     def warn(self) -> tuple[str, str, str]:
-        finding = next(j.finding for j in self.plans.judged("FERN/DOCK") if j.finding.rule == "common-default")
+        finding = next(j.finding for j in self.plans.now.judged("FERN/DOCK") if j.finding.rule == "common-default")
         return finding.rule, finding.path, finding.addresses
 
     def make_clear(self) -> None:
         self.plans.revise("FERN/DOCK", put(LAST, "10.40.8.249"), 1, "Ines")
         self.plans.accept("FERN/DOCK", *self.warn(), "Guests only", "Ines")
-        self.plans.sign("FERN/DOCK", self.plans.saved("FERN/DOCK").number, "Ines")
+        self.plans.sign("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "Ines")
 
     def test_stops_and_open_warns_stand_in_the_way(self) -> None:
         with self.assertRaisesRegex(NotClear, "2 findings"):
             self.plans.sign("FERN/DOCK", 1, "Ines")
         self.make_clear()
-        signature = self.plans.signature("FERN/DOCK")
+        signature = self.plans.now.signature("FERN/DOCK")
         assert signature
         self.assertEqual((signature.by, signature.void), ("Ines", None))
 
@@ -189,25 +198,25 @@ class Clearing(WithRecords):
         self.make_clear()
         self.plans.revise("FERN/DOCK", put("/contact", "Ada"), 3, "Marek")
         self.reopen()
-        signature = self.plans.signature("FERN/DOCK")
+        signature = self.plans.now.signature("FERN/DOCK")
         assert signature and signature.void
         self.assertIn("Marek changed the plan since, in revision 4: Contact empty → Ada", signature.void)
 
     def test_a_stop_from_another_site_voids_it_too(self) -> None:
         self.make_clear()
         self.plans.revise("FERN/MILL", put("/segments/seg0/subnet", "10.40.8.0/23"), 1, "Marek")
-        signature = self.plans.signature("FERN/DOCK")
+        signature = self.plans.now.signature("FERN/DOCK")
         assert signature and signature.void
         self.assertIn("another site", signature.void)
 
     def test_an_acceptance_holds_for_the_very_addresses(self) -> None:
         self.plans.accept("FERN/DOCK", *self.warn(), "Guests only", "Ines")
-        self.assertNotIn("common-default", [j.finding.rule for j in self.plans.judged("FERN/DOCK") if j.blocks])
+        self.assertNotIn("common-default", [j.finding.rule for j in self.plans.now.judged("FERN/DOCK") if j.blocks])
         self.plans.revise("FERN/DOCK", put("/segments/seg1/subnet", "192.168.0.0/24"), 2, "Ines")
-        self.assertIn("common-default", [j.finding.rule for j in self.plans.judged("FERN/DOCK") if j.blocks])
+        self.assertIn("common-default", [j.finding.rule for j in self.plans.now.judged("FERN/DOCK") if j.blocks])
 
     def test_only_a_standing_warn_can_be_accepted_once_and_taken_back(self) -> None:
-        stop = next(j.finding for j in self.plans.judged("FERN/DOCK") if j.finding.severity == "stop")
+        stop = next(j.finding for j in self.plans.now.judged("FERN/DOCK") if j.finding.severity == "stop")
         with self.assertRaisesRegex(BadChange, "Only a warn"):
             self.plans.accept("FERN/DOCK", stop.rule, stop.path, stop.addresses, "why not", "Ines")
         with self.assertRaisesRegex(BadChange, "does not stand"):
@@ -216,7 +225,7 @@ class Clearing(WithRecords):
         self.plans.accept("FERN/DOCK", *warn, "Guests only", "Ines")
         with self.assertRaisesRegex(BadChange, "already"):
             self.plans.accept("FERN/DOCK", *warn, "Guests only", "Ines")
-        (acceptance,) = self.plans.plan("FERN/DOCK").accepted
+        (acceptance,) = self.plans.now.plan("FERN/DOCK").accepted
         self.plans.withdraw("FERN/DOCK", acceptance, "Ines")
         with self.assertRaises(BadChange):
             self.plans.withdraw("FERN/DOCK", acceptance, "Ines")
@@ -237,7 +246,7 @@ class Keeping(WithRecords):
 
     def test_derived_rows_follow_the_newest_revision(self) -> None:
         def count(table: type[Base]) -> int:
-            with self.database.session() as session:
+            with writing(self.database) as session:
                 return session.scalar(select(func.count()).select_from(table)) or 0
 
         before = count(Claim), count(Name)
@@ -252,8 +261,8 @@ class Keeping(WithRecords):
         self.database.close()
         script = (
             "import sys\nfrom pathlib import Path\nfrom octaplan.store.database import Database\n"
-            "from octaplan.store.plans import Plans\n"
-            "plans = Plans(Database(Path(sys.argv[1])))\n"
+            "from octaplan.store.records import Records\n"
+            "plans = Records(Database(Path(sys.argv[1]))).plans\n"
             "for n in range(1, 10**6):\n"
             "    op = {'op': 'add', 'path': '/contact', 'value': str(n)}\n"
             "    plans.revise('FERN/DOCK', [op], n, 'Ines')\n"
@@ -266,7 +275,7 @@ class Keeping(WithRecords):
             acknowledged = [int(writer.stdout.readline()) for _ in range(25)][-1]
             writer.kill()
         self.database = Database(self.folder)
-        contact = Plans(self.database).plan("FERN/DOCK").contact
+        contact = Records(self.database).now.sites.plan("FERN/DOCK").contact
         self.assertGreaterEqual(int(contact or 0), acknowledged)
 
 
@@ -313,10 +322,10 @@ class Importing(WithRecords):
         self.assertEqual(
             [(s.plan.site, s.new, len(s.changes)) for s in preview.sites], [("DOCK", False, 1), ("NOOK", True, 0)]
         )
-        self.assertEqual(self.plans.plan("FERN/DOCK"), DOCK)
+        self.assertEqual(self.plans.now.plan("FERN/DOCK"), DOCK)
         self.assertEqual(self.imports.apply(preview.id, "Ines").sites, 2)
-        self.assertEqual(self.plans.plan("FERN/DOCK").segments["seg0"].vlan, 10)
-        self.assertEqual(self.plans.saved("FERN/DOCK").sentence, "Loaded from tables: Office VLAN empty → 10")
+        self.assertEqual(self.plans.now.plan("FERN/DOCK").segments["seg0"].vlan, 10)
+        self.assertEqual(self.plans.now.saved("FERN/DOCK").sentence, "Loaded from tables: Office VLAN empty → 10")
         again = self.imports.preview([("segments.csv", self.table)], "Ines")
         self.assertEqual([s.changes for s in again.sites], [[], []])
 
@@ -331,7 +340,7 @@ class Importing(WithRecords):
         self.plans.revise("FERN/DOCK", put("/segments/seg0/vlan", 77), 1, "Marek")
         with self.assertRaises(ImportMoved):
             self.imports.apply(preview.id, "Ines")
-        self.assertEqual(self.plans.plan("FERN/DOCK").segments["seg0"].vlan, 77)
+        self.assertEqual(self.plans.now.plan("FERN/DOCK").segments["seg0"].vlan, 77)
 
     def test_refused_rows_are_kept_and_come_back_as_a_table(self) -> None:
         preview = self.imports.preview([("segments.csv", self.table)], "Ines")
@@ -339,5 +348,5 @@ class Importing(WithRecords):
         self.reopen()
         text = Records(self.database).imports.refused_table(preview.id, "segments")
         self.assertEqual(text, "customer,site,segment,vlan\r\nFERN,NOOK,voice,4095\r\n")
-        with self.database.session() as session:
+        with writing(self.database) as session:
             self.assertIn("1 to 4094", session.scalars(select(RefusedRow.faults)).one())

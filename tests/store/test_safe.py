@@ -22,7 +22,7 @@ from octaplan.store.records import Records
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import Damaged, VaultLocked
 from tests.core.kit import hardware, office_site, with_device
-from tests.support import InFolder
+from tests.support import InFolder, writing
 
 KIND = hardware(
     slots={
@@ -61,16 +61,13 @@ class WithSafe(InFolder):
 
     def fill(self, *keys: str) -> int:
         keys = keys or ("FERN/DOCK", "FERN/MILL")
-        made = self.safe.make([need for key in keys for need in self.plans.needs(self.plans.plan(key))], "Ines")
-        self.plans.recheck(keys)
-        return made
+        return self.safe.make([need for key in keys for need in self.plans.now.needs(self.plans.now.plan(key))], "Ines")
 
     def rules(self, key: str) -> set[str]:
-        return {judged.finding.rule for judged in self.plans.judged(key)}
+        return {judged.finding.rule for judged in self.plans.now.judged(key)}
 
     def put(self, key: str, slot: str, secret: str) -> None:
-        self.safe.put(self.plans.need(key, slot), secret, "Ines")
-        self.plans.recheck()
+        self.safe.put(self.plans.now.need(key, slot), secret, "Ines")
 
 
 class Keeping(WithSafe):
@@ -86,7 +83,7 @@ class Keeping(WithSafe):
     def test_a_secret_survives_and_its_history_is_kept(self) -> None:
         self.fill("FERN/DOCK")
         first = self.safe.read("fern/dock", self.slot, "Ines")
-        self.safe.make([self.plans.need("FERN/DOCK", self.slot)], "Marek")
+        self.safe.make([self.plans.now.need("FERN/DOCK", self.slot)], "Marek")
         self.reopen()
         second = self.safe.read("FERN/DOCK", self.slot, "Ines")
         self.assertNotEqual(first, second)
@@ -113,10 +110,9 @@ class Keeping(WithSafe):
         self.put("FERN/DOCK", self.slot, "walnut-Mist-copper7")
         self.put("FERN/MILL", f"devices/{self.mill_edge}/administrator", "walnut-Mist-copper7")
         for key, other in (("FERN/DOCK", "FERN/MILL"), ("FERN/MILL", "FERN/DOCK")):
-            (found,) = [j.finding for j in self.plans.judged(key) if j.finding.rule == "credential-reused"]
+            (found,) = [j.finding for j in self.plans.now.judged(key) if j.finding.rule == "credential-reused"]
             self.assertEqual([f"{o.customer}/{o.site}" for o in found.others], [other])
-        self.safe.make([self.plans.need("FERN/MILL", f"devices/{self.mill_edge}/administrator")], "Ines")
-        self.plans.recheck()
+        self.safe.make([self.plans.now.need("FERN/MILL", f"devices/{self.mill_edge}/administrator")], "Ines")
         self.assertNotIn("credential-reused", self.rules("FERN/DOCK"))
 
     def test_the_makers_own_password_is_known_for_what_it_is(self) -> None:
@@ -127,10 +123,10 @@ class Keeping(WithSafe):
 
     def test_old_secrets_are_told(self) -> None:
         self.fill()
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             session.execute(update(Secret).values(at=datetime.now(UTC) - timedelta(days=800)))
         self.reopen()
-        (found, _) = [j.finding for j in self.plans.judged("FERN/DOCK") if j.finding.rule == "credential-old"]
+        (found, _) = [j.finding for j in self.plans.now.judged("FERN/DOCK") if j.finding.rule == "credential-old"]
         self.assertEqual(found.severity, Severity.WARN)
 
     def test_nothing_is_in_an_empty_slot(self) -> None:
@@ -138,7 +134,7 @@ class Keeping(WithSafe):
             self.safe.read("FERN/DOCK", self.slot, "Ines")
 
     def test_five_hundred_secrets_are_made_at_once(self) -> None:
-        needs = [self.plans.need("FERN/DOCK", self.slot)] * 500
+        needs = [self.plans.now.need("FERN/DOCK", self.slot)] * 500
         begun = time.perf_counter()
         self.assertEqual(self.safe.make(needs, "Ines"), 500)
         logging.getLogger(__name__).info("500 secrets in %.2f s", time.perf_counter() - begun)
@@ -149,7 +145,7 @@ class Keeping(WithSafe):
         self.records.database.engine.dispose()
         for path in self.folder.iterdir():
             self.assertNotIn(b"walnut", path.read_bytes(), path.name)
-        self.assertNotIn("walnut", json.dumps(self.plans.plan("FERN/DOCK").document()))
+        self.assertNotIn("walnut", json.dumps(self.plans.now.plan("FERN/DOCK").document()))
 
 
 class TheKey(WithSafe):
@@ -169,7 +165,7 @@ class TheKey(WithSafe):
         for act in (lambda: self.safe.read("FERN/DOCK", self.slot, "Ines"), lambda: self.fill()):
             with self.assertRaises(VaultLocked):
                 act()
-        self.assertEqual(len(self.plans.all()), 2)
+        self.assertEqual(len(self.plans.now.all()), 2)
         self.assertFalse((self.folder / "safe.key").exists())
         os.rename(self.folder / "moved", self.folder / "safe.key")
         self.reopen()
@@ -183,7 +179,7 @@ class TheKey(WithSafe):
 
     def test_a_damaged_secret_is_told_by_name_and_the_others_are_read(self) -> None:
         self.fill("FERN/DOCK")
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             secret = session.scalars(select(Secret).where(Secret.slot == self.slot)).one()
             secret.sealed = secret.sealed[:-1] + bytes([secret.sealed[-1] ^ 1])
         with self.assertRaisesRegex(Damaged, "dock-edge administrator password has been damaged"):
@@ -192,7 +188,7 @@ class TheKey(WithSafe):
 
     def test_a_secret_moved_to_another_slot_does_not_open(self) -> None:
         self.fill("FERN/DOCK")
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             one, two = session.scalars(select(Secret)).all()
             one.sealed, two.sealed = two.sealed, one.sealed
         with self.assertRaises(Damaged):
@@ -232,7 +228,7 @@ class TheKey(WithSafe):
     def test_uploaded_tables_and_their_passwords_are_sealed(self) -> None:
         table = b"customer,site,circuit,handoff,pppoe_user,pppoe_password\nFERN,DOCK,Main,pppoe,u@x.example,walnut99\n"
         self.records.imports.preview([("circuits.csv", table)], "Ines")
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             self.assertNotIn(b"walnut99", session.scalars(select(ImportFile.content)).one())
             self.assertEqual(session.scalars(select(Backup)).all(), [])
             self.assertEqual(session.scalars(select(Account)).all(), [])
@@ -264,7 +260,7 @@ class GivenByTables(WithSafe):
         self.assertIn("belongs to a pppoe hand-off", preview.intake.refused[0].faults[0].problem)
         kept = self.records.imports.refused_table(preview.id, "circuits")
         self.assertIn("FERN,DOCK,Main,static,u@x.example,\r\n", kept)
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             everything = " ".join(map(str, session.execute(text("SELECT cells, faults FROM refused_rows")).all()))
         self.assertNotIn("walnut99", everything)
 
@@ -297,7 +293,7 @@ class TheJournal(WithSafe):
     def test_the_database_refuses_to_change_or_delete_lines(self) -> None:
         self.fill()
         for statement in ("UPDATE journal SET by='x'", "DELETE FROM journal"):
-            with self.assertRaisesRegex(DatabaseError, "append-only"), self.records.database.session() as session:
+            with self.assertRaisesRegex(DatabaseError, "append-only"), writing(self.records.database) as session:
                 session.execute(text(statement))
 
     def test_tampering_shows(self) -> None:
@@ -307,17 +303,17 @@ class TheJournal(WithSafe):
             ("UPDATE journal SET what='other' WHERE id=2", "Line 2 was changed"),
             ("DELETE FROM journal WHERE id=2", "Line 2 is missing"),
         ):
-            with self.subTest(statement), self.records.database.session() as session:
+            with self.subTest(statement), writing(self.records.database) as session:
                 for name in ("update", "delete"):
                     session.execute(text(f"DROP TRIGGER IF EXISTS journal_no_{name}"))
                 session.execute(text(statement))
             self.assertIn(words, self.records.journal.check().fault)
 
     def test_a_line_is_kept_only_with_what_it_tells_of(self) -> None:
-        with self.assertRaises(RuntimeError), self.records.database.session() as session:
+        with self.assertRaises(RuntimeError), writing(self.records.database) as session:
             enter(session, Act.READ, "Ines", "x")
             raise RuntimeError
-        with self.records.database.session() as session:
+        with writing(self.records.database) as session:
             self.assertEqual([e.what for e in session.scalars(select(JournalEntry))], ["Testmaker Five, version 1"])
 
     def test_moments_are_exact(self) -> None:

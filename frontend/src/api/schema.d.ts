@@ -4171,6 +4171,11 @@ export interface components {
     /** RevisionShown */
     RevisionShown: {
       /**
+       * Account
+       * @default
+       */
+      account: string;
+      /**
        * At
        * Format: date-time
        */
