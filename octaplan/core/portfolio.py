@@ -102,6 +102,7 @@ class Portfolio:
 
     def put(self, plan: SitePlan) -> None:
         """Add a site, or replace its plan."""
+        self._thawed()
         number = self._numbers.setdefault(plan.key, len(self._numbers))
         self.plans[number] = plan
         self._claims[number] = Claims.of(plan, number, self.labels)
@@ -109,6 +110,7 @@ class Portfolio:
 
     def remove(self, key: str) -> None:
         """Take a site out; `KeyError` when it is not there."""
+        self._thawed()
         number = self._numbers[key.casefold()]
         del self.plans[number], self._claims[number]
         self._changed(number)
@@ -117,9 +119,11 @@ class Portfolio:
         """The number under which a site's claims stand; `STRANGER` for one that is not held."""
         return self._numbers.get(plan.key, STRANGER)
 
-    def _changed(self, number: int) -> None:
+    def _thawed(self) -> None:
         if self.frozen:
             raise RuntimeError("this portfolio is read by others: change a fork of it")
+
+    def _changed(self, number: int) -> None:
         self._joined = None
         self._sharings = {}
         plan = self.plans.get(number)
@@ -173,8 +177,9 @@ class Portfolio:
 
     def check_many(self, plans: Sequence[SitePlan]) -> list[Finding]:
         """The findings of many plans that are held, against each other and every other site, in one go."""
-        numbers = [self.number(plan) for plan in plans]
-        return self._run(View(self, dict(zip(numbers, plans, strict=True)), self.claims(numbers)))
+        numbered = {self.number(plan): plan for plan in plans}
+        numbered = {number: numbered[number] for number in sorted(numbered)}  # claims stand in the order of sites
+        return self._run(View(self, numbered, self.claims(numbered)))
 
     def check_all(self) -> list[Finding]:
         """The findings of every site."""

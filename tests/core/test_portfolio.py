@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import unittest
+from random import Random
 from typing import Any
 
 from hypothesis import given, settings
@@ -128,6 +129,34 @@ class Checking(unittest.TestCase):
             portfolio.remove(plan.key)
             self.assertEqual(portfolio.check(drafts[0]), Portfolio(portfolio).check(drafts[0]))
         self.assertEqual(portfolio.check_all(), Portfolio(portfolio).check_all())
+
+    @given(portfolios, st.randoms(use_true_random=False))
+    @settings(max_examples=60, deadline=None)
+    def test_many_are_checked_at_once_as_one_by_one_in_whatever_order(
+        self, every: list[SitePlan], chance: Random
+    ) -> None:
+        portfolio = Portfolio(every)
+        some = list(portfolio)
+        chance.shuffle(some)
+        some = some[: 1 + len(some) // 2]
+        one_by_one = [finding for plan in some for finding in portfolio.check(plan)]
+        self.assertCountEqual(portfolio.check_many(some), one_by_one)
+
+    @given(st.lists(plans("F/0"), min_size=1, max_size=3), portfolios)
+    @settings(max_examples=60, deadline=None)
+    def test_what_is_tried_on_a_fork_is_not_seen_elsewhere(self, drafts: list[SitePlan], every: list[SitePlan]) -> None:
+        portfolio = Portfolio(every)
+        before = portfolio.check_all()
+        portfolio.frozen = True
+        for draft in drafts:
+            fork = portfolio.fork()
+            fork.put(draft)
+            self.assertEqual(fork.check_all(), Portfolio(fork).check_all())
+            self.assertEqual(fork.check(draft), Portfolio(fork).check(draft))
+            self.assertEqual(portfolio.check_all(), before)
+            with self.assertRaises(RuntimeError):
+                portfolio.put(draft)
+        self.assertEqual(portfolio.check_all(), before)
 
     @given(plans())
     @settings(deadline=None)

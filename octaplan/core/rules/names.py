@@ -70,6 +70,9 @@ def mac_duplicate(view: View) -> Iterator[Hit]:
     met = None if view.whole else view.elsewhere("macs")
     far = {} if met is None else {int(met.asking.rows[query]): query for query in where(met.total)}
     near = {row: group for group in repeated_numbers(h["mac"]) for row in group}
+    if met is not None:  # what is at other sites is met there, be they looked at here or not
+        near = {row: [other for other in group if h["site"][other] == h["site"][row]] for row, group in near.items()}
+        near = {row: group for row, group in near.items() if len(group) > 1}
     for row in sorted({*near, *far}):
         here = [other for other in near.get(row, ()) if other != row]
         others = view.others(h, here[:OTHERS_LISTED])
