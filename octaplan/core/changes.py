@@ -71,8 +71,12 @@ class Change(NamedTuple):
 
 def changes(before: SitePlan | None, after: SitePlan) -> list[Change]:
     """Every difference between two plans of one site, in the order of the document."""
-    old = before.document() if before else {}
-    return list(_differences(old, after.document()))
+    return changes_between(before.document() if before else {}, after.document())
+
+
+def changes_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[Change]:
+    """The same of their documents; an empty one for a plan that is new."""
+    return list(_differences(before, after))
 
 
 def compared(one: SitePlan, other: SitePlan) -> list[Change]:

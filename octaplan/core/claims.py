@@ -336,8 +336,12 @@ class Claims:
             made["resolvers"] += [(site, row, -1, words(address)) for address in circuit.resolvers]
             if circuit.modem_subnet is not None:
                 made["modems"].append((site, row, *_first_and_last(circuit.modem_subnet)))
-        arrays = {name: np.array(rows, _DTYPES[name]) if rows else _EMPTY[name] for name, rows in made.items()}
+        arrays = {name: _array(rows, _DTYPES[name]) if rows else _EMPTY[name] for name, rows in made.items()}
         return cls(**(arrays | {"hosts": hosts}))
+
+    def same(self, other: Claims) -> bool:
+        """Whether the very same is claimed."""
+        return all(getattr(self, name).tobytes() == getattr(other, name).tobytes() for name in _DTYPES)
 
     @classmethod
     def join(cls, parts: Sequence[Claims]) -> Claims:
@@ -360,6 +364,13 @@ class Claims:
                 moved = np.repeat(starts, [len(getattr(part, owned)) for part in parts])
                 rows[column] += np.where(rows[column] < 0, 0, moved).astype("i4")
         return cls(**joined)
+
+
+def _array(rows: list[Any], dtype: np.dtype[Any]) -> Rows:
+    """Rows as an array whose bytes, those between the columns too, are the same for the same rows."""
+    array = np.zeros(len(rows), dtype)
+    array[:] = rows
+    return array
 
 
 _DTYPES = {

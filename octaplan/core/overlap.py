@@ -274,6 +274,15 @@ class Sharing:
     last: Addresses
     tags: Numbers
 
+    def same(self, other: Sharing) -> bool:
+        """Whether the very same is claimed."""
+        plain = ("rows", "sites", "items", "labels", "tags")
+        return all(np.array_equal(getattr(self, name), getattr(other, name)) for name in plain) and all(
+            np.array_equal(getattr(mine, part), getattr(theirs, part))
+            for mine, theirs in ((self.first, other.first), (self.last, other.last))
+            for part in ("family", "hi", "lo")
+        )
+
     @property
     def paired(self) -> Numbers:
         """Label and site as one label."""

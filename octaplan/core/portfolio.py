@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from datetime import date
 from functools import cached_property
@@ -104,8 +104,11 @@ class Portfolio:
         """Add a site, or replace its plan."""
         self._thawed()
         number = self._numbers.setdefault(plan.key, len(self._numbers))
+        claims, before = Claims.of(plan, number, self.labels), self._claims.get(number)
         self.plans[number] = plan
-        self._claims[number] = Claims.of(plan, number, self.labels)
+        if before is not None and claims.same(before) and not self._many_groups_changed(number):
+            return
+        self._claims[number] = claims
         self._changed(number)
 
     def remove(self, key: str) -> None:
@@ -118,6 +121,9 @@ class Portfolio:
     def number(self, plan: SitePlan) -> int:
         """The number under which a site's claims stand; `STRANGER` for one that is not held."""
         return self._numbers.get(plan.key, STRANGER)
+
+    def _many_groups_changed(self, number: int) -> bool:
+        return (number in self.many_groups) != (len(self.plans[number].groups) > MANY_GROUPS)
 
     def _thawed(self) -> None:
         if self.frozen:
@@ -185,18 +191,36 @@ class Portfolio:
         """The findings of every site."""
         return self._run(View(self, self.plans, self.claims(), whole=True))
 
-    def touched_by(self, plan: SitePlan) -> set[str]:
-        """The other sites, as keys, whose findings may depend on this plan."""
+    def touched_by(self, plan: SitePlan, sorts: Collection[str] | None = None) -> set[str]:
+        """The other sites, as keys, whose findings may depend on this plan, or on what it claims of some sorts."""
         view = self.view(plan)
         sites: set[int] = set()
         for sort, asking in (*((sort, sort) for sort in SORTS), ("lines", "routed"), ("routed", "lines")):
+            if sorts is not None and asking not in sorts:
+                continue
             met = view.against(sort, asking)
             for query in np.flatnonzero(met.total).tolist():
                 sites.update(site for site, _, _ in met.members(query))
         return {self.plans[site].key for site in sites}
 
+    def differing(self, one: SitePlan, other: SitePlan) -> set[str]:
+        """The sorts of which two plans of a site claim something else, or name it otherwise."""
+        if _names(one) != _names(other) or one.groups != other.groups:
+            return set(SORTS)
+        number = self.number(one)
+        sides = [Claims.of(plan, number, self.labels) for plan in (one, other)]
+        if sides[0].same(sides[1]):
+            return set()
+        return {name for name, sort in SORTS.items() if not sort.taken(sides[0]).same(sort.taken(sides[1]))}
+
     def _run(self, view: View) -> list[Finding]:
         return in_order(finding for rule in RULES.values() for finding in rule.findings(view))
+
+
+def _names(plan: SitePlan) -> tuple[object, ...]:
+    """What findings at other sites call this one and its members."""
+    members = (plan.segments.values(), plan.circuits.values())
+    return (plan.name, *(tuple(m.label for m in some) for some in members), tuple(h.name for h in plan.hosts.values()))
 
 
 # --- What sites share ------------------------------------------------------------------------------------

@@ -328,7 +328,7 @@ def _simple(path: str, typed: str, read: Callable[[str], Any]) -> Understood:
         blank: Any = [] if last in _LIST_FIELDS else {} if last in _MAP_FIELDS else None
         return Understood([_set(path, blank)], "empty: not known yet")
     value = _plain(read(typed))
-    if value in ([], {}) and not any(character.isalnum() for character in typed):
+    if value in ([], {}) and not typed.strip(" ,;\t"):
         raise ValueError(f"{typed!r} holds nothing but separators: write a value, or leave it empty")
     echo = ", ".join(map(str, value)) if isinstance(value, list) else str(value)
     if isinstance(value, dict):

@@ -13,7 +13,7 @@ from octaplan.core.remedies import remedied_rules
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.batches import MOST
 from octaplan.store.records import Records
-from octaplan.store.snapshot import Snapshot
+from octaplan.store.snapshot import Snapshot, once
 
 router = APIRouter(prefix="/api/findings", tags=["findings"])
 
@@ -146,6 +146,10 @@ def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
 def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Overview:
     """How often each rule speaks, and how each customer stands."""
     now = _records(request).now
+    return once(now, f"findings {customer.casefold()}", lambda: _overview(now, customer))
+
+
+def _overview(now: Snapshot, customer: str) -> Overview:
     names, may = now.sites.customers(), remedied_rules()
     by_rule: dict[str, list[Spot]] = {}
     by_customer: dict[str, list[Spot]] = {}
@@ -197,7 +201,8 @@ def listed(
     most: Annotated[int, Query(ge=1, le=2_000)] = 500,
 ) -> Spots:
     """Findings of all sites, of one rule or one customer."""
-    spots = _spots(_records(request).now, rule, customer)
+    now = _records(request).now
+    spots = once(now, f"spots {rule} {customer.casefold()}", lambda: _spots(now, rule, customer))
     return Spots(spots=spots[:most], total=len(spots))
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import date
 from enum import StrEnum
+from functools import cached_property
 from typing import Annotated
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from octaplan.core.boxes import named
@@ -17,7 +18,7 @@ from octaplan.core.questions import Whom
 from octaplan.server.permissions import Looking
 from octaplan.store.bench import begun_at, stagings_of
 from octaplan.store.records import Records
-from octaplan.store.snapshot import Held, Judged, Signature, Snapshot
+from octaplan.store.snapshot import Held, Judged, Signature, Snapshot, once
 
 router = APIRouter(prefix="/api", tags=["outbound"])
 
@@ -57,6 +58,11 @@ class OutboundSite(BaseModel):
     clear: bool
     shipped: bool
     next: str
+
+    @cached_property
+    def as_json(self) -> bytes:
+        """The row as it is sent, worked out once."""
+        return self.model_dump_json().encode()
 
 
 class Outbound(BaseModel):
@@ -214,11 +220,17 @@ def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
     )
 
 
-@router.get("/outbound")
-def outbound(request: Request, person: Looking) -> Outbound:
+@router.get("/outbound", response_model=Outbound)
+def outbound(request: Request, person: Looking) -> Response:
     """All sites, soonest ship date first; those without a date last."""
     records: Records = request.app.state.records
     now = records.now
+    content = once(now, "outbound", lambda: _outbound(now))
+    return Response(content, media_type="application/json")
+
+
+def _outbound(now: Snapshot) -> bytes:
     sites = [row(now, held) for held in now.sites.held.values()]
     sites.sort(key=lambda s: (s.ship_date is None, s.ship_date or date.max, s.customer_name, s.name))
-    return Outbound(today=date.today(), sites=sites)  # noqa: DTZ011  (the bench's own calendar)
+    today = date.today()  # noqa: DTZ011  (the bench's own calendar)
+    return b'{"today":"%s","sites":[%s]}' % (str(today).encode(), b",".join(site.as_json for site in sites))

@@ -18,7 +18,7 @@ from octaplan.core.typed import read_ipv6_network
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.records import Records
-from octaplan.store.snapshot import Sites
+from octaplan.store.snapshot import Sites, once
 
 router = APIRouter(prefix="/api/space", tags=["address space"])
 
@@ -119,7 +119,13 @@ def space(
     family: Annotated[int, Query(ge=4, le=6)] = 4,
 ) -> SpaceShown:
     """What segments take of a window of address space, level by level; without one, of the window that fits."""
-    sites = _sites(request)
+    records: Records = request.app.state.records
+    now = records.now
+    asked = f"space {window} {customer.casefold()} {family}"
+    return once(now, asked, lambda: _space(now.sites, window, customer, family))
+
+
+def _space(sites: Sites, window: str, customer: str, family: int) -> SpaceShown:
     network = _window(window) if window else fitting(sites.portfolio, family, customer)
     trouble = {
         (key, path.split("/")[2]): finding.severity

@@ -11,6 +11,8 @@ import hmac
 import re
 import secrets
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -74,11 +76,12 @@ class Accounts:
         self._database = database
         self._vault = vault
         self.hasher = PasswordHasher()
+        self._known: dict[str, tuple[Person, datetime]] = {}
+        self._changes = 0
 
     def any(self) -> bool:
         """Whether there is an account at all."""
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._database.reading() as session:
             return bool(session.scalar(select(func.count()).select_from(Account)))
 
     def add(
@@ -100,8 +103,7 @@ class Accounts:
         if ends is not None and ends <= datetime.now(UTC):
             raise AccountError("The account would end before it begins: choose a day to come")
         digest = self.hasher.hash(password)
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             if session.scalar(select(Account).where(Account.name == name)):
                 raise AccountError(f"There is an account {name} already: choose another sign-in name")
             full = " ".join(full_name.split())[:200] or name
@@ -111,8 +113,7 @@ class Accounts:
 
     def everyone(self) -> list[Listed]:
         """All accounts, by name."""
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._database.reading() as session:
             rows = session.scalars(select(Account).order_by(Account.name)).all()
         return [Listed(a.name, a.full_name, Role(a.role), a.ends, a.totp is not None) for a in rows]
 
@@ -126,8 +127,7 @@ class Accounts:
         if password:
             check_password(password)
         digest = self.hasher.hash(password) if password else ""
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             account = self._named(session, name)
             if name == by.name and (role is not Role.ADMINISTRATOR or ends is not None):
                 raise AccountError("You cannot take your own administration away: ask another administrator")
@@ -155,14 +155,12 @@ class Accounts:
     def change_own_password(self, person: Person, old: str, new: str, keep: str) -> None:
         """Change one's own password; all one's other sessions end. Raises `AccountError`."""
         check_password(new)
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._database.reading() as session:
             digest = self._named(session, person.name).password
         if not self._fits(digest, old):
             raise AccountError("The old password does not fit: nothing was changed")
         fresh = self.hasher.hash(new)
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             account = self._named(session, person.name)
             account.password = fresh
             others = SignIn.token_digest != _digest(keep)
@@ -175,15 +173,13 @@ class Accounts:
         """A new secret for an authenticator app, as an `otpauth` address; it counts once a code confirms it."""
         secret = pyotp.random_base32()
         sealed = self._vault.seal(secret.encode(), second_factor_place(person.name))
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             self._named(session, person.name).totp_pending = sealed
         return pyotp.TOTP(secret).provisioning_uri(name=person.name, issuer_name="Octaplan")
 
     def confirm_second(self, person: Person, code: str) -> None:
         """Turn the second factor on. Raises `AccountError` when the code does not fit."""
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             account = self._named(session, person.name)
             if account.totp_pending is None:
                 raise AccountError("Nothing waits to be confirmed: begin again")
@@ -195,8 +191,7 @@ class Accounts:
 
     def drop_second(self, person: Person, code: str) -> None:
         """Turn one's own second factor off, with one last code."""
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             account = self._named(session, person.name)
             if account.totp is None or self._step_of(account.name, account.totp, code) is None:
                 raise AccountError("The code does not fit: the second factor stays on")
@@ -222,8 +217,7 @@ class Accounts:
     def renew_demo(self, password: str) -> list[Person]:
         """Give all demo accounts a password; returns them."""
         digest = self.hasher.hash(password)
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             accounts = session.scalars(select(Account).where(Account.demo).order_by(Account.id)).all()
             for account in accounts:
                 account.password = digest
@@ -234,8 +228,7 @@ class Accounts:
 
         Raises `CodeNeeded` when the account has a second factor and no code came.
         """
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._database.reading() as session:
             account = session.scalar(select(Account).where(Account.name == name.strip().casefold()))
         # the same work whether or not the account exists
         if not self._fits(account.password if account else _nobody(self.hasher), password) or account is None:
@@ -243,8 +236,7 @@ class Accounts:
         now = datetime.now(UTC)
         if account.ends is not None and account.ends <= now:
             return None
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             account = session.get_one(Account, account.id)
             if account.totp is not None:
                 if not code.strip():
@@ -261,16 +253,35 @@ class Accounts:
 
     def person(self, token: str) -> Person | None:
         """Whose session a token is, if it has not ended."""
-        with self._database.reading() as session:
-            query = select(Account, SignIn).join(SignIn, SignIn.account_id == Account.id)
-            row = session.execute(query.where(SignIn.token_digest == _digest(token))).first()
-            if row is None or row[1].ends < datetime.now(UTC):
+        digest, changes = _digest(token), self._changes
+        known = self._known.get(digest)
+        if known is None:
+            with self._database.reading() as session:
+                query = select(Account, SignIn).join(SignIn, SignIn.account_id == Account.id)
+                row = session.execute(query.where(SignIn.token_digest == digest)).first()
+            if row is None:
                 return None
-            return _person(row[0])
+            known = (_person(row[0]), row[1].ends)
+            if changes == self._changes:  # else something was changed while it was looked up: look again next time
+                self._known[digest] = known
+        return known[0] if known[1] >= datetime.now(UTC) else None
+
+    @contextmanager
+    def _changing(self) -> Iterator[Session]:
+        """A turn in which accounts or sessions change: nobody is known by what was, neither before nor after it."""
+        with self._database.turn() as turn:
+            try:
+                yield turn.session
+            finally:
+                self._changes += 1
+                turn.tell(self._forget)
+
+    def _forget(self) -> None:
+        self._changes += 1
+        self._known = {}
 
     def sign_out(self, token: str) -> None:
-        with self._database.turn() as turn:
-            session = turn.session
+        with self._changing() as session:
             session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
 
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import jsonpatch
+from jsonpointer import escape
 
 from octaplan.core.plan import SitePlan
 from octaplan.formats.planjson import PlanError, plan_of
@@ -39,13 +40,35 @@ def permitted(operations: Sequence[Operation]) -> None:
             raise BadChange(f"{operation.get('path') or 'The whole plan'} cannot be changed this way")
 
 
-def patched(plan: SitePlan, operations: Sequence[Operation]) -> SitePlan:
-    """A plan with a change made. Raises `BadChange`."""
+def patched(document: dict[str, Any], operations: Sequence[Operation]) -> SitePlan:
+    """The plan of a document with a change made, in place. Raises `BadChange`."""
     try:
-        document = jsonpatch.apply_patch(plan.document(), [dict(operation) for operation in operations], in_place=True)
+        document = jsonpatch.apply_patch(document, [dict(operation) for operation in operations], in_place=True)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
         raise BadChange(f"The patch does not fit the plan: {error}") from None
     return readable(document)
+
+
+def difference(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The JSON Patch that leads from one document of a plan to another; looks into what differs only."""
+    found: list[dict[str, Any]] = []
+    for name in after:
+        old, new = before[name], after[name]
+        if old == new:
+            continue
+        if not isinstance(old, dict) or not isinstance(new, dict):
+            found.append({"op": "replace", "path": f"/{name}", "value": new})
+            continue
+        for key in {**old, **new}:
+            path = f"/{name}/{escape(key)}"
+            if key not in new:
+                found.append({"op": "remove", "path": path})
+            elif key not in old:
+                found.append({"op": "add", "path": path, "value": new[key]})
+            elif old[key] != new[key]:
+                patch = jsonpatch.make_patch(old[key], new[key]).patch
+                found += [{k: path + v if k in ("path", "from") else v for k, v in o.items()} for o in patch]
+    return found
 
 
 def readable(document: object) -> SitePlan:

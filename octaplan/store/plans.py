@@ -7,22 +7,21 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from datetime import UTC, datetime
 from typing import Any, cast
 
-import jsonpatch
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from octaplan.core.answering import Given, take
-from octaplan.core.changes import changes, sentence
+from octaplan.core.changes import changes_between, sentence
 from octaplan.core.findings import Severity
 from octaplan.core.history import Kind, Standing, Step, standing
 from octaplan.core.plan import PATTERNS, SitePlan, new_id
 from octaplan.core.portfolio import Portfolio
 from octaplan.store.author import account_of
 from octaplan.store.database import Database, Turn
-from octaplan.store.derived import claims_of, names_of
+from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Base, Batch, Claim, Clearance, Customer, Name, Revision, Run, Secret, Shipment, Site
-from octaplan.store.patches import Operation, patched, permitted, readable, stem, touches, value_at
+from octaplan.store.models import Batch, Claim, Clearance, Customer, Name, Revision, Run, Secret, Shipment, Site
+from octaplan.store.patches import Operation, difference, patched, permitted, readable, stem, touches, value_at
 from octaplan.store.refusals import BadChange, Clash, Conflict, Contradicted, Moved, NoSuchSite, NotClear
 from octaplan.store.safe import Safe
 from octaplan.store.saved import Saved
@@ -120,7 +119,7 @@ class Plans:
             raise BadChange(f"There is no revision {base} yet: the newest is {held.saved.number}")
         if base < held.saved.number:
             _refuse_clashes(turn.session, held, operations, base)
-        return self._save(turn, held, patched(held.plan, operations), by)
+        return self._save(turn, held, patched(held.document(), operations), by)
 
     def answer(
         self,
@@ -199,7 +198,7 @@ class Plans:
                 raise BadChange(f"Only a warn can be accepted; {rule} is a {finding.severity}")
             if judged.accepted:
                 raise BadChange("This finding has been accepted already")
-            document = held.plan.document()
+            document = held.document()
             document["accepted"][new_id(f"{rule}{path}", held.plan.accepted)] = {
                 "rule": rule,
                 "subject": path,
@@ -214,7 +213,7 @@ class Plans:
         """Take an acceptance back."""
         with self._database.turn() as turn:
             held = self._of(turn.now).of(key)
-            document = held.plan.document()
+            document = held.document()
             if document["accepted"].pop(acceptance, None) is None:
                 raise BadChange("This acceptance has been taken back already")
             return self._save(turn, held, readable(document), by)
@@ -388,18 +387,16 @@ class Plans:
         if held is not None:
             site_id = held.id
             session.execute(update(Site).where(Site.id == site_id).values(values))
-            for table in (Claim, Name):
-                session.execute(delete(table).where(table.site_id == site_id))
         else:
             site = Site(key=after.key, customer_key=customer_key, code=after.site, **values)
             session.add(site)
             session.flush()
             site_id = site.id
-        differences = changes(before, after)
+        old, document = held.document() if held is not None else {}, after.document()
+        differences = changes_between(old, document)
         said = f"{reason}: {sentence(differences)}" if reason and before else reason or sentence(differences)
         said = told or said
-        document = after.document()
-        patch = jsonpatch.make_patch(before.document(), document).patch if before else []
+        patch = difference(old, document) if held is not None else []
         account = account_of(by)
         session.add(
             Revision(
@@ -416,8 +413,12 @@ class Plans:
             )
         )
         if not self._patterns:
-            _insert(session, Claim, list(claims_of(after, site_id)))
-            _insert(session, Name, list(names_of(after, site_id, sites.customer_name(after))))
+            name = sites.customer_name(after)
+            old_claims, old_names = (
+                ([*claims_of(before, site_id)], [*names_of(before, site_id, name)]) if before else (None, None)
+            )
+            _exchange(session, Claim, site_id, old_claims, [*claims_of(after, site_id)])
+            _exchange(session, Name, site_id, old_names, [*names_of(after, site_id, name)])
         return site_id, Saved(number, at, str(by), said, account=account)
 
 
@@ -468,7 +469,7 @@ def _refuse_clashes(session: Session, held: Held, operations: Sequence[Operation
     old = session.scalars(select(Revision.document).where(site, Revision.number == base)).one_or_none()
     if old is None:
         raise BadChange(f"There is no revision {base} of this site")
-    before, now = json.loads(old), held.plan.document()
+    before, now = json.loads(old), held.document()
     clashes: dict[str, Clash] = {}
     blame = since[-1]
     for operation in operations:
@@ -485,7 +486,15 @@ def _refuse_clashes(session: Session, held: Held, operations: Sequence[Operation
         raise Conflict(list(clashes.values()), blame.by, blame.number, since[-1].number)
 
 
-def _insert(session: Session, table: type[Base], rows: list[dict[str, Any]]) -> None:
+def _exchange(
+    session: Session, table: type[Claim] | type[Name], site: int, before: list[Row] | None, rows: list[Row]
+) -> None:
+    """Put the rows of a derived table that follow from a plan in the place of those that followed from the one before;
+    where nothing has changed, nothing is written."""
+    if before is not None:
+        if before == rows:
+            return
+        session.execute(delete(table).where(table.site_id == site))
     if rows:
         session.connection().execute(insert(table), rows)
 

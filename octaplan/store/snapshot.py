@@ -10,11 +10,11 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
-from typing import Any, NamedTuple, cast
+from typing import Any, NamedTuple, TypeVar, cast
 
 from octaplan.core.credentials import slots_of
 from octaplan.core.device import RECORDED
@@ -111,6 +111,15 @@ class Held:
         return replace(self, worked_out={}, **values)
 
     @cached_property
+    def _text(self) -> str:
+        return json.dumps(self.plan.document(), ensure_ascii=False)
+
+    def document(self) -> dict[str, Any]:
+        """The plan as plain JSON values, to be changed at will."""
+        document: dict[str, Any] = json.loads(self._text)
+        return document
+
+    @cached_property
     def judged(self) -> list[Judged]:
         """The findings, worst first, each with its acceptance."""
         return judge(self.plan, self.findings)
@@ -118,7 +127,7 @@ class Held:
     @cached_property
     def digest(self) -> str:
         """The digest of what was decided in the plan, without what is only recorded at the bench."""
-        document = self.plan.document()
+        document = self.document()
         document.pop("answers")
         for device in document["devices"].values():
             for name in RECORDED:
@@ -240,7 +249,7 @@ class Sites:
     def draft(self, key: str, operations: Sequence[Operation]) -> list[Judged]:
         """The findings that the newest plan would have with a change made; nothing is saved. Raises `BadChange`."""
         permitted(operations)
-        draft = patched(self.plan(key), operations)
+        draft = patched(self.of(key).document(), operations)
         return judge(draft, [finding for finding in self.portfolio.check(draft) if self._concerns(finding)])
 
     def understand(self, key: str, path: str, text: str) -> Understood:
@@ -288,18 +297,23 @@ class Sites:
         portfolio = self.portfolio.fork()
         held = dict(self.held)
         affected: set[str] = set()
+        few = len(written) <= max(1, len(held) // 4)
+        differing: dict[str, set[str]] = {}
         for plan, site_id, saved in written:
             before = held.get(plan.key)
-            if len(written) <= len(held) // 4 and before is not None:
-                affected |= portfolio.touched_by(before.plan)
+            if few and before is not None:
+                different = differing[plan.key] = portfolio.differing(before.plan, plan)
+                if different:
+                    affected |= portfolio.touched_by(before.plan, different)
             portfolio.put(plan)
             signed = before.signed if before is not None else None
             held[plan.key] = Held(site_id, plan, saved, signed)
-        if len(written) > len(self.held) // 4:
-            affected = set(held)
-        else:
+        if few:
             for plan, _, _ in written:
-                affected |= portfolio.touched_by(plan) | {plan.key}
+                sorts = differing.get(plan.key)
+                affected |= {plan.key} | (portfolio.touched_by(plan, sorts) if sorts is None or sorts else set())
+        else:
+            affected = set(held)
         return self._next(held, portfolio, affected), affected
 
     def without(self, keys: Iterable[str]) -> Sites:
@@ -430,3 +444,18 @@ class Snapshot:
     def caught_up(self) -> Snapshot:
         """As it is today."""
         return self.with_(sites=self.sites.caught_up(), patterns=self.patterns.caught_up())
+
+
+#: How many things are kept that were worked out of one snapshot.
+KEPT = 200
+
+Made = TypeVar("Made")
+
+
+def once(now: Snapshot, name: str, make: Callable[[], Made]) -> Made:
+    """What is worked out of a snapshot, made when it is asked for first and kept as long as the snapshot is."""
+    if name not in now.worked_out:
+        if len(now.worked_out) >= KEPT:
+            return make()
+        now.worked_out[name] = make()
+    return cast(Made, now.worked_out[name])
