@@ -260,6 +260,7 @@ def serve(
         print(f"First start: make the first administrator with the code {state.setup_code}")
     shown = f"[{host}]" if ":" in host else host
     print(f"Octaplan is at http://{shown}:{listener.getsockname()[1]}/", flush=True)
+    gc.set_threshold(20_000, 20, 100)  # what a request leaves behind is gone without the collector
     config = uvicorn.Config(
         application, log_config=None, access_log=False, server_header=False, timeout_graceful_shutdown=2
     )

@@ -154,7 +154,8 @@ class Mac(NamedTuple):
     value: int
 
     def __str__(self) -> str:
-        return ":".join(f"{self.value >> shift & 255:02x}" for shift in range(40, -8, -8))
+        digits = f"{self.value:012x}"
+        return f"{digits[:2]}:{digits[2:4]}:{digits[4:6]}:{digits[6:8]}:{digits[8:10]}:{digits[10:]}"
 
 
 _OCTETS = {str(octet): octet for octet in range(256)}

@@ -100,36 +100,40 @@ class Portfolio:
         """The plan of `CUSTOMER/SITE`, in any case."""
         return self.plans.get(self._numbers.get(key.casefold(), -1))
 
-    def put(self, plan: SitePlan) -> None:
-        """Add a site, or replace its plan."""
+    def put(self, plan: SitePlan) -> set[str]:
+        """Add a site, or replace its plan; the sorts of which it claims something else than before, or names it
+        otherwise."""
         self._thawed()
         number = self._numbers.setdefault(plan.key, len(self._numbers))
         claims, before = Claims.of(plan, number, self.labels), self._claims.get(number)
+        old = self.plans.get(number)
         self.plans[number] = plan
-        if before is not None and claims.same(before) and not self._many_groups_changed(number):
-            return
+        if before is None or old is None:
+            differing = set(SORTS)
+        elif claims.same(before):
+            return set(SORTS) if _names(old) != _names(plan) else set()
+        else:
+            differing = _differing(before, claims)
         self._claims[number] = claims
-        self._changed(number)
+        self._changed(number, differing)
+        return set(SORTS) if old is not None and _names(old) != _names(plan) else differing
 
     def remove(self, key: str) -> None:
         """Take a site out; `KeyError` when it is not there."""
         self._thawed()
         number = self._numbers[key.casefold()]
         del self.plans[number], self._claims[number]
-        self._changed(number)
+        self._changed(number, set(SORTS))
 
     def number(self, plan: SitePlan) -> int:
         """The number under which a site's claims stand; `STRANGER` for one that is not held."""
         return self._numbers.get(plan.key, STRANGER)
 
-    def _many_groups_changed(self, number: int) -> bool:
-        return (number in self.many_groups) != (len(self.plans[number].groups) > MANY_GROUPS)
-
     def _thawed(self) -> None:
         if self.frozen:
             raise RuntimeError("this portfolio is read by others: change a fork of it")
 
-    def _changed(self, number: int) -> None:
+    def _changed(self, number: int, sorts: Collection[str]) -> None:
         self._joined = None
         self._sharings = {}
         plan = self.plans.get(number)
@@ -137,7 +141,7 @@ class Portfolio:
             self.many_groups.add(number)
         else:
             self.many_groups.discard(number)
-        self._behind = {sort: behind | {number} for sort, behind in self._behind.items()}
+        self._behind = {sort: behind | {number} if sort in sorts else behind for sort, behind in self._behind.items()}
 
     def shared(self, sort: str) -> Shared:
         """What all sites claim of one sort (a member of `SORTS`), brought up to date with what has changed."""
@@ -203,18 +207,12 @@ class Portfolio:
                 sites.update(site for site, _, _ in met.members(query))
         return {self.plans[site].key for site in sites}
 
-    def differing(self, one: SitePlan, other: SitePlan) -> set[str]:
-        """The sorts of which two plans of a site claim something else, or name it otherwise."""
-        if _names(one) != _names(other) or one.groups != other.groups:
-            return set(SORTS)
-        number = self.number(one)
-        sides = [Claims.of(plan, number, self.labels) for plan in (one, other)]
-        if sides[0].same(sides[1]):
-            return set()
-        return {name for name, sort in SORTS.items() if not sort.taken(sides[0]).same(sort.taken(sides[1]))}
-
     def _run(self, view: View) -> list[Finding]:
         return in_order(finding for rule in RULES.values() for finding in rule.findings(view))
+
+
+def _differing(one: Claims, other: Claims) -> set[str]:
+    return {name for name, sort in SORTS.items() if not sort.taken(one).same(sort.taken(other))}
 
 
 def _names(plan: SitePlan) -> tuple[object, ...]:

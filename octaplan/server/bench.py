@@ -255,8 +255,8 @@ def fetch_backup(
     return Response(content, media_type="application/octet-stream", headers=headers)
 
 
-@router.post("/shipment")
-def ship(customer: Code, site: Code, shipping: Shipping, request: Request, person: Staging) -> Desk:
+@router.post("/shipment", response_model=Desk)
+def ship(customer: Code, site: Code, shipping: Shipping, request: Request, person: Staging) -> Response:
     """Record that a cleared site with finished run sheets has left."""
     key = f"{customer}/{site}"
     _records(request).bench.ship(key, shipping.revision, shipping.carrier, shipping.reference, person.author)

@@ -7,7 +7,7 @@ from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Header, Path, Request
+from fastapi import APIRouter, Header, Path, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.findings import RULES, Severity
@@ -18,7 +18,7 @@ from octaplan.server.problems import Problem
 from octaplan.store.bench import stagings_of
 from octaplan.store.plans import Plans
 from octaplan.store.records import Records
-from octaplan.store.snapshot import Judged, Sites
+from octaplan.store.snapshot import Judged, Sites, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
@@ -190,11 +190,23 @@ def patch_of(operations: Sequence[Operation]) -> list[dict[str, Any]]:
     return [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
 
 
-def desk_of(request: Request, key: str) -> Desk:
-    """Everything the desk of one site shows."""
+def desk_of(request: Request, key: str) -> Response:
+    """Everything the desk of one site shows, as it is sent; worked out again when something of it has changed."""
     records: Records = request.app.state.records
-    customer = key.partition("/")[0]
     now = records.now
+    held = now.of(key.partition("/")[0]).of(key)
+    plan = held.plan
+    state = (now.runs.at(plan.key), now.runs.shipped.get(plan.key), now.sites.customer_name(plan), len(now.sites))
+    known = held.worked_out.get("desk")
+    if known is None or known[0] is not state[0] or known[1:4] != state[1:]:
+        content = desk_shown(records, now, key).model_dump_json(by_alias=True).encode()
+        known = held.worked_out["desk"] = (*state, content)
+    return Response(known[4], media_type="application/json")
+
+
+def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
+    """Everything the desk of one site shows, of one snapshot."""
+    customer = key.partition("/")[0]
     sites = now.of(customer)
     held = sites.of(key)
     plan, signature = held.plan, held.signature
@@ -231,8 +243,8 @@ def desk_of(request: Request, key: str) -> Desk:
     )
 
 
-@router.get("")
-def desk(customer: Code, site: Code, request: Request, person: Looking) -> Desk:
+@router.get("", response_model=Desk)
+def desk(customer: Code, site: Code, request: Request, person: Looking) -> Response:
     """The newest revision of a site with all that was found about it."""
     return desk_of(request, f"{customer}/{site}")
 
@@ -272,7 +284,7 @@ def remedies(customer: Code, site: Code, request: Request, person: Looking) -> l
     ]
 
 
-@router.patch("/plan")
+@router.patch("/plan", response_model=Desk)
 def revise(
     customer: Code,
     site: Code,
@@ -280,7 +292,7 @@ def revise(
     request: Request,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
-) -> Desk:
+) -> Response:
     """Change the plan by JSON Patch, made on the revision that `If-Match` names."""
     base = base_revision(if_match)
     key = f"{customer}/{site}"
@@ -289,24 +301,24 @@ def revise(
     return desk_of(request, key)
 
 
-@router.post("/acceptances")
-def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Desk:
+@router.post("/acceptances", response_model=Desk)
+def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Response:
     """Accept a warn, with the reason."""
     key, a = f"{customer}/{site}", accepting
     plans_of(request, customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.author)
     return desk_of(request, key)
 
 
-@router.delete("/acceptances/{acceptance}")
-def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Desk:
+@router.delete("/acceptances/{acceptance}", response_model=Desk)
+def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Response:
     """Take an acceptance back."""
     key = f"{customer}/{site}"
     plans_of(request, customer).withdraw(key, acceptance, person.author)
     return desk_of(request, key)
 
 
-@router.post("/clearance")
-def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Desk:
+@router.post("/clearance", response_model=Desk)
+def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Response:
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
     plans_of(request, customer).sign(key, signature.revision, person.author)

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from octaplan.core.device import DeviceRole
 from octaplan.core.fields import TypeKey
 from octaplan.core.wiring import equip, usual_time_servers
-from octaplan.server.desk import Code, Desk, base_revision, desk_of
+from octaplan.server.desk import Code, Desk, base_revision, desk_shown
 from octaplan.server.permissions import Planning
 from octaplan.store.records import Records
 
@@ -46,4 +46,4 @@ def add_device(
     usual = usual_time_servers(now.sites.all().values())
     proposal = equip(held.plan, new.role, kind, usual, now.settings.current, held.saved.number)
     records.plans.revise(key, proposal.operations, base_revision(if_match), person.author)
-    return Equipped(desk=desk_of(request, key), device=proposal.key, assumed=proposal.assumed)
+    return Equipped(desk=desk_shown(records, records.now, key), device=proposal.key, assumed=proposal.assumed)

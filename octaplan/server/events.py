@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import threading
-from collections.abc import AsyncIterator
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.concurrency import run_in_threadpool
-from fastapi.sse import EventSourceResponse, ServerSentEvent
+from fastapi.responses import Response
+from starlette.types import Receive, Scope, Send
 
 from octaplan.core.plan import SitePlan
 from octaplan.server.permissions import COOKIE, Looking
+from octaplan.store.accounts import Accounts
 from octaplan.store.saved import Saved
 
 router = APIRouter(prefix="/api", tags=["events"])
@@ -21,8 +23,19 @@ router = APIRouter(prefix="/api", tags=["events"])
 #: How many events may wait for a page that does not read them; it is told to look at everything anew then.
 WAITING = 200
 
-#: Seconds after which a stream makes sure that its session has not ended.
+#: Seconds after one word in which further ones are gathered, so that many changes at once reach a page together.
+GATHERED = 0.25
+
+#: Seconds after which a stream makes sure that its session has not ended, and says that it is still there.
 PATIENCE = 20.0
+
+
+def encoded(event: str, data: Any) -> bytes:
+    """An event as it is sent (HTML Living Standard, 9.2.6)."""
+    return f"event: {event}\ndata: {json.dumps(data, ensure_ascii=False)}\n\n".encode()
+
+
+_ALL = encoded("all", {})
 
 
 @dataclass(eq=False)
@@ -32,39 +45,43 @@ class Listener:
     name: str
     site: str
     loop: asyncio.AbstractEventLoop
-    queue: asyncio.Queue[ServerSentEvent] = field(default_factory=lambda: asyncio.Queue(WAITING))
+    waiting: list[bytes] = field(default_factory=list)
+    come: asyncio.Event = field(default_factory=asyncio.Event)
 
-    def send(self, event: ServerSentEvent) -> None:
-        """Put an event before the page; may be called from any thread."""
-        self.loop.call_soon_threadsafe(self._put, event)
+    def put(self, event: bytes) -> None:
+        """Put an event before the page; called in its loop."""
+        self.waiting = [*self.waiting, event] if len(self.waiting) < WAITING else [_ALL]
+        self.come.set()
 
-    def _put(self, event: ServerSentEvent) -> None:
-        if self.queue.full():
-            while not self.queue.empty():
-                self.queue.get_nowait()
-            event = ServerSentEvent(event="all", data={})
-        self.queue.put_nowait(event)
+    def take(self) -> bytes:
+        """What waits, once."""
+        waiting, self.waiting = self.waiting, []
+        self.come.clear()
+        return b"".join(waiting)
 
 
 class Hub:
     """All open pages."""
 
     def __init__(self) -> None:
-        self._listeners: list[Listener] = []
+        self._listeners: set[Listener] = set()
         self._lock = threading.Lock()
+
+    def __len__(self) -> int:
+        return len(self._listeners)
 
     def enter(self, listener: Listener) -> None:
         with self._lock:
-            self._listeners.append(listener)
+            self._listeners.add(listener)
         self._tell_who(listener.site)
 
     def leave(self, listener: Listener) -> None:
         with self._lock:
-            self._listeners.remove(listener)
+            self._listeners.discard(listener)
         self._tell_who(listener.site)
 
     def changed(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
-        """Tell every page of a revision. Called while the plans are held, so it only leaves word."""
+        """Tell every page of a revision. Called while a writer has the turn, so it only leaves word."""
         data = {
             "site": plan.key,
             "number": saved.number,
@@ -72,41 +89,84 @@ class Hub:
             "sentence": saved.sentence[:400],
             "affected": sorted(affected)[:500],
         }
-        with self._lock:
-            for listener in self._listeners:
-                listener.send(ServerSentEvent(event="revision", data=data))
+        self._send("revision", data)
 
     def _tell_who(self, site: str) -> None:
-        if not site:
-            return
+        if site:
+            with self._lock:
+                names = sorted({listener.name for listener in self._listeners if listener.site == site})
+            self._send("here", {"site": site, "names": names}, site)
+
+    def _send(self, event: str, data: Any, site: str = "") -> None:
+        """Leave an event for all pages, or those at a site: once for each loop, encoded once."""
         with self._lock:
-            here = [listener for listener in self._listeners if listener.site == site]
-            names = sorted({listener.name for listener in here})
-            for listener in here:
-                listener.send(ServerSentEvent(event="here", data={"site": site, "names": names}))
+            here = [one for one in self._listeners if not site or one.site == site]
+        words = encoded(event, data) if here else b""
+        for loop in {listener.loop for listener in here}:
+            loop.call_soon_threadsafe(_put_all, [one for one in here if one.loop is loop], words)
 
 
-@router.get("/events", response_class=EventSourceResponse)
-async def events(
-    request: Request, person: Looking, at: Annotated[str, Query(max_length=90)] = ""
-) -> AsyncIterator[ServerSentEvent]:
-    """Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`)."""
-    hub: Hub = request.app.state.hub
-    listener = Listener(person.full_name, at.casefold(), asyncio.get_running_loop())
-    hub.enter(listener)
-    token = request.cookies.get(COOKIE, "")
-    clock, asked = listener.loop.time, listener.loop.time()
-    try:
-        yield ServerSentEvent(event="open", data={})
+def _put_all(listeners: list[Listener], event: bytes) -> None:
+    for listener in listeners:
+        listener.put(event)
+
+
+class EventStream(Response):
+    """The events of one listener for as long as its page is open and its session has not ended."""
+
+    media_type = "text/event-stream"
+
+    def __init__(self, hub: Hub, listener: Listener, accounts: Accounts, token: str, status_code: int = 200) -> None:
+        super().__init__(status_code=status_code)
+        self._hub = hub
+        self._listener = listener
+        self._accounts = accounts
+        self._token = token
+        del self.headers["content-length"]
+        self.headers["X-Accel-Buffering"] = "no"
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        await send({"type": "http.response.start", "status": self.status_code, "headers": self.raw_headers})
+        self._hub.enter(self._listener)
+        sending = asyncio.create_task(self._events(send))
+        gone = asyncio.create_task(_disconnected(receive))
+        try:
+            await asyncio.wait({sending, gone}, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            self._hub.leave(self._listener)
+            for task in (sending, gone):
+                task.cancel()
+            await asyncio.gather(sending, gone, return_exceptions=True)
+
+    async def _events(self, send: Send) -> None:
+        async def out(words: bytes, *, more: bool = True) -> None:
+            await send({"type": "http.response.body", "body": words, "more_body": more})
+
+        listener = self._listener
+        await out(encoded("open", {}))
+        asked = listener.loop.time()
         while True:
-            if clock() - asked >= PATIENCE:
-                asked = clock()
-                if await run_in_threadpool(request.app.state.accounts.person, token) is None:
-                    yield ServerSentEvent(event="ended", data={})
-                    return
             try:
-                yield await asyncio.wait_for(listener.queue.get(), PATIENCE)
+                async with asyncio.timeout(PATIENCE):
+                    await listener.come.wait()
             except TimeoutError:
-                continue
-    finally:
-        hub.leave(listener)
+                listener.put(b": still here\n\n")
+            if listener.loop.time() - asked >= PATIENCE:
+                asked = listener.loop.time()
+                if await run_in_threadpool(self._accounts.person, self._token) is None:
+                    await out(encoded("ended", {}), more=False)
+                    return
+            await out(listener.take())
+            await asyncio.sleep(GATHERED)
+
+
+async def _disconnected(receive: Receive) -> None:
+    while (await receive())["type"] != "http.disconnect":
+        pass
+
+
+@router.get("/events", response_class=EventStream)
+async def events(request: Request, person: Looking, at: Annotated[str, Query(max_length=90)] = "") -> Response:
+    """Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`)."""
+    listener = Listener(person.full_name, at.casefold(), asyncio.get_running_loop())
+    return EventStream(request.app.state.hub, listener, request.app.state.accounts, request.cookies.get(COOKIE, ""))

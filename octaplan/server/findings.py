@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import datetime
 from typing import Annotated, cast
 
@@ -151,41 +152,45 @@ def overview(request: Request, person: Looking, customer: Annotated[str, Query(m
 
 def _overview(now: Snapshot, customer: str) -> Overview:
     names, may = now.sites.customers(), remedied_rules()
-    by_rule: dict[str, list[Spot]] = {}
-    by_customer: dict[str, list[Spot]] = {}
-    for spot in _spots(now, "", ""):
-        by_customer.setdefault(spot.customer.casefold(), []).append(spot)
-        if not customer or spot.customer.casefold() == customer.casefold():
-            by_rule.setdefault(spot.rule, []).append(spot)
-    sites: dict[str, int] = {}
-    for plan in now.sites.all().values():
-        sites[plan.customer.casefold()] = sites.get(plan.customer.casefold(), 0) + 1
+    wanted = customer.casefold()
+    open_: Counter[str] = Counter()
+    accepted: Counter[str] = Counter()
+    at: Counter[str] = Counter()
+    worst: dict[str, Severity] = {}
+    sites: Counter[str] = Counter()
+    by_customer: Counter[tuple[str, Severity]] = Counter()
+    for held in now.sites.held.values():
+        code = held.plan.customer.casefold()
+        sites[code] += 1
+        for (rule, severity, taken), many in held.tally.items():
+            if not taken:
+                by_customer[code, severity] += many
+            if not wanted or code == wanted:
+                (accepted if taken else open_)[rule] += many
+                worst[rule] = min(worst.get(rule, severity), severity, key=lambda one: one.rank)
+        if not wanted or code == wanted:
+            at.update({rule for rule, _, _ in held.tally})
     rules = [
         RuleCount(
             rule=rule,
             title=RULES[rule].title,
-            severity=min((spot.severity for spot in spots), key=lambda severity: severity.rank),
-            findings=sum(not spot.accepted for spot in spots),
-            accepted=sum(spot.accepted for spot in spots),
-            sites=len({(spot.customer, spot.site) for spot in spots}),
+            severity=severity,
+            findings=open_[rule],
+            accepted=accepted[rule],
+            sites=at[rule],
             remedies=rule in may,
         )
-        for rule, spots in by_rule.items()
+        for rule, severity in worst.items()
     ]
     rules.sort(key=lambda r: (r.severity.rank, -r.findings))
-
-    def number(code: str, severity: Severity) -> int:
-        spots = by_customer.get(code.casefold(), [])
-        return sum(spot.severity is severity and not spot.accepted for spot in spots)
-
     customers = [
         CustomerCount(
             customer=code,
             name=name,
-            sites=sites.get(code.casefold(), 0),
-            stops=number(code, Severity.STOP),
-            warns=number(code, Severity.WARN),
-            notes=number(code, Severity.NOTE),
+            sites=sites[code.casefold()],
+            stops=by_customer[code.casefold(), Severity.STOP],
+            warns=by_customer[code.casefold(), Severity.WARN],
+            notes=by_customer[code.casefold(), Severity.NOTE],
         )
         for code, name in names.items()
     ]

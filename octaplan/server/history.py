@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Path, Query, Request
+from fastapi import APIRouter, Header, Path, Query, Request, Response
 from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.changes import compared
@@ -45,34 +45,36 @@ class Comparison(BaseModel):
     changes: list[ChangeShown]
 
 
-@router.post(SITE + "/undo")
-def undo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
+@router.post(SITE + "/undo", response_model=Desk)
+def undo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Response:
     """Take the newest change back, made on the revision that `If-Match` names."""
     key = f"{customer}/{site}"
     plans_of(request, customer).undo(key, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
-@router.post(SITE + "/redo")
-def redo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Desk:
+@router.post(SITE + "/redo", response_model=Desk)
+def redo(customer: Code, site: Code, request: Request, person: Planning, if_match: Match) -> Response:
     """Make the change again that was undone last."""
     key = f"{customer}/{site}"
     plans_of(request, customer).redo(key, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
-@router.post(SITE + "/revisions/{number}/again")
-def back_to(customer: Code, site: Code, number: Revision, request: Request, person: Planning, if_match: Match) -> Desk:
+@router.post(SITE + "/revisions/{number}/again", response_model=Desk)
+def back_to(
+    customer: Code, site: Code, number: Revision, request: Request, person: Planning, if_match: Match
+) -> Response:
     """Take an earlier revision again, as a new one."""
     key = f"{customer}/{site}"
     plans_of(request, customer).back_to(key, number, base_revision(if_match), person.author)
     return desk_of(request, key)
 
 
-@router.put(SITE + "/revisions/{number}/name")
+@router.put(SITE + "/revisions/{number}/name", response_model=Desk)
 def name_revision(
     customer: Code, site: Code, number: Revision, named: NameOfRevision, request: Request, person: Planning
-) -> Desk:
+) -> Response:
     """Give a revision a name, or with an empty one take it away."""
     key = f"{customer}/{site}"
     plans_of(request, customer).name_revision(key, number, named.name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request
+from fastapi import APIRouter, Header, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.answering import Given
@@ -108,7 +108,7 @@ def intake(customer: Code, site: Code, request: Request, person: Looking) -> Int
     )
 
 
-@router.post("/answers")
+@router.post("/answers", response_model=Desk)
 def answers(
     customer: Code,
     site: Code,
@@ -116,7 +116,7 @@ def answers(
     request: Request,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
-) -> Desk:
+) -> Response:
     """Take answers, all as one revision, made on the revision that `If-Match` names.
 
     What contradicts a confirmed answer is refused with both sides, unless `overwrite` says that it was chosen.

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from enum import StrEnum
 from http import HTTPStatus
 from typing import Annotated
 
 from fastapi import Depends, Request
+from fastapi.concurrency import run_in_threadpool
 
 from octaplan.server.problems import Problem
-from octaplan.store.accounts import Person
+from octaplan.store.accounts import Accounts, Person
 from octaplan.store.models import Role
 
 COOKIE = "octaplan_session"
@@ -57,14 +59,17 @@ class Allowed:
     def __init__(self, thing: May) -> None:
         self.thing = thing
 
-    def __call__(self, request: Request) -> Person:
+    async def __call__(self, request: Request) -> Person:
+        accounts: Accounts = request.app.state.accounts
         token = request.cookies.get(COOKIE)
-        person: Person | None = request.app.state.accounts.person(token) if token else None
+        person = accounts.known(token) if token else None
+        if person is None and token:
+            person = await run_in_threadpool(accounts.person, token)
         if person is None:
             raise Problem(HTTPStatus.UNAUTHORIZED, "Sign in first: this session has ended or never began")
         if self.thing not in PERMISSIONS[person.role]:
             raise Problem(HTTPStatus.FORBIDDEN, f"A {person.role} may not {self.thing.words}: ask an administrator")
-        return person
+        return replace(person, address=request.client.host if request.client else "")
 
 
 Looking = Annotated[Person, Depends(Allowed(May.LOOK))]

@@ -27,6 +27,9 @@ from octaplan.store.safe import Safe
 from octaplan.store.saved import Saved
 from octaplan.store.snapshot import Held, Signed, Sites
 
+#: So many rows of a derived table are taken out one by one; more of them with all that the site has there.
+FEW = 12
+
 #: Told of a revision: what was saved, the plan, and the sites whose findings it may have changed.
 Watcher = Callable[[Saved, SitePlan, set[str]], None]
 
@@ -490,11 +493,16 @@ def _exchange(
     session: Session, table: type[Claim] | type[Name], site: int, before: list[Row] | None, rows: list[Row]
 ) -> None:
     """Put the rows of a derived table that follow from a plan in the place of those that followed from the one before;
-    where nothing has changed, nothing is written."""
+    only what differs is written."""
     if before is not None:
-        if before == rows:
-            return
-        session.execute(delete(table).where(table.site_id == site))
+        old, new = ({tuple(row.items()): row for row in some} for some in (before, rows))
+        gone = [row for key, row in old.items() if key not in new]
+        if len(gone) > FEW or len(old) < len(before):
+            session.execute(delete(table).where(table.site_id == site))
+        else:
+            rows = [row for key, row in new.items() if key not in old]
+            for row in gone:
+                session.execute(delete(table).filter_by(**row))
     if rows:
         session.connection().execute(insert(table), rows)
 

@@ -125,6 +125,11 @@ class Held:
         return judge(self.plan, self.findings)
 
     @cached_property
+    def tally(self) -> Counter[tuple[str, Severity, bool]]:
+        """How often each rule speaks, by severity and by whether it was accepted."""
+        return Counter((j.finding.rule, j.finding.severity, j.accepted is not None) for j in self.judged)
+
+    @cached_property
     def digest(self) -> str:
         """The digest of what was decided in the plan, without what is only recorded at the bench."""
         document = self.document()
@@ -301,17 +306,15 @@ class Sites:
         differing: dict[str, set[str]] = {}
         for plan, site_id, saved in written:
             before = held.get(plan.key)
-            if few and before is not None:
-                different = differing[plan.key] = portfolio.differing(before.plan, plan)
-                if different:
-                    affected |= portfolio.touched_by(before.plan, different)
-            portfolio.put(plan)
+            differing[plan.key] = portfolio.put(plan)
+            if few and before is not None and differing[plan.key]:
+                affected |= self.portfolio.touched_by(before.plan, differing[plan.key])
             signed = before.signed if before is not None else None
             held[plan.key] = Held(site_id, plan, saved, signed)
         if few:
             for plan, _, _ in written:
-                sorts = differing.get(plan.key)
-                affected |= {plan.key} | (portfolio.touched_by(plan, sorts) if sorts is None or sorts else set())
+                sorts = differing[plan.key]
+                affected |= {plan.key} | (portfolio.touched_by(plan, sorts) if sorts else set())
         else:
             affected = set(held)
         return self._next(held, portfolio, affected), affected

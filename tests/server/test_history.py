@@ -9,6 +9,7 @@ from typing import Any
 from octaplan.server import events
 from octaplan.store.records import Records
 from tests.server.test_api import WithServer
+from tests.server.test_stream import told
 from tests.store.test_plans import LAST
 
 DOCK = "/api/sites/FERN/DOCK"
@@ -108,22 +109,23 @@ class Events(WithServer):
             operations = [{"op": "add", "path": LAST, "value": "10.40.1.249"}]
             await loop.run_in_executor(None, self.plans.revise, "FERN/DOCK", operations, 1, "Marek")
             hub.leave(marek)
-            got = [await asyncio.wait_for(ines.queue.get(), 5) for _ in range(4)]
+            async with asyncio.timeout(5):
+                while len(ines.waiting) < 4:
+                    await asyncio.sleep(0)
             hub.leave(ines)
-            return [(event.event, event.data) for event in got]
+            return list(told(iter(ines.take().decode().splitlines())))
 
-        told = asyncio.run(heard())
-        self.assertEqual([event for event, _ in told], ["here", "here", "revision", "here"])
-        self.assertEqual(told[1][1]["names"], ["Ines", "Marek"])
-        self.assertEqual((told[2][1]["site"], told[2][1]["number"]), ("fern/dock", 2))
-        self.assertEqual(told[3][1]["names"], ["Ines"])
+        got = asyncio.run(heard())
+        self.assertEqual([event for event, _ in got], ["here", "here", "revision", "here"])
+        self.assertEqual(got[1][1]["names"], ["Ines", "Marek"])
+        self.assertEqual((got[2][1]["site"], got[2][1]["number"]), ("fern/dock", 2))
+        self.assertEqual(got[3][1]["names"], ["Ines"])
 
     def test_a_page_that_does_not_read_is_told_to_look_anew(self) -> None:
-        async def flooded() -> list[str | None]:
+        async def flooded() -> bytes:
             listener = events.Listener("Ines", "", asyncio.get_running_loop())
             for _ in range(events.WAITING + 3):
-                listener.send(events.ServerSentEvent(event="revision", data={}))
-            await asyncio.sleep(0)
-            return [listener.queue.get_nowait().event for _ in range(listener.queue.qsize())]
+                listener.put(events.encoded("revision", {}))
+            return listener.take()
 
-        self.assertEqual(asyncio.run(flooded())[0], "all")
+        self.assertEqual(next(told(iter(asyncio.run(flooded()).decode().splitlines())))[0], "all")

@@ -5634,7 +5634,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'text/event-stream': unknown;
+          'text/event-stream': string;
         };
       };
       /** @description Validation Error */
