@@ -15,6 +15,7 @@ from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NoReturn
+from urllib.parse import urlsplit
 
 import typer
 
@@ -35,6 +36,9 @@ app = typer.Typer(
     add_completion=False,
 )
 
+PassphraseFile = Annotated[
+    Path | None, typer.Option("--passphrase-file", help="A file whose first line is the passphrase of the keys.")
+]
 DataFolder = Annotated[Path, typer.Option("--data", help="The folder that holds Octaplan's records.")]
 
 
@@ -208,7 +212,7 @@ def user(
             known = next((a for a in records.accounts.everyone() if a.name == name.casefold()), None)
             if known is None:
                 _fail(f"There is no account {name}")
-            person = Person(by, by, Role.ADMINISTRATOR)
+            person = Person("", by, Role.ADMINISTRATOR)
             records.accounts.change(
                 known.name, person, role=known.role, ends=known.ends, password=password, drop_second=True
             )
@@ -218,14 +222,22 @@ def user(
 
 
 @app.command("journal-check")
-def journal_check(data: DataFolder) -> None:
-    """Go through the journal's chain of digests, and say whether any line was changed, taken out or put in."""
+def journal_check(
+    data: DataFolder,
+    head: Annotated[str, typer.Option(help="A head that was printed earlier and kept elsewhere: NUMBER:DIGEST.")] = "",
+) -> None:
+    """Go through the journal's chain, and say whether any line was changed, taken out, put in, or taken off its end."""
+    from octaplan.store.chain import Head
+
+    kept = Head.of(head)
+    if head and kept is None:
+        _fail(f"{head} is no head of a journal: write it as it was printed, NUMBER:DIGEST")
     with _telling(), _records(data) as records:
-        lines, digest, fault = records.journal.check()
+        lines, digest, fault = records.journal.check(kept)
     if fault:
         print(f"The journal has been tampered with. {fault}")
         raise typer.Exit(1)
-    print(f"{lines} lines, the chain is whole; it ends in {digest}")
+    print(f"{lines} lines, the chain is whole; its head is {lines}:{digest}. Keep a copy of that elsewhere")
 
 
 @app.command("change-key")
@@ -237,34 +249,183 @@ def change_key(data: DataFolder) -> None:
 
 
 @app.command()
+def backup(
+    target: Annotated[Path, typer.Argument(metavar="FILE", help="The copy to write, a ZIP file.")],
+    data: DataFolder = Path("data"),
+    passphrase_file: PassphraseFile = None,
+) -> None:
+    """Copy all records into one file, also while Octaplan runs. Without a passphrase the keys are not in it."""
+    from octaplan.store.backups import make
+
+    with _telling():
+        made = make(data, target, _passphrase(passphrase_file))
+    print(f"{made.path} holds everything as it was at {made.at:%Y-%m-%d %H:%M:%S} UTC, {made.size:,} bytes")
+    if not made.keys:
+        print(f"The keys are apart: keep copies of {data / 'safe.key'} and {data / 'journal.key'} at another place")
+
+
+@app.command()
+def restore(
+    source: Annotated[Path, typer.Argument(metavar="FILE", help="The copy.")],
+    data: DataFolder,
+    passphrase_file: PassphraseFile = None,
+) -> None:
+    """Put a copy of all records back, into a folder that is empty or not there."""
+    from octaplan.store.backups import restore as put_back
+
+    with _telling():
+        keys = put_back(source, data, _passphrase(passphrase_file))
+    print(f"{data} holds what {source.name} held")
+    if not keys:
+        print(f"Put safe.key and journal.key back into {data}, then run octaplan verify {data}")
+
+
+@app.command()
+def verify(
+    path: Annotated[Path, typer.Argument(help="A data folder, also one in use, or a copy.")],
+    passphrase_file: PassphraseFile = None,
+    keys: Annotated[Path | None, typer.Option(help="A folder with the keys, when they are apart.")] = None,
+    mend: Annotated[
+        bool, typer.Option("--mend", help="Make derived tables anew from the plans; not while in use.")
+    ] = False,
+) -> None:
+    """Go through the records: the file whole, tables as the plans say, every secret opens, the journal whole."""
+    from octaplan.store.backups import verify as go_through
+    from octaplan.store.rebuild import rebuild
+
+    with _telling():
+        if mend:
+            with _records(path) as records:
+                print(f"{rebuild(records.database)} derived tables of sites made anew")
+        verdicts = go_through(path, _passphrase(passphrase_file), keys)
+    for verdict in verdicts:
+        print(f"{verdict.what}: {verdict.fault or 'whole'}")
+    if any(verdict.fault for verdict in verdicts):
+        raise typer.Exit(1)
+
+
+def _passphrase(file: Path | None) -> str:
+    """The passphrase that stands in the first line of a file."""
+    if file is None:
+        return ""
+    lines = file.read_text("utf-8").splitlines()
+    if not lines or not lines[0].strip():
+        _fail(f"{file} holds no passphrase: write one in its first line")
+    return lines[0].strip()
+
+
+@app.command("service-unit")
+def service_unit(data: DataFolder = Path("/var/lib/octaplan"), user: str = "octaplan", port: int = 8321) -> None:
+    """Print a systemd unit that runs this installation as a service."""
+    from importlib.resources import files
+    from string import Template
+
+    unit = Template((files("octaplan") / "octaplan.service").read_text("utf-8"))
+    program = f"{sys.executable} -m octaplan"
+    print(unit.substitute(program=program, data=data.absolute(), user=user, port=port), end="")
+
+
+@app.command()
 def serve(
     data: DataFolder = Path("data"),
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
     port: Annotated[int, typer.Option(min=0, max=65535, help="The port; 0 takes any that is free.")] = 8321,
     demo: Annotated[bool, typer.Option("--demo", help="Fill an empty data folder with the demo portfolio.")] = False,
+    certificate: Annotated[
+        Path | None, typer.Option(help="A certificate (PEM, with its chain): HTTPS is spoken.")
+    ] = None,
+    key: Annotated[
+        Path | None, typer.Option(help="The private key of the certificate, when it is not in its file.")
+    ] = None,
+    self_signed: Annotated[
+        bool, typer.Option("--self-signed", help="Speak HTTPS with a certificate made here.")
+    ] = False,
+    trusted_proxy: Annotated[list[str], typer.Option(help="The address of a proxy in front; may be given again.")] = [],  # noqa: B006
+    public_url: Annotated[
+        str, typer.Option(help="The address by which people reach it, such as https://plan.example.")
+    ] = "",
+    backups: Annotated[Path | None, typer.Option(help="Where copies are put; else in the data folder.")] = None,
+    backup_hours: Annotated[float, typer.Option(min=0, max=8760, help="Hours between copies; 0 makes none.")] = 24,
+    backup_days: Annotated[float, typer.Option(min=1, max=3660, help="Days for which copies are kept.")] = 14,
+    backup_passphrase_file: PassphraseFile = None,
+    metrics_token_file: Annotated[
+        Path | None, typer.Option(help="Holds the token with which /api/metrics is read.")
+    ] = None,
 ) -> None:
     """Run the application."""
+    from datetime import timedelta
+
     import uvicorn
 
-    from octaplan.server.app import configure_logs, create_app
+    from octaplan.server.app import Running, configure_logs, create_app
+    from octaplan.server.certificates import made_here
+    from octaplan.store.backups import Schedule
 
     configure_logs()
     with _telling():
         listener = _listen(host, port)
-        application = create_app(_open(data))
+        database = _open(data)
+        if self_signed and certificate is None:
+            certificate = key = made_here(data, {host, *_names(public_url)})
+        secure = certificate is not None
+        schedule = Schedule(
+            backups or data / "backups",
+            timedelta(hours=backup_hours),
+            timedelta(days=backup_days),
+            _passphrase(backup_passphrase_file),
+        )
+        notes = _notes(host, secure=secure, behind=bool(trusted_proxy))
+        running = Running(
+            hosts=frozenset({socket.gethostname().casefold(), host.casefold(), *_names(public_url)}),
+            schedule=schedule if backup_hours else None,
+            metrics_token=_passphrase(metrics_token_file),
+            notes=notes,
+        )
+        application = create_app(database, running)
     state = application.state
     if demo:
         _demo(state.records)
         state.setup_code = None if state.accounts.any() else state.setup_code
     if state.setup_code:
         print(f"First start: make the first administrator with the code {state.setup_code}")
+    for note in (*database.mended, *notes):
+        print(f"Note: {note}")
     shown = f"[{host}]" if ":" in host else host
-    print(f"Octaplan is at http://{shown}:{listener.getsockname()[1]}/", flush=True)
+    print(f"Octaplan is at {'https' if secure else 'http'}://{shown}:{listener.getsockname()[1]}/", flush=True)
     gc.set_threshold(20_000, 20, 100)  # what a request leaves behind is gone without the collector
     config = uvicorn.Config(
-        application, log_config=None, access_log=False, server_header=False, timeout_graceful_shutdown=2
+        application,
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        timeout_graceful_shutdown=2,
+        proxy_headers=bool(trusted_proxy),
+        forwarded_allow_ips=trusted_proxy or [],
+        ssl_certfile=certificate,
+        ssl_keyfile=key,
     )
     uvicorn.Server(config).run(sockets=[listener])
+
+
+def _names(public_url: str) -> list[str]:
+    """The host name in an address, if there is one."""
+    if not public_url:
+        return []
+    name = urlsplit(public_url).hostname
+    if not name:
+        _fail(f"{public_url} is no address to reach Octaplan by: write such as https://plan.example")
+    return [name.casefold()]
+
+
+def _notes(host: str, *, secure: bool, behind: bool) -> tuple[str, ...]:
+    """What whoever runs it should know."""
+    local = host in ("localhost", "::1") or host.startswith("127.")
+    if local or secure or behind:
+        return ()
+    return (
+        "others reach it without encryption, passwords and all: give it a --certificate, make one with --self-signed, "
+        "or put a proxy in front and name it with --trusted-proxy",
+    )
 
 
 def _listen(host: str, port: int) -> socket.socket:

@@ -24,6 +24,7 @@ import { CustomersPage } from './customers/CustomersPage';
 import { PatternPage } from './patterns/PatternPage';
 import { PatternsPage } from './patterns/PatternsPage';
 import { RolloutPage } from './patterns/RolloutPage';
+import { OperationPage } from './operation/OperationPage';
 import { PeoplePage } from './people/PeoplePage';
 import { QuestionsPage } from './questions/QuestionsPage';
 import { RulesPage } from './rules/RulesPage';
@@ -71,6 +72,7 @@ export function App() {
           <Route path="settings" element={<SettingsPage />} />
           <Route path="me" element={<MePage />} />
           <Route path="people" element={<PeoplePage />} />
+          <Route path="operation" element={<OperationPage />} />
           <Route
             path="*"
             element={

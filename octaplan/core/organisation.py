@@ -54,7 +54,9 @@ class Organisation(Part):
 
     schema_: Literal["octaplan.organisation/1"] = Field(SCHEMA, alias="schema")
     own_networks: list[OwnNetwork] = Field(default=[], max_length=256)
-    common_defaults: list[NetworkField] = Field(default=list(COMMON_DEFAULTS), max_length=256)
+    common_defaults: list[NetworkField] = Field(
+        default=list(COMMON_DEFAULTS), max_length=256, json_schema_extra={"default": list(map(str, COMMON_DEFAULTS))}
+    )
     blocks: dict[CustomerKey, list[NetworkField]] = Field(
         default={}, max_length=5_000, description="From which blocks each customer's segments are taken"
     )

@@ -9,7 +9,7 @@ from pathlib import Path, PurePath
 from typing import IO
 
 from octaplan.core.asking import COLUMNS
-from octaplan.formats.tables import MAX_CELL, TableError, cell_text, column_key
+from octaplan.formats.tables import MAX_CELL, TableError, cell_text, column_key, unguarded
 from octaplan.formats.workbook import text_cell
 
 MAX_ROWS = 50_000
@@ -63,7 +63,8 @@ def _csv(label: str, content: bytes) -> list[list[str]]:
     first = text.split("\n", 1)[0]
     delimiter = ";" if first.count(";") > first.count(",") else ","
     try:
-        return list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True))
+        read = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
+        return [[unguarded(cell) for cell in row] for row in read]
     except csv.Error as error:
         raise TableError(f"{label} is not a CSV table ({error})") from None
 

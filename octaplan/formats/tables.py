@@ -120,7 +120,7 @@ def _csv_rows(stream: IO[bytes], label: str, progress: Progress | None = None) -
                     told, before = stream.tell(), told
                     progress(told - before)
                 if (cells and cells[0].strip()) or any(cell.strip() for cell in cells):
-                    yield Row(number, cells)
+                    yield Row(number, [unguarded(cell) if cell[:1] == "'" else cell for cell in cells])
     except UnicodeDecodeError as error:
         raise TableError(
             f"{label} is not UTF-8 (byte {error.object[error.start]:#04x} after row {number}): "
@@ -251,9 +251,23 @@ def _table(name: str, label: str, header: list[str], rows: Iterator[Row]) -> Tab
 
 
 def csv_text(header: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
-    """A table as RFC 4180 text."""
+    """A table as RFC 4180 text, of which no cell starts a formula in a spreadsheet."""
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\r\n")
-    writer.writerow(header)
-    writer.writerows(rows)
+    writer.writerow([guarded(cell) for cell in header])
+    writer.writerows([guarded(cell) for cell in row] for row in rows)
     return text.getvalue()
+
+
+#: A cell that a spreadsheet takes for a formula, or one that was guarded against that before.
+_FORMULA = re.compile(r"'*(?:[=@\t\r]|[+-](?![0-9.,]*\Z))").match
+
+
+def guarded(cell: str) -> str:
+    """A cell that starts no formula: with a quotation mark before it where it would."""
+    return f"'{cell}" if _FORMULA(cell) else cell
+
+
+def unguarded(cell: str) -> str:
+    """A cell as it was before it was guarded."""
+    return cell[1:] if cell[:1] == "'" and _FORMULA(cell) else cell

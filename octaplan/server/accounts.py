@@ -10,6 +10,7 @@ from fastapi import APIRouter, Path, Request
 from pydantic import BaseModel, StringConstraints
 
 from octaplan.server.permissions import Administering
+from octaplan.server.problems import Problem
 from octaplan.store.accounts import Accounts
 from octaplan.store.models import Role
 
@@ -53,6 +54,8 @@ def _end_of(day: date | None) -> datetime | None:
     """The midnight after a day, by the server's clock."""
     if day is None:
         return None
+    if not date(2000, 1, 1) <= day <= date(9000, 1, 1):
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"{day} is no last day of an account: leave it empty for no end")
     return datetime.combine(day + timedelta(days=1), datetime.min.time()).astimezone()
 
 
@@ -66,9 +69,26 @@ def everyone(request: Request, person: Administering) -> list[AccountShown]:
 def add_account(account: NewAccount, request: Request, person: Administering) -> None:
     """Make an account, for good or until the end of a day."""
     ends = _end_of(account.last_day)
-    _accounts(request).add(
-        account.name, account.full_name, account.password, account.role, ends=ends, by=person.full_name
-    )
+    _accounts(request).add(account.name, account.full_name, account.password, account.role, ends=ends, by=person.author)
+
+
+class Demand(BaseModel):
+    """Whether administrators need a second factor."""
+
+    second_factor: bool
+
+
+@router.get("/demand")
+def demanded(request: Request, person: Administering) -> Demand:
+    """What is demanded of administrators."""
+    return Demand(second_factor=_accounts(request).demands_second)
+
+
+@router.put("/demand")
+def demand(demand: Demand, request: Request, person: Administering) -> Demand:
+    """Demand a second factor of administrators, or no longer."""
+    _accounts(request).demand_second(demand.second_factor, person)
+    return demand
 
 
 @router.put("/{name}", status_code=HTTPStatus.NO_CONTENT)
@@ -78,3 +98,9 @@ def change_account(name: Name, change: AccountChange, request: Request, person: 
         name, person, role=change.role, ends=_end_of(change.last_day), password=change.password,
         drop_second=change.drop_second_factor,
     )  # fmt: skip
+
+
+@router.delete("/{name}", status_code=HTTPStatus.NO_CONTENT)
+def remove_account(name: Name, request: Request, person: Administering) -> None:
+    """Take an account away; its sessions end, and its name stays in the journal."""
+    _accounts(request).remove(name, person)

@@ -10,7 +10,7 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from http import HTTPStatus
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import structlog
 from fastapi import FastAPI, Request
@@ -35,6 +35,7 @@ from octaplan.server import (
     imports,
     intake,
     journal,
+    operation,
     organisation,
     outbound,
     patterns,
@@ -45,9 +46,11 @@ from octaplan.server import (
     session,
     space,
 )
-from octaplan.server.guard import Guard, Tries
+from octaplan.server.guard import Guard
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
+from octaplan.server.tries import Tries
+from octaplan.store.backups import Schedule
 from octaplan.store.database import Database
 from octaplan.store.records import Records
 
@@ -68,12 +71,26 @@ def configure_logs() -> None:
     )
 
 
-def create_app(database: Database) -> FastAPI:
+class Running(NamedTuple):
+    """How the application is run. `hosts` are the names by which it is reached, besides plain addresses and
+    `localhost`; without them any will do. `notes` are what administrators should know about it."""
+
+    hosts: frozenset[str] | None = None
+    schedule: Schedule | None = None
+    metrics_token: str = ""
+    notes: tuple[str, ...] = ()
+
+
+def create_app(database: Database, running: Running = Running()) -> FastAPI:  # noqa: B008  (it never changes)
     """The application on an open database, which it closes at its end."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        clockwork = operation.Clockwork(records, app.state.schedule)
+        if running.schedule is not None:
+            clockwork.start()
         yield
+        clockwork.end()
         database.close()
 
     app = FastAPI(
@@ -94,8 +111,11 @@ def create_app(database: Database) -> FastAPI:
     app.state.imports = records.imports
     app.state.import_desk = imports.ImportDesk(records.imports)
     app.state.accounts = records.accounts
-    app.state.tries = Tries(most=5)
-    app.state.tries_from = Tries(most=30)
+    app.state.tries = Tries()
+    app.state.measures = operation.Measures()
+    app.state.schedule = running.schedule or Schedule(database.folder / "backups")
+    app.state.metrics_token = running.metrics_token
+    app.state.notes = running.notes
     app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
     problems.install(app)
     pages = (
@@ -121,7 +141,7 @@ def create_app(database: Database) -> FastAPI:
         questions,
         goto,
     )
-    for module in (session, accounts, *pages):
+    for module in (session, accounts, operation, *pages):
         app.include_router(module.router)
     gc.collect()
     gc.freeze()  # plans live as long as the process: the collector need not walk through them again and again
@@ -133,7 +153,7 @@ def create_app(database: Database) -> FastAPI:
         return app.openapi()
 
     _serve_pages(app)
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, hosts=running.hosts, answered=app.state.measures.answered)
     return app
 
 

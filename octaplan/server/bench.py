@@ -16,7 +16,7 @@ from octaplan.core.measures import LONGEST, Outcome, judge
 from octaplan.core.runsheet import Step
 from octaplan.server.desk import Code, Desk, desk_of
 from octaplan.server.permissions import Looking, Reading, Staging
-from octaplan.server.problems import Problem
+from octaplan.server.problems import Number, Problem
 from octaplan.store.bench import Bench, staging_of
 from octaplan.store.bench import Staging as StagingOf
 from octaplan.store.records import Records
@@ -247,7 +247,7 @@ def attach_backup(
 
 @router.get("/bench/{device}/backups/{backup}", response_class=Response)
 def fetch_backup(
-    customer: Code, site: Code, device: DeviceId, backup: int, request: Request, person: Reading
+    customer: Code, site: Code, device: DeviceId, backup: Number, request: Request, person: Reading
 ) -> Response:
     """A back-up, opened; the journal tells of it."""
     name, content = _records(request).bench.fetch(f"{customer}/{site}", device, backup, person.author)

@@ -6,12 +6,13 @@ from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from pydantic import BaseModel, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.credentials import Slot
 from octaplan.core.passwords import LONGEST_TYPED, spoken
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
+from octaplan.server.problems import MOST_NUMBER
 from octaplan.store.kept import Need
 from octaplan.store.records import Records
 
@@ -71,7 +72,7 @@ class Opinion(BaseModel):
 class AskedFor(BaseModel):
     path: SlotPath
     why: Reason = ""
-    number: int | None = None
+    number: Annotated[int | None, Field(ge=1, le=MOST_NUMBER)] = None
 
 
 class Opened(BaseModel):

@@ -1,19 +1,20 @@
-"""What stands before every request: its size, where it comes from, and how often sign-in is tried."""
+"""What stands before every request: its size, which page sent it and by which name, and what every answer says."""
 
 from __future__ import annotations
 
-import threading
+import ipaddress
 import time
-from collections import OrderedDict
+from collections.abc import Callable
 from http import HTTPStatus
 from urllib.parse import urlsplit
 
 import structlog
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
+from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from octaplan.server.problems import respond
+from octaplan.server.problems import respond, unexpected
 
 HEADER = "x-octaplan"
 MAX_BODY = 1 << 20
@@ -23,14 +24,23 @@ log = structlog.get_logger()
 
 
 class Guard:
-    """Refuses requests that are too large or that another site's page sends; logs the rest.
+    """Refuses requests that are too large, that another site's page sends, or that ask for a name that is not ours;
+    logs the rest, and says to browsers what no answer may be used for.
 
-    A request that changes something must carry the header `X-Octaplan`, which a page of another origin
-    cannot send, and an `Origin` that is ours when it has one.
+    A request that changes something must carry the header `X-Octaplan`, which a page of another origin cannot send,
+    and an `Origin` that is ours when it has one. `hosts` are the names that Octaplan is reached by, besides plain
+    addresses and the machine itself; without them every name is permitted.
     """
 
-    def __init__(self, app: ASGIApp) -> None:
+    def __init__(
+        self,
+        app: ASGIApp,
+        hosts: frozenset[str] | None = None,
+        answered: Callable[[int, float], None] = lambda status, seconds: None,
+    ) -> None:
         self.app = app
+        self.hosts = hosts
+        self.answered = answered
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -39,22 +49,7 @@ class Guard:
         headers = Headers(scope=scope)
         path: str = scope["path"]
         limit = MAX_UPLOAD if path == "/api/imports" or path.endswith("/backups") else MAX_BODY
-        hint = (
-            "Split the tables by customer, or use `octaplan import`" if path == "/api/imports" else "Send less at once"
-        )
-        detail = f"It is larger than {limit >> 20} MB. {hint}"
-        if scope["method"] not in ("GET", "HEAD", "OPTIONS"):
-            origin = headers.get("origin")
-            if HEADER not in headers or (origin and urlsplit(origin).netloc != headers.get("host")):
-                answer = respond(HTTPStatus.FORBIDDEN, "This request did not come from Octaplan's own pages")
-                await answer(scope, receive, send)
-                return
-        length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > limit:
-            await respond(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, detail)(scope, receive, send)
-            return
-        received = 0
-        status = 0
+        status = received = 0
         begun = time.perf_counter()
 
         async def bounded() -> Message:
@@ -62,58 +57,78 @@ class Guard:
             message = await receive()
             received += len(message.get("body", b""))
             if received > limit:
-                raise HTTPException(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, detail)
+                raise HTTPException(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, _too_large(path, limit))
             return message
 
         async def answering(message: Message) -> None:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]
-                _protect(MutableHeaders(scope=message), path)
+                _protect(MutableHeaders(scope=message), path, secure=scope["scheme"] == "https")
             await send(message)
 
         try:
+            refusal = self._refusal(scope, headers, path, limit)
+            if refusal is not None:
+                await refusal(scope, receive, answering)
+                return
             await self.app(scope, bounded, answering)
+        except Exception as error:
+            answer = unexpected(path, error)
+            if status:  # the answer has begun: all that is left is to end it
+                raise
+            await answer(scope, receive, answering)
         finally:
-            spent = round((time.perf_counter() - begun) * 1000, 1)
-            log.info("request", method=scope["method"], path=path, status=int(status), ms=spent)
+            seconds = time.perf_counter() - begun
+            self.answered(status, seconds)
+            spent = round(seconds * 1000, 1)
+            who = scope.get("state", {}).get("account", "")
+            log.info("request", method=scope["method"], path=path, status=int(status), ms=spent, who=who)
+
+    def _refusal(self, scope: Scope, headers: Headers, path: str, limit: int) -> Response | None:
+        if self.hosts is not None and not self._ours(headers.get("host", "")):
+            return respond(
+                HTTPStatus.MISDIRECTED_REQUEST,
+                "Octaplan is not reached by this name: use its address, or start it with --public-url",
+            )
+        if scope["method"] not in ("GET", "HEAD", "OPTIONS"):
+            origin = headers.get("origin")
+            strange = headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none")
+            if HEADER not in headers or strange or (origin and urlsplit(origin).netloc != headers.get("host")):
+                return respond(HTTPStatus.FORBIDDEN, "This request did not come from Octaplan's own pages")
+        elif path.startswith("/api/") and headers.get("sec-fetch-site") == "cross-site":
+            return respond(HTTPStatus.FORBIDDEN, "This request did not come from Octaplan's own pages")
+        length = headers.get("content-length", "0")
+        if not (length.isascii() and length.isdigit()) or int(length[:19]) > limit:
+            return respond(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, _too_large(path, limit))
+        return None
+
+    def _ours(self, host: str) -> bool:
+        name = (urlsplit(f"//{host}").hostname or "").casefold().rstrip(".")
+        if name == "localhost" or name in (self.hosts or ()):
+            return True
+        try:
+            ipaddress.ip_address(name)
+        except ValueError:
+            return False
+        return True
 
 
-def _protect(headers: MutableHeaders, path: str) -> None:
+def _too_large(path: str, limit: int) -> str:
+    hint = "Split the tables by customer, or use `octaplan import`" if path == "/api/imports" else "Send less at once"
+    return f"It is larger than {limit >> 20} MB. {hint}"
+
+
+def _protect(headers: MutableHeaders, path: str, *, secure: bool) -> None:
     headers["X-Content-Type-Options"] = "nosniff"
     headers["Referrer-Policy"] = "no-referrer"
+    headers["Cross-Origin-Opener-Policy"] = "same-origin"
+    headers["Cross-Origin-Resource-Policy"] = "same-origin"
     headers["Content-Security-Policy"] = (
         "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
         "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
     )
+    if secure:
+        headers["Strict-Transport-Security"] = "max-age=31536000"
     if path.startswith("/api/"):
         headers["Cache-Control"] = "no-store"
-
-
-class Tries:
-    """Counts failures by key in a sliding window. Holds at most 10,000 keys."""
-
-    def __init__(self, most: int, window: float = 300) -> None:
-        self.most = most
-        self.window = window
-        self._failures: OrderedDict[str, list[float]] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def wait(self, key: str) -> int:
-        """Seconds until the next try is permitted; 0 when it is permitted now."""
-        with self._lock:
-            now = time.monotonic()
-            recent = [at for at in self._failures.get(key, ()) if now - at < self.window]
-            return 0 if len(recent) < self.most else int(self.window - (now - recent[0])) + 1
-
-    def failed(self, key: str) -> None:
-        with self._lock:
-            now = time.monotonic()
-            recent = [at for at in self._failures.pop(key, ()) if now - at < self.window]
-            self._failures[key] = [*recent, now]
-            while len(self._failures) > 10_000:
-                self._failures.popitem(last=False)
-
-    def succeeded(self, key: str) -> None:
-        with self._lock:
-            self._failures.pop(key, None)

@@ -22,7 +22,7 @@ from octaplan.formats import report
 from octaplan.formats.tables import NAMES
 from octaplan.formats.workbook import write_workbook
 from octaplan.server.permissions import Looking, Planning
-from octaplan.server.problems import Problem
+from octaplan.server.problems import Number, Problem
 from octaplan.store.imports import ImportGone, ImportMoved, Imports, Loaded, Preview
 
 log = structlog.get_logger()
@@ -193,7 +193,7 @@ def inbox(request: Request, person: Looking) -> list[WaitingShown]:
 
 
 @router.put("/inbox/{number}")
-def mend_row(number: int, cells: Cells, request: Request, person: Planning) -> MendedShown:
+def mend_row(number: Number, cells: Cells, request: Request, person: Planning) -> MendedShown:
     """Take a refused row with other cells."""
     mended = _imports(request).mend(number, cells.cells, person.author)
     faults = [FaultShown(**fault._asdict()) for fault in mended.faults]
@@ -201,7 +201,7 @@ def mend_row(number: int, cells: Cells, request: Request, person: Planning) -> M
 
 
 @router.delete("/inbox/{number}", status_code=HTTPStatus.NO_CONTENT)
-def dismiss_row(number: int, request: Request, person: Planning) -> None:
+def dismiss_row(number: Number, request: Request, person: Planning) -> None:
     """Let a refused row go."""
     _imports(request).dismiss(number, person.author)
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from octaplan.server.permissions import Looking
-from octaplan.store.journal import Act
+from octaplan.store.journal import Act, enter
+from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/journal", tags=["journal"])
 
@@ -22,6 +25,8 @@ class LineShown(BaseModel):
     site: str
     what: str
     why: str
+    account: str
+    address: str
 
 
 class JournalShown(BaseModel):
@@ -48,6 +53,17 @@ def journal(
     """The newest 200 lines, or those before a line."""
     lines = request.app.state.records.journal.lines(before, act, site)
     return JournalShown(lines=[LineShown(**line._asdict()) for line in lines], acts=list(Act))
+
+
+@router.get("/journal.jsonl", response_class=StreamingResponse)
+def export_journal(request: Request, person: Looking) -> StreamingResponse:
+    """All lines, oldest first, as JSON Lines: an object a line."""
+    records: Records = request.app.state.records
+    with records.database.turn() as turn:
+        enter(turn.session, Act.EXPORTED, person.author, "the journal")
+    lines = (json.dumps(line._asdict(), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
+    headers = {"Content-Disposition": 'attachment; filename="journal.jsonl"'}
+    return StreamingResponse(lines, media_type="application/jsonl", headers=headers)
 
 
 @router.get("/check")

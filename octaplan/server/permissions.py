@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hmac
 from dataclasses import replace
 from enum import StrEnum
 from http import HTTPStatus
@@ -53,6 +54,11 @@ PERMISSIONS: dict[Role, frozenset[May]] = {
 }
 
 
+def address_of(request: Request) -> str:
+    """Where a request comes from."""
+    return request.client.host if request.client else ""
+
+
 class Allowed:
     """A dependency that lets a request through when its session's role may do a thing."""
 
@@ -67,11 +73,26 @@ class Allowed:
             person = await run_in_threadpool(accounts.person, token)
         if person is None:
             raise Problem(HTTPStatus.UNAUTHORIZED, "Sign in first: this session has ended or never began")
+        request.state.account = person.name
+        if person.held_back and self.thing is not May.LOOK:
+            raise Problem(HTTPStatus.FORBIDDEN, person.held_back)
         if self.thing not in PERMISSIONS[person.role]:
             raise Problem(HTTPStatus.FORBIDDEN, f"A {person.role} may not {self.thing.words}: ask an administrator")
-        return replace(person, address=request.client.host if request.client else "")
+        return replace(person, address=address_of(request))
 
 
+class AllowedByToken(Allowed):
+    """The same for programs: who brings the token of the measures needs no session."""
+
+    async def __call__(self, request: Request) -> Person:
+        token: str = request.app.state.metrics_token
+        given = request.headers.get("authorization", "").removeprefix("Bearer ")
+        if token and hmac.compare_digest(given.encode("utf-8", "replace"), token.encode()):
+            return Person("", "whoever measures", Role.VIEWER)
+        return await super().__call__(request)
+
+
+Measuring = Annotated[Person, Depends(AllowedByToken(May.ADMINISTER))]
 Looking = Annotated[Person, Depends(Allowed(May.LOOK))]
 Planning = Annotated[Person, Depends(Allowed(May.PLAN))]
 Signing = Annotated[Person, Depends(Allowed(May.SIGN))]

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from http import HTTPStatus
-from typing import Any
+from typing import Annotated, Any
 
 import structlog
-from fastapi import FastAPI, Request
+from fastapi import FastAPI, Path, Request
 from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from octaplan.core.answering import AnswerError
@@ -27,6 +28,12 @@ from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, No
 from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError
+
+#: The largest number that is exact in JSON wherever it is read (RFC 8259, section 6).
+MOST_NUMBER = (1 << 53) - 1
+
+#: A number in a path.
+Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
 
 log = structlog.get_logger()
 
@@ -115,8 +122,15 @@ def install(app: FastAPI) -> None:
     def refused(request: Request, error: HTTPException) -> JSONResponse:
         return respond(error.status_code, str(error.detail), dict(error.headers or {}))
 
-    @app.exception_handler(Exception)
-    def unexpected(request: Request, error: Exception) -> JSONResponse:
-        log.error("unexpected", path=request.url.path, error=type(error).__name__, exc_info=error)
-        detail = "Something went wrong on the server; nothing was saved by this request. Its log says more"
-        return respond(HTTPStatus.INTERNAL_SERVER_ERROR, detail)
+
+def unexpected(path: str, error: Exception) -> JSONResponse:
+    """What is answered when something went wrong that nobody expected, and what is done about it."""
+    log.error("unexpected", path=path, error=type(error).__name__, exc_info=error)
+    if isinstance(error, OperationalError):  # the disk, or the file system that the records are on
+        return respond(
+            HTTPStatus.INSUFFICIENT_STORAGE,
+            "Nothing could be saved: the disk is full, or cannot be written. What was saved before is kept and can be "
+            "read; make room, then do this again",
+        )
+    detail = "Something went wrong on the server; nothing was saved by this request. Its log says more"
+    return respond(HTTPStatus.INTERNAL_SERVER_ERROR, detail)

@@ -1,31 +1,37 @@
-"""Signing in and out, and the first administrator of a new installation."""
+"""Signing in and out, one's own sessions and second factor, and the first administrator of a new installation."""
 
 from __future__ import annotations
 
 import hmac
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
 from http import HTTPStatus
-from typing import Annotated
+from typing import Annotated, cast
 
 import segno
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May
+from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May, address_of
 from octaplan.server.problems import Problem
-from octaplan.store.accounts import SESSION, AccountError, Person
+from octaplan.server.tries import Attempt, Busy, TooMany
+from octaplan.store.accounts import SESSION, Accounts, CodeNeeded, Person
 from octaplan.store.models import Role
 
 router = APIRouter(prefix="/api", tags=["session"])
 
+#: The cookie of a device that somebody has signed in with before.
+DEVICE = "octaplan_device"
+
 Short = Annotated[str, StringConstraints(max_length=200)]
+SecondCode = Annotated[str, StringConstraints(max_length=40)]
 
 
 class Credentials(BaseModel):
     name: Short
     password: Short
-    code: Annotated[str, StringConstraints(max_length=20)] = ""
+    code: SecondCode = ""
 
 
 class FirstAdministrator(BaseModel):
@@ -36,17 +42,14 @@ class FirstAdministrator(BaseModel):
 
 
 class SignedIn(BaseModel):
-    """Who is signed in, and what they may do."""
+    """Who is signed in, and what they may do. `held_back` says why only looking is permitted, or is empty."""
 
     name: str
     full_name: str
     role: Role
     may: list[May]
     second_factor: bool
-
-
-class Health(BaseModel):
-    status: str
+    held_back: str
 
 
 class Start(BaseModel):
@@ -55,35 +58,87 @@ class Start(BaseModel):
     needs_setup: bool
 
 
+class OwnPassword(BaseModel):
+    old: Short
+    new: Short
+
+
+class SecondFactor(BaseModel):
+    """What an authenticator app needs: its address, and the same as a picture to scan."""
+
+    address: str
+    picture: str
+
+
+class Code(BaseModel):
+    code: SecondCode
+
+
+class Proof(BaseModel):
+    """One's password, and a code of the second factor where one is on."""
+
+    password: Short
+    code: SecondCode = ""
+
+
+class RecoveryCodes(BaseModel):
+    """Codes that stand in for the authenticator app, each once. They are not shown again."""
+
+    codes: list[str]
+
+
+class OwnSessionShown(BaseModel):
+    """One of one's sessions: since when, until when, from where; `own` is the one that asks."""
+
+    id: str
+    at: datetime
+    ends: datetime
+    address: str
+    agent: str
+    own: bool
+
+
+def _accounts(request: Request) -> Accounts:
+    accounts: Accounts = request.app.state.accounts
+    return accounts
+
+
 def _signed_in(person: Person) -> SignedIn:
-    may = sorted(PERMISSIONS[person.role])
+    may = [May.LOOK] if person.held_back else sorted(PERMISSIONS[person.role])
     return SignedIn(
-        name=person.name, full_name=person.full_name, role=person.role, may=may, second_factor=person.second_factor
+        name=person.name,
+        full_name=person.full_name,
+        role=person.role,
+        may=may,
+        second_factor=person.second_factor,
+        held_back=person.held_back,
     )
 
 
-def _limited(wait: int) -> None:
-    if wait:
-        minutes = -(-wait // 60)
+@contextmanager
+def trying(request: Request, name: str) -> Iterator[Attempt]:
+    """One try to prove who one is. Raises `Problem` for one that has to wait."""
+    state = request.app.state
+    known = state.accounts.knows_device(name, request.cookies.get(DEVICE, ""))
+    try:
+        with state.tries.attempt(name, address_of(request), known_device=known) as attempt:
+            yield attempt
+    except TooMany as error:
+        minutes = -(-error.seconds // 60)
         detail = f"Too many tries: wait {minutes} minute{'' if minutes == 1 else 's'}, then try again"
-        raise Problem(HTTPStatus.TOO_MANY_REQUESTS, detail, retry_after=wait)
+        raise Problem(HTTPStatus.TOO_MANY_REQUESTS, detail, retry_after=error.seconds) from None
+    except Busy:
+        detail = "Many people are signing in at this moment: try again in a few seconds"
+        raise Problem(HTTPStatus.SERVICE_UNAVAILABLE, detail, retry_after=5) from None
 
 
-def _begin(request: Request, response: Response, token: str) -> None:
-    response.set_cookie(
-        COOKIE,
-        token,
-        max_age=int(SESSION.total_seconds()),
-        httponly=True,
-        samesite="strict",
-        secure=request.url.scheme == "https",
-    )
-
-
-@router.get("/health")
-def health() -> Health:
-    """Whether the application answers."""
-    return Health(status="ok")
+def _begin(request: Request, response: Response, name: str, token: str) -> None:
+    secure = request.url.scheme == "https"
+    for cookie, value, seconds in (
+        (COOKIE, token, int(SESSION.total_seconds())),
+        (DEVICE, _accounts(request).device(name), 400 * 86_400),
+    ):
+        response.set_cookie(cookie, value, max_age=seconds, httponly=True, samesite="strict", secure=secure)
 
 
 @router.get("/start")
@@ -101,19 +156,22 @@ def session(person: Looking) -> SignedIn:
 @router.post("/session")
 def sign_in(credentials: Credentials, request: Request, response: Response) -> SignedIn:
     """Sign in."""
-    state = request.app.state
-    who = credentials.name.strip().casefold()
-    where = request.client.host if request.client else ""
-    _limited(max(state.tries.wait(who), state.tries_from.wait(where)))
-    token = state.accounts.sign_in(credentials.name, credentials.password, credentials.code)
-    if token is None:
-        state.tries.failed(who)
-        state.tries_from.failed(where)
-        what = "password, or the code of the second factor," if credentials.code else "password"
-        raise Problem(HTTPStatus.UNAUTHORIZED, f"Name and {what} do not fit: check both, capital letters matter")
-    state.tries.succeeded(who)
-    _begin(request, response, token)
-    return _signed_in(state.accounts.person(token))
+    accounts = _accounts(request)
+    agent = "a telephone or tablet" if "Mobi" in request.headers.get("user-agent", "") else "a computer"
+    with trying(request, credentials.name) as attempt:
+        try:
+            token = accounts.sign_in(
+                credentials.name, credentials.password, credentials.code, address_of(request), agent
+            )
+        except CodeNeeded:
+            attempt.spare()
+            raise
+        if token is None:
+            what = "password, or the code of the second factor," if credentials.code else "password"
+            raise Problem(HTTPStatus.UNAUTHORIZED, f"Name and {what} do not fit: check both, capital letters matter")
+        attempt.succeeded()
+    _begin(request, response, credentials.name, token)
+    return _signed_in(cast(Person, accounts.person(token)))
 
 
 @router.delete("/session", status_code=HTTPStatus.NO_CONTENT)
@@ -121,77 +179,68 @@ def sign_out(request: Request, response: Response) -> None:
     """Sign out."""
     token = request.cookies.get(COOKIE)
     if token:
-        request.app.state.accounts.sign_out(token)
+        _accounts(request).sign_out(token)
     response.delete_cookie(COOKIE)
-
-
-class OwnPassword(BaseModel):
-    old: Short
-    new: Short
-
-
-class SecondFactor(BaseModel):
-    """What an authenticator app needs: its address, and the same as a picture to scan."""
-
-    address: str
-    picture: str
-
-
-class Code(BaseModel):
-    code: Annotated[str, StringConstraints(max_length=20)]
 
 
 @router.post("/session/password", status_code=HTTPStatus.NO_CONTENT)
 def own_password(change: OwnPassword, request: Request, person: Looking) -> None:
     """Change one's own password; one's other sessions end."""
-    with _trying(request, person.name):
-        request.app.state.accounts.change_own_password(person, change.old, change.new, request.cookies.get(COOKIE, ""))
+    with trying(request, person.name) as attempt:
+        _accounts(request).change_own_password(person, change.old, change.new, request.cookies.get(COOKIE, ""))
+        attempt.succeeded()
 
 
 @router.post("/session/second-factor")
-def begin_second(request: Request, person: Looking) -> SecondFactor:
-    """Begin with a second factor (RFC 6238): it counts once a code confirms it."""
-    address = request.app.state.accounts.begin_second(person)
+def begin_second(proof: Proof, request: Request, person: Looking) -> SecondFactor:
+    """Begin with a second factor (RFC 6238): it counts once a code confirms it. One that is on stays until then."""
+    with trying(request, person.name) as attempt:
+        address = _accounts(request).begin_second(person, proof.password, proof.code)
+        attempt.succeeded()
     picture = segno.make(address, error="m").svg_data_uri(scale=5, border=2)
     return SecondFactor(address=address, picture=picture)
 
 
-@router.put("/session/second-factor", status_code=HTTPStatus.NO_CONTENT)
-def confirm_second(code: Code, request: Request, person: Looking) -> None:
-    """Turn the second factor on."""
-    with _trying(request, person.name):
-        request.app.state.accounts.confirm_second(person, code.code)
+@router.put("/session/second-factor")
+def confirm_second(code: Code, request: Request, person: Looking) -> RecoveryCodes:
+    """Turn the second factor on; one's other sessions end."""
+    with trying(request, person.name) as attempt:
+        codes = _accounts(request).confirm_second(person, code.code, request.cookies.get(COOKIE, ""))
+        attempt.succeeded()
+    return RecoveryCodes(codes=codes)
 
 
 @router.post("/session/second-factor/off", status_code=HTTPStatus.NO_CONTENT)
-def drop_second(code: Code, request: Request, person: Looking) -> None:
-    """Turn one's own second factor off, with one last code."""
-    with _trying(request, person.name):
-        request.app.state.accounts.drop_second(person, code.code)
+def drop_second(proof: Proof, request: Request, person: Looking) -> None:
+    """Turn one's own second factor off, with the password and one last code."""
+    with trying(request, person.name) as attempt:
+        _accounts(request).drop_second(person, proof.password, proof.code)
+        attempt.succeeded()
 
 
-@contextmanager
-def _trying(request: Request, name: str) -> Iterator[None]:
-    """Count a refusal as a failed try to sign in."""
-    tries = request.app.state.tries
-    _limited(tries.wait(name))
-    try:
-        yield
-    except AccountError:
-        tries.failed(name)
-        raise
+@router.get("/session/all")
+def own_sessions(request: Request, person: Looking) -> list[OwnSessionShown]:
+    """One's own sessions, newest first."""
+    sessions = _accounts(request).sessions(person, request.cookies.get(COOKIE, ""))
+    return [OwnSessionShown(**one._asdict()) for one in sessions]
+
+
+@router.delete("/session/all/{session_id}", status_code=HTTPStatus.NO_CONTENT)
+def end_session(session_id: Annotated[str, Path(pattern=r"^[0-9a-f]{16}$")], request: Request, person: Looking) -> None:
+    """End one of one's own sessions."""
+    _accounts(request).end_session(person, session_id)
 
 
 @router.post("/setup")
 def setup(first: FirstAdministrator, request: Request, response: Response) -> SignedIn:
     """Make the first administrator, with the one-time code that the console shows."""
-    state = request.app.state
-    _limited(state.tries_from.wait("setup"))
-    if state.setup_code is None or not hmac.compare_digest(state.setup_code.encode(), first.code.strip().encode()):
-        state.tries_from.failed("setup")
-        raise Problem(HTTPStatus.FORBIDDEN, "The code does not fit: copy it from the console that runs Octaplan")
-    state.accounts.add(first.name, first.full_name, first.password, Role.ADMINISTRATOR)
-    state.setup_code = None
-    token = state.accounts.sign_in(first.name, first.password)
-    _begin(request, response, token)
-    return _signed_in(state.accounts.person(token))
+    state, accounts = request.app.state, _accounts(request)
+    with trying(request, "the first administrator") as attempt:
+        if state.setup_code is None or not hmac.compare_digest(state.setup_code.encode(), first.code.strip().encode()):
+            raise Problem(HTTPStatus.FORBIDDEN, "The code does not fit: copy it from the console that runs Octaplan")
+        accounts.add(first.name, first.full_name, first.password, Role.ADMINISTRATOR)
+        state.setup_code = None
+        token = accounts.sign_in(first.name, first.password, "", address_of(request)) or ""
+        attempt.succeeded()
+    _begin(request, response, first.name, token)
+    return _signed_in(cast(Person, accounts.person(token)))

@@ -6,8 +6,10 @@ CodeNeeded            name and password fit, and the code of the second factor i
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import hmac
+import json
 import re
 import secrets
 import time
@@ -28,26 +30,36 @@ from octaplan.errors import OctaplanError
 from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Account, Role, SignIn
+from octaplan.store.models import Account, Role, Setting, SignIn
 from octaplan.store.vault import Vault, second_factor_place
 
 SESSION = timedelta(hours=12)
 SHORTEST_PASSWORD = 12
+
+#: How many codes stand in for a lost authenticator, each once.
+RECOVERY_CODES = 10
+
+_DEMANDED, _DEVICES = "second factor demanded", "device key"
 
 
 class AccountError(OctaplanError):
     """An account cannot be made or changed as asked."""
 
 
+class CodeNeeded(OctaplanError):
+    """Name and password fit, and the code of the second factor is to follow."""
+
+
 @dataclass(frozen=True, slots=True)
 class Person:
-    """Somebody who is signed in."""
+    """Somebody who is signed in. `held_back` says why nothing but looking is permitted, or is empty."""
 
     name: str
     full_name: str
     role: Role
     second_factor: bool = False
     address: str = ""
+    held_back: str = ""
 
     @property
     def author(self) -> Author:
@@ -65,8 +77,15 @@ class Listed(NamedTuple):
     second_factor: bool
 
 
-class CodeNeeded(OctaplanError):
-    """Name and password fit, and the code of the second factor is to follow."""
+class OwnSession(NamedTuple):
+    """One of somebody's sessions, as its owner sees it."""
+
+    id: str
+    at: datetime
+    ends: datetime
+    address: str
+    agent: str
+    own: bool
 
 
 class Accounts:
@@ -78,6 +97,8 @@ class Accounts:
         self.hasher = PasswordHasher()
         self._known: dict[str, tuple[Person, datetime]] = {}
         self._changes = 0
+
+    # --- Accounts
 
     def any(self) -> bool:
         """Whether there is an account at all."""
@@ -104,17 +125,19 @@ class Accounts:
             raise AccountError("The account would end before it begins: choose a day to come")
         digest = self.hasher.hash(password)
         with self._changing() as session:
-            if session.scalar(select(Account).where(Account.name == name)):
-                raise AccountError(f"There is an account {name} already: choose another sign-in name")
+            known = session.scalar(select(Account).where(Account.name == name))
+            if known is not None:
+                had = "There has been" if known.removed else "There is"
+                raise AccountError(f"{had} an account {name} already: choose another sign-in name")
             full = " ".join(full_name.split())[:200] or name
             session.add(Account(name=name, full_name=full, role=role, password=digest, demo=demo, ends=ends))
             until = f", until {ends:%Y-%m-%d}" if ends else ""
-            enter(session, Act.ACCOUNT, by or full, f"{name} made, {role}{until}")
+            enter(session, Act.ACCOUNT, by or Author(full, name), f"{name} made, {role}{until}")
 
     def everyone(self) -> list[Listed]:
         """All accounts, by name."""
         with self._database.reading() as session:
-            rows = session.scalars(select(Account).order_by(Account.name)).all()
+            rows = session.scalars(select(Account).where(~Account.removed).order_by(Account.name)).all()
         return [Listed(a.name, a.full_name, Role(a.role), a.ends, a.totp is not None) for a in rows]
 
     def change(
@@ -124,6 +147,8 @@ class Accounts:
 
         Raises `AccountError`, also when nobody would be left who may administer.
         """
+        if name == by.name and (password or drop_second):
+            raise AccountError("Change your own password and second factor under My account: it asks for the old one")
         if password:
             check_password(password)
         digest = self.hasher.hash(password) if password else ""
@@ -139,15 +164,27 @@ class Accounts:
                 said.append("new password")
             if drop_second and account.totp is not None:
                 account.totp = account.totp_pending = None
+                account.recovery = "[]"
                 said.append("second factor taken away")
             if said and name != by.name:
                 session.execute(delete(SignIn).where(SignIn.account_id == account.id))
             if said:
                 enter(session, Act.ACCOUNT, by.author, f"{name}: {', '.join(said)}")
 
+    def remove(self, name: str, by: Person) -> None:
+        """Take an account away with its sessions; its name stays in the journal, and nobody else gets it."""
+        with self._changing() as session:
+            account = self._named(session, name)
+            if account.name == by.name:
+                raise AccountError("You cannot remove your own account: ask another administrator")
+            session.execute(delete(SignIn).where(SignIn.account_id == account.id))
+            account.removed, account.totp, account.totp_pending, account.recovery = True, None, None, "[]"
+            account.password = ""
+            enter(session, Act.ACCOUNT, by.author, f"{account.name} removed")
+
     @staticmethod
     def _named(session: Session, name: str) -> Account:
-        account = session.scalar(select(Account).where(Account.name == name.strip().casefold()))
+        account = session.scalar(select(Account).where(Account.name == name.strip().casefold(), ~Account.removed))
         if account is None:
             raise AccountError(f"There is no account {name[:40]}")
         return account
@@ -155,30 +192,47 @@ class Accounts:
     def change_own_password(self, person: Person, old: str, new: str, keep: str) -> None:
         """Change one's own password; all one's other sessions end. Raises `AccountError`."""
         check_password(new)
-        with self._database.reading() as session:
-            digest = self._named(session, person.name).password
-        if not self._fits(digest, old):
-            raise AccountError("The old password does not fit: nothing was changed")
+        self._check_own(person, old)
         fresh = self.hasher.hash(new)
         with self._changing() as session:
             account = self._named(session, person.name)
             account.password = fresh
-            others = SignIn.token_digest != _digest(keep)
-            session.execute(delete(SignIn).where(SignIn.account_id == account.id, others))
+            self._end_others(session, account, keep)
             enter(session, Act.ACCOUNT, person.author, f"{person.name}: own password changed")
+
+    def _check_own(self, person: Person, password: str) -> None:
+        with self._database.reading() as session:
+            digest = self._named(session, person.name).password
+        if not self._fits(digest, password):
+            raise AccountError("Your password does not fit: nothing was changed")
+
+    @staticmethod
+    def _end_others(session: Session, account: Account, keep: str) -> None:
+        others = SignIn.token_digest != _digest(keep)
+        session.execute(delete(SignIn).where(SignIn.account_id == account.id, others))
 
     # --- The second factor: time-based one-time passwords (RFC 6238), 6 digits, 30 s, SHA-1 as every app has it
 
-    def begin_second(self, person: Person) -> str:
-        """A new secret for an authenticator app, as an `otpauth` address; it counts once a code confirms it."""
+    def begin_second(self, person: Person, password: str, code: str = "") -> str:
+        """A new secret for an authenticator app, as an `otpauth` address; it counts once a code confirms it.
+
+        Where a second factor is on already, it stays until then, and one of its codes is asked for.
+        """
+        self._check_own(person, password)
         secret = pyotp.random_base32()
-        sealed = self._vault.seal(secret.encode(), second_factor_place(person.name))
         with self._changing() as session:
-            self._named(session, person.name).totp_pending = sealed
+            account = self._named(session, person.name)
+            if account.totp is not None and not self._second_fits(account, code):
+                raise AccountError("The code does not fit: the second factor stays as it is")
+            account.totp_pending = self._vault.seal(secret.encode(), second_factor_place(person.name))
         return pyotp.TOTP(secret).provisioning_uri(name=person.name, issuer_name="Octaplan")
 
-    def confirm_second(self, person: Person, code: str) -> None:
-        """Turn the second factor on. Raises `AccountError` when the code does not fit."""
+    def confirm_second(self, person: Person, code: str, keep: str = "") -> list[str]:
+        """Turn the second factor on; one's other sessions end. Returns the recovery codes, which are not shown again.
+
+        Raises `AccountError` when the code does not fit.
+        """
+        codes = [base64.b32encode(secrets.token_bytes(10)).decode().lower() for _ in range(RECOVERY_CODES)]
         with self._changing() as session:
             account = self._named(session, person.name)
             if account.totp_pending is None:
@@ -187,26 +241,69 @@ class Accounts:
             if used is None:
                 raise AccountError("The code does not fit: check the clock of the telephone, and type the newest code")
             account.totp, account.totp_pending, account.totp_used = account.totp_pending, None, used
+            account.recovery = json.dumps([_code_digest(code) for code in codes])
+            self._end_others(session, account, keep)
             enter(session, Act.ACCOUNT, person.author, f"{person.name}: second factor on")
+        return [f"{code[:4]}-{code[4:8]}-{code[8:12]}-{code[12:]}" for code in codes]
 
-    def drop_second(self, person: Person, code: str) -> None:
-        """Turn one's own second factor off, with one last code."""
+    def drop_second(self, person: Person, password: str, code: str) -> None:
+        """Turn one's own second factor off, with the password and one last code."""
+        self._check_own(person, password)
         with self._changing() as session:
             account = self._named(session, person.name)
-            if account.totp is None or self._step_of(account.name, account.totp, code) is None:
+            if account.totp is None or not self._second_fits(account, code):
                 raise AccountError("The code does not fit: the second factor stays on")
-            account.totp = None
+            account.totp, account.recovery = None, "[]"
             enter(session, Act.ACCOUNT, person.author, f"{person.name}: second factor off")
+
+    def recovery_left(self, person: Person) -> int:
+        """How many recovery codes have not been used."""
+        with self._database.reading() as session:
+            return len(json.loads(self._named(session, person.name).recovery))
+
+    def _second_fits(self, account: Account, code: str) -> bool:
+        """Whether a code of the second factor fits, or a recovery code; each counts once."""
+        if account.totp is None:
+            return False
+        step = self._step_of(account.name, account.totp, code)
+        if step is not None:
+            ahead = account.totp_used - int(time.time()) // 30 > 2  # the clock has gone back since
+            if step <= account.totp_used and not ahead:
+                return False
+            account.totp_used = step
+            return True
+        left = json.loads(account.recovery)
+        given = _code_digest(code)
+        if given not in left:
+            return False
+        account.recovery = json.dumps([one for one in left if one != given])
+        return True
 
     def _step_of(self, name: str, sealed: bytes, code: str) -> int | None:
         """The time step that a code belongs to (the one before and after count), or nothing."""
         totp = pyotp.TOTP(self._vault.open(sealed, second_factor_place(name)).decode())
-        digits = "".join(code.split())
+        digits = "".join(code.split())[:12].encode()
         now = int(time.time()) // totp.interval
         for step in (now, now - 1, now + 1):
-            if hmac.compare_digest(totp.generate_otp(step), digits[:12]):
+            if hmac.compare_digest(totp.generate_otp(step).encode(), digits):
                 return step
         return None
+
+    @property
+    def demands_second(self) -> bool:
+        """Whether administrators need a second factor."""
+        with self._database.reading() as session:
+            setting = session.get(Setting, _DEMANDED)
+        return setting is not None and setting.value == "true"
+
+    def demand_second(self, demanded: bool, by: Person) -> None:
+        """Demand a second factor of administrators, or no longer; who demands it has one."""
+        if demanded and not by.second_factor:
+            raise AccountError("Turn your own second factor on first, under My account: else you shut yourself out")
+        with self._changing() as session:
+            session.merge(Setting(name=_DEMANDED, value="true" if demanded else "false"))
+            said = "demanded of administrators" if demanded else "no longer demanded of administrators"
+            enter(session, Act.SETTINGS, by.author, f"second factor {said}")
 
     def _fits(self, digest: str, password: str) -> bool:
         try:
@@ -218,38 +315,54 @@ class Accounts:
         """Give all demo accounts a password; returns them."""
         digest = self.hasher.hash(password)
         with self._changing() as session:
-            accounts = session.scalars(select(Account).where(Account.demo).order_by(Account.id)).all()
+            accounts = session.scalars(select(Account).where(Account.demo, ~Account.removed).order_by(Account.id)).all()
             for account in accounts:
                 account.password = digest
             return [_person(account) for account in accounts]
 
-    def sign_in(self, name: str, password: str, code: str = "") -> str | None:
+    # --- Signing in and out
+
+    def sign_in(self, name: str, password: str, code: str = "", address: str = "", agent: str = "") -> str | None:
         """The token of a new session, or nothing when name, password or code do not fit.
 
         Raises `CodeNeeded` when the account has a second factor and no code came.
         """
+        name = name.strip().casefold()
         with self._database.reading() as session:
-            account = session.scalar(select(Account).where(Account.name == name.strip().casefold()))
+            account = session.scalar(select(Account).where(Account.name == name, ~Account.removed))
         # the same work whether or not the account exists
-        if not self._fits(account.password if account else _nobody(self.hasher), password) or account is None:
-            return None
+        fits = self._fits(account.password if account else _nobody(self.hasher), password)
         now = datetime.now(UTC)
-        if account.ends is not None and account.ends <= now:
+        if not fits or account is None or (account.ends is not None and account.ends <= now):
+            self._refused(name, "name or password", address)
             return None
         with self._changing() as session:
             account = session.get_one(Account, account.id)
+            by = Author(account.full_name, account.name, address)
+            if account.removed:
+                return None
             if account.totp is not None:
                 if not code.strip():
-                    raise CodeNeeded("Type the code that your authenticator app shows")
-                step = self._step_of(account.name, account.totp, code)
-                if step is None or step <= account.totp_used:
+                    raise CodeNeeded("Type the code that your authenticator app shows, or a recovery code")
+                if not self._second_fits(account, code):
+                    enter(session, Act.REFUSED, by, f"{account.name}: code of the second factor")
                     return None
-                account.totp_used = step
             session.execute(delete(SignIn).where(SignIn.ends < now))
             token = secrets.token_urlsafe(32)
             ends = min(now + SESSION, account.ends) if account.ends else now + SESSION
-            session.add(SignIn(token_digest=_digest(token), account_id=account.id, at=now, ends=ends))
+            session.add(
+                SignIn(
+                    token_digest=_digest(token), account_id=account.id, at=now, ends=ends, address=address[:60],
+                    agent=agent[:200],
+                )
+            )  # fmt: skip
+            enter(session, Act.IN, by, account.name)
             return token
+
+    def _refused(self, name: str, what: str, address: str) -> None:
+        shown = name if re.fullmatch(r"[a-z0-9][a-z0-9._-]{1,39}", name) else "a name that no account has"
+        with self._database.turn() as turn:
+            enter(turn.session, Act.REFUSED, Author("somebody", "", address), f"{shown}: {what}")
 
     def known(self, token: str) -> Person | None:
         """The same as `person` when it is known already, without asking the database."""
@@ -264,12 +377,51 @@ class Accounts:
             with self._database.reading() as session:
                 query = select(Account, SignIn).join(SignIn, SignIn.account_id == Account.id)
                 row = session.execute(query.where(SignIn.token_digest == digest)).first()
+                setting = session.get(Setting, _DEMANDED)
             if row is None:
                 return None
-            known = (_person(row[0]), row[1].ends)
+            demanded = setting is not None and setting.value == "true"
+            known = (_person(row[0], demanded=demanded), row[1].ends)
             if changes == self._changes:  # else something was changed while it was looked up: look again next time
                 self._known[digest] = known
         return known[0] if known[1] >= datetime.now(UTC) else None
+
+    def sessions(self, person: Person, token: str) -> list[OwnSession]:
+        """Somebody's own sessions, newest first."""
+        with self._database.reading() as session:
+            account = self._named(session, person.name)
+            query = select(SignIn).where(SignIn.account_id == account.id, SignIn.ends > datetime.now(UTC))
+            rows = session.scalars(query.order_by(SignIn.at.desc())).all()
+        own = _digest(token)
+        return [
+            OwnSession(row.token_digest[:16], row.at, row.ends, row.address, row.agent, row.token_digest == own)
+            for row in rows
+        ]
+
+    def end_session(self, person: Person, name: str) -> None:
+        """End one of somebody's own sessions."""
+        with self._changing() as session:
+            account = self._named(session, person.name)
+            mine = SignIn.token_digest.startswith(name, autoescape=True)
+            gone = session.scalars(select(SignIn).where(SignIn.account_id == account.id, mine)).all()
+            if not gone:
+                raise AccountError("This session has ended already")
+            for one in gone:
+                session.delete(one)
+            enter(session, Act.OUT, person.author, f"{person.name}: a session ended")
+
+    def sessions_open(self) -> int:
+        """How many sessions have not ended."""
+        with self._database.reading() as session:
+            query = select(func.count()).select_from(SignIn).where(SignIn.ends > datetime.now(UTC))
+            return session.scalar(query) or 0
+
+    def sign_out(self, token: str) -> None:
+        person = self.person(token)
+        with self._changing() as session:
+            session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
+            if person is not None:
+                enter(session, Act.OUT, person.author, person.name)
 
     @contextmanager
     def _changing(self) -> Iterator[Session]:
@@ -285,9 +437,34 @@ class Accounts:
         self._changes += 1
         self._known = {}
 
-    def sign_out(self, token: str) -> None:
-        with self._changing() as session:
-            session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
+    # --- Devices that somebody has signed in with before
+
+    def device(self, name: str) -> str:
+        """What a device keeps by which it is known to have signed in with a name."""
+        name = name.strip().casefold()
+        return f"{name}.{self._device_proof(name)}"
+
+    def knows_device(self, name: str, kept: str) -> bool:
+        """Whether a device has signed in with a name before."""
+        name = name.strip().casefold()
+        whose, _, proof = kept.rpartition(".")
+        return whose == name and hmac.compare_digest(proof.encode(), self._device_proof(name).encode())
+
+    def _device_proof(self, name: str) -> str:
+        key = self._device_key()
+        return hmac.new(key.encode(), f"device {name}".encode(), hashlib.sha256).hexdigest()
+
+    def _device_key(self) -> str:
+        with self._database.reading() as session:
+            known = session.get(Setting, _DEVICES)
+        if known is not None:
+            return known.value
+        with self._database.turn() as turn:
+            known = turn.session.get(Setting, _DEVICES)
+            if known is None:
+                known = Setting(name=_DEVICES, value=secrets.token_hex(32))
+                turn.session.add(known)
+            return known.value
 
 
 @cache
@@ -303,8 +480,20 @@ def check_password(password: str) -> None:
 
 
 def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
+    return hashlib.sha256(token.encode("utf-8", "replace")).hexdigest()
 
 
-def _person(account: Account) -> Person:
-    return Person(account.name, account.full_name, Role(account.role), account.totp is not None)
+def _code_digest(code: str) -> str:
+    """A recovery code as it is kept: eighty random bits need no slow digest."""
+    plain = re.sub(r"[\s-]", "", code).casefold()
+    return hashlib.sha256(f"recovery {plain}".encode("utf-8", "replace")).hexdigest()
+
+
+def _person(account: Account, *, demanded: bool = False) -> Person:
+    role, second = Role(account.role), account.totp is not None
+    held_back = (
+        "Turn the second factor on first, under My account: it is demanded of administrators"
+        if demanded and role is Role.ADMINISTRATOR and not second
+        else ""
+    )
+    return Person(account.name, account.full_name, role, second, held_back=held_back)

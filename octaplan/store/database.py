@@ -1,7 +1,5 @@
 """One SQLite file in a data folder: opened, brought up to date; and whose turn it is to write in it.
 
-DataFolderError       the data folder cannot be used
-
 Readers take `Database.now`, an immutable snapshot, or a `reading` session, and wait for nobody. Writers take the one
 `turn`: a transaction, and the snapshot that follows from it. The turn is the only lock of the store; nothing else is
 held while waiting for it, and whoever holds it waits for nothing but the disk.
@@ -10,19 +8,25 @@ held while waiting for it, and whoever holds it waits for nothing but the disk.
 from __future__ import annotations
 
 import fcntl
+import sqlite3
 import threading
+import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import structlog
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
-from octaplan.errors import OctaplanError
+from octaplan.store.chain import Chain
+from octaplan.store.folder import DataFolderError, make_private
 
 if TYPE_CHECKING:
     from octaplan.store.snapshot import Snapshot
@@ -30,10 +34,6 @@ if TYPE_CHECKING:
 FILE = "octaplan.sqlite"
 
 log = structlog.get_logger()
-
-
-class DataFolderError(OctaplanError):
-    """The data folder cannot be used."""
 
 
 def alembic_config(connection: object = None) -> Config:
@@ -67,8 +67,11 @@ class Database:
     now: Snapshot
 
     def __init__(self, folder: Path) -> None:
+        #: What was mended about the folder when it was opened.
+        self.mended = make_private(folder)
+        for told in self.mended:
+            log.warning("data folder", mended=told)
         try:
-            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             self._lock = (folder / "lock").open("w")
         except OSError as error:
             raise DataFolderError(f"{folder} cannot be used as data folder: {error.strerror}") from None
@@ -80,9 +83,34 @@ class Database:
         self.folder = folder
         self._turn = threading.RLock()
         self._open: Turn | None = None
+        self._since: float | None = None
+        self.chain = Chain(folder)
         self.engine = _engine(folder / FILE)
-        with self.engine.begin() as connection:
-            command.upgrade(alembic_config(connection), "head")
+        self._bring_up(folder / FILE)
+
+    def _bring_up(self, file: Path) -> None:
+        """Bring the tables up to date, a copy being put aside before. Raises `DataFolderError`, changing nothing."""
+        newest = ScriptDirectory.from_config(alembic_config()).get_current_head()
+        try:
+            now = _revision_of(file)
+            if now == newest:
+                return
+            if now is not None:
+                aside = file.with_name(f"{file.name}.before-{newest}-{datetime.now(UTC):%Y%m%d-%H%M%S}")
+                with closing(sqlite3.connect(file)) as old, closing(sqlite3.connect(aside)) as new:
+                    old.backup(new)
+                log.warning("database brought up to date", was=now, now=newest, copy=str(aside))
+            with self.engine.begin() as connection:
+                command.upgrade(alembic_config(connection), "head")
+        except (sqlite3.DatabaseError, DatabaseError) as error:
+            self.close()
+            why = error.orig if isinstance(error, DatabaseError) else error
+            raise DataFolderError(
+                f"{file} cannot be read as Octaplan's records ({why}): restore a copy with `octaplan restore`"
+            ) from None
+        except DataFolderError:
+            self.close()
+            raise
 
     @contextmanager
     def turn(self) -> Iterator[Turn]:
@@ -96,13 +124,17 @@ class Database:
                     yield part
                 return
             with Session(self.engine, expire_on_commit=False) as session:
+                session.info["chain"] = self.chain
+                self._since = time.monotonic()
                 turn = self._open = Turn(session, getattr(self, "now", None))  # type: ignore[arg-type]
                 try:
                     with session.begin():
                         yield turn
                 finally:
-                    self._open = None
+                    self._open = self._since = None
             self.now = turn.now
+            if "head" in session.info:
+                turn.words.insert(0, lambda: self.chain.note(session.info["head"]))
             for word in turn.words:
                 try:
                     word()
@@ -115,16 +147,35 @@ class Database:
         with Session(self.engine, expire_on_commit=False) as session:
             yield session
 
-    def idle(self, seconds: float) -> bool:
-        """Whether a writer's turn could be had within so many seconds."""
-        if not self._turn.acquire(timeout=seconds):
-            return False
-        self._turn.release()
-        return True
+    @property
+    def held_for(self) -> float:
+        """For how many seconds one writer has had the turn; 0 when nobody has it."""
+        since = self._since
+        return 0.0 if since is None else time.monotonic() - since
 
     def close(self) -> None:
         self.engine.dispose()
         self._lock.close()
+
+
+def _revision_of(file: Path) -> str | None:
+    """Which revision the tables of a file have; nothing for a file that is new. Raises `DataFolderError`."""
+    if not file.exists() or not file.stat().st_size:
+        return None
+    with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+        tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        if not tables:
+            return None
+        if "alembic_version" not in tables or "revisions" not in tables:
+            raise DataFolderError(f"{file} is a database of something else: choose another data folder")
+        (revision,) = connection.execute("SELECT version_num FROM alembic_version").fetchone() or ("",)
+    known = {script.revision for script in ScriptDirectory.from_config(alembic_config()).walk_revisions()}
+    if revision not in known:
+        raise DataFolderError(
+            f"{file} was written by a newer Octaplan (its revision {revision} is not known here): start that one, or "
+            "restore an older copy"
+        )
+    return str(revision)
 
 
 @contextmanager

@@ -1,14 +1,12 @@
-"""The journal: who did what, when and why, append-only and hash-chained.
+"""The journal: who did what, when, from where and why, append-only and chained under a key (`octaplan.store.chain`).
 
-Every line's digest (SHA-256) covers the line and the digest before it, so that a line that is changed, taken out or
-put in shows. The database refuses to change or delete lines by itself.
+A line that is changed, taken out, put in or taken off the end shows. The database refuses to change or delete lines by
+itself.
 """
 
 from __future__ import annotations
 
-import hashlib
-import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
 from typing import NamedTuple
@@ -16,10 +14,10 @@ from typing import NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from octaplan.store.author import account_of, address_of
+from octaplan.store.chain import START, Chain, Head
 from octaplan.store.database import Database
 from octaplan.store.models import JournalEntry
-
-START = "0" * 64
 
 
 class Act(StrEnum):
@@ -38,6 +36,12 @@ class Act(StrEnum):
     HARDWARE = "hardware type changed"
     SETTINGS = "settings changed"
     TAKEN_BACK = "site taken back"
+    IN = "signed in"
+    OUT = "signed out"
+    REFUSED = "sign-in refused"
+    EXPORTED = "exported"
+    PRINTED = "sheet printed"
+    OPERATION = "operation"
 
 
 class Line(NamedTuple):
@@ -50,6 +54,8 @@ class Line(NamedTuple):
     site: str
     what: str
     why: str
+    account: str
+    address: str
 
 
 class Checked(NamedTuple):
@@ -76,25 +82,50 @@ class Journal:
         if site:
             query = query.where(JournalEntry.site == site.upper())
         with self._database.reading() as session:
-            return [Line(e.id, e.at, e.by, e.act, e.site, e.what, e.why) for e in session.scalars(query)]
+            return [_line(entry) for entry in session.scalars(query)]
 
-    def check(self) -> Checked:
-        """Go through the whole chain."""
+    def every(self) -> Iterator[Line]:
+        """All lines, oldest first."""
+        with self._database.reading() as session:
+            query = select(JournalEntry).order_by(JournalEntry.id).execution_options(yield_per=500)
+            for entry in session.scalars(query):
+                yield _line(entry)
+
+    def head(self) -> Head | None:
+        """How far the chain has come, to be printed or kept elsewhere."""
+        return self._database.chain.head()
+
+    def check(self, kept: Head | None = None) -> Checked:
+        """Go through the whole chain, and hold its head, and one that was `kept` elsewhere, against it."""
+        chain = self._database.chain
+        heads = [head for head in (kept, chain.head()) if head is not None]
         digest, number = START, 0
         with self._database.reading() as session:
-            for entry in session.scalars(
-                select(JournalEntry).order_by(JournalEntry.id).execution_options(yield_per=500)
-            ):
+            query = select(JournalEntry).order_by(JournalEntry.id).execution_options(yield_per=500)
+            for entry in session.scalars(query):
                 number += 1
                 if entry.id != number:
                     return Checked(
                         number, digest, f"Line {number} is missing: line {entry.id} follows line {number - 1}"
                     )
-                digest = _digest(digest, entry)
+                digest = chain.digest(digest, number, _told(entry))
                 if digest != entry.digest:
                     return Checked(
                         number, digest, f"Line {number} was changed after it was written, or the one before it"
                     )
+                for head in heads:
+                    if head.number == number and head.digest != digest:
+                        told = f"Line {number} is not the one that was noted when it was written"
+                        return Checked(number, digest, told)
+        if chain.missing and number:
+            return Checked(number, digest, "The key of the journal is missing: put journal.key back in the data folder")
+        for head in heads:
+            if head.number > number:
+                gone = head.number - number
+                what = "line is" if gone == 1 else "lines are"
+                return Checked(number, digest, f"{gone} {what} missing after line {number}: {head.number} were written")
+        if number > chain.since and chain.head() is None:
+            return Checked(number, digest, "What was noted of the journal's end, journal.head, is missing or not ours")
         return Checked(number, digest, "")
 
 
@@ -110,20 +141,29 @@ def enter_all(
 ) -> None:
     """Add a line for each (site, what), inside the caller's transaction."""
     session.flush()
+    chain: Chain = session.info["chain"]
     last = session.execute(
         select(JournalEntry.id, JournalEntry.digest).order_by(JournalEntry.id.desc()).limit(1)
     ).first()
     number, digest = last or (0, START)
+    if chain.missing:
+        chain.begin(number)
     for site, what in things:
         number += 1
         entry = JournalEntry(
-            id=number, at=at or datetime.now(UTC), by=by, act=act, site=site.upper(), what=what, why=why, digest=""
-        )
-        digest = entry.digest = _digest(digest, entry)
+            id=number, at=at or datetime.now(UTC), by=by, act=act, site=site.upper(), what=what, why=why, digest="",
+            account=account_of(by), address=address_of(by),
+        )  # fmt: skip
+        digest = entry.digest = chain.digest(digest, number, _told(entry))
         session.add(entry)
+    session.info["head"] = Head(number, digest)
 
 
-def _digest(before: str, entry: JournalEntry) -> str:
+def _told(entry: JournalEntry) -> list[object]:
+    """What of a line is chained."""
     moment = entry.at.astimezone(UTC).isoformat(timespec="microseconds")
-    line = [before, entry.id, moment, entry.by, str(entry.act), entry.site, entry.what, entry.why]
-    return hashlib.sha256(json.dumps(line, ensure_ascii=False).encode()).hexdigest()
+    return [moment, entry.by, str(entry.act), entry.site, entry.what, entry.why, entry.account, entry.address]
+
+
+def _line(e: JournalEntry) -> Line:
+    return Line(e.id, e.at, e.by, e.act, e.site, e.what, e.why, e.account, e.address)

@@ -157,7 +157,9 @@ class Clearance(Base):
 
 
 class Account(Base):
-    """Who may sign in. `ends` closes a temporary account; `totp` is the sealed secret of the second factor."""
+    """Who may sign in. `ends` closes a temporary account; `totp` is the sealed secret of the second factor, `recovery`
+    the digests of the codes that stand in for it once each. A removed account keeps its name, so that nobody else is
+    taken for it."""
 
     __tablename__ = "accounts"
 
@@ -171,10 +173,12 @@ class Account(Base):
     totp: Mapped[bytes | None]
     totp_pending: Mapped[bytes | None]
     totp_used: Mapped[int] = mapped_column(default=0, server_default="0")
+    recovery: Mapped[str] = mapped_column(Text, default="[]", server_default="[]")
+    removed: Mapped[bool] = mapped_column(default=False, server_default="0")
 
 
 class SignIn(Base):
-    """A session; only a digest of its token is kept."""
+    """A session; only a digest of its token is kept. `address` and `agent` say to its owner which device it is."""
 
     __tablename__ = "sign_ins"
 
@@ -182,6 +186,8 @@ class SignIn(Base):
     account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
     at: Mapped[datetime]
     ends: Mapped[datetime]
+    address: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    agent: Mapped[str] = mapped_column(String(200), default="", server_default="")
 
 
 class Import(Base):
@@ -280,6 +286,8 @@ class JournalEntry(Base):
     what: Mapped[str] = mapped_column(Text)
     why: Mapped[str] = mapped_column(Text)
     digest: Mapped[str] = mapped_column(String(64))
+    account: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    address: Mapped[str] = mapped_column(String(60), default="", server_default="")
 
 
 class Run(Base):

@@ -15,9 +15,13 @@ from octaplan.store.models import Claim, Customer, Name, Site
 
 LIMIT = 20
 
-_SUBNETS = frozenset({"segment", "hand-off", "routed block"})
+_SUBNETS = frozenset({"segment", "hand-off", "routed block", "modem", "IPv6 prefix"})
 
-_SPECIFIC = ("host", "device", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block")
+#: The uses of claims, the most particular first.
+USES = (
+    "host", "device", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block", "modem",
+    "IPv6 prefix",
+)  # fmt: skip
 
 
 class Place(NamedTuple):
@@ -82,7 +86,7 @@ def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[s
         query = select(Claim, Site, Customer).join(Site, Site.id == Claim.site_id).join(Customer)
         query = query.where(Claim.family == first.family)
         rows = [row for which in (single, run) for row in session.execute(query.where(*which)).all()]
-    rows = sorted(rows, key=lambda row: (_SPECIFIC.index(row[0].use), int(row[0].last, 16) - int(row[0].first, 16)))
+    rows = sorted(rows, key=lambda row: (USES.index(row[0].use), int(row[0].last, 16) - int(row[0].first, 16)))
     places = []
     for claim, site, customer in rows[:LIMIT]:
         shown = _shown(claim)

@@ -142,9 +142,9 @@ class Vault:
         """Open what was sealed for a place. Raises `VaultLocked`, `Damaged`."""
         try:
             return self._open_key().opened(sealed, place)
-        except InvalidTag:
+        except (InvalidTag, ValueError):
             if self._former is not None:  # it may have been looked up before the key was changed
-                with suppress(InvalidTag):
+                with suppress(InvalidTag, ValueError):
                     return self._former.opened(sealed, place)
             raise Damaged(
                 f"What is stored for {place} has been damaged, or was put there from another place: it cannot be "
@@ -184,6 +184,18 @@ class Vault:
         self._former, self._key, self._following = self._key, self._following, None
         self.since = datetime.now(UTC)
         os.replace(self._database.folder / NEXT, self._path)
+
+
+def unreadable(database: Database, vault: Vault) -> list[str]:
+    """What is sealed in a database and cannot be opened, by its place."""
+    lost = []
+    with database.reading() as session:
+        for thing, name, place in _sealed_things(session):
+            try:
+                vault.open(getattr(thing, name), place)
+            except Damaged:
+                lost.append(place)
+    return lost
 
 
 def _sealed_things(session: Session) -> Iterator[tuple[Base, str, str]]:

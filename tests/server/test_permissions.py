@@ -18,7 +18,7 @@ FREE = OPEN | {"/api/session"}
 VALUES = {
     "customer": "FERN", "site": "NONE", "import_id": "0" * 16, "table": "hosts", "device": "aaaa", "step": "x",
     "backup": "1", "sheet": "labels", "acceptance": "x", "key": "none-such", "name": "nobody", "number": "1",
-    "batch": "none",
+    "batch": "none", "session_id": "0" * 16,
 }  # fmt: skip
 
 
@@ -77,7 +77,7 @@ class Accounts(WithServer):
         self.assertEqual(client.put("/api/accounts/sam", json={"role": "viewer"}).status_code, 204)
         self.assertEqual(sam.get("/api/session").status_code, 401)
         self.assertEqual(sam.post("/api/session", json=sign_in).json()["role"], "viewer")
-        self.assertIn("sam: role viewer", client.get("/api/journal").json()["lines"][0]["what"])
+        self.assertIn("sam: role viewer", client.get("/api/journal").text)
 
     def test_nobody_takes_their_own_administration_away(self) -> None:
         answer = self.signed_in().put("/api/accounts/ines", json={"role": "viewer"})
@@ -98,19 +98,24 @@ class Accounts(WithServer):
     def test_ones_own_password_changes_with_the_old_one_and_other_sessions_end(self) -> None:
         here, there = self.signed_in("marek"), self.signed_in("marek")
         wrong = {"old": "wrong", "new": "walnut mist 12"}
-        self.assertIn("old password does not fit", here.post("/api/session/password", json=wrong).json()["detail"])
+        self.assertIn("password does not fit", here.post("/api/session/password", json=wrong).json()["detail"])
         self.assertEqual(here.post("/api/session/password", json=wrong | {"old": PASSWORD}).status_code, 204)
         self.assertEqual((here.get("/api/session").status_code, there.get("/api/session").status_code), (200, 401))
 
     def test_a_second_factor_is_asked_for_once_it_is_confirmed(self) -> None:
         client = self.signed_in("marek")
-        begun = client.post("/api/session/second-factor").json()
+        proof = {"password": PASSWORD}
+        self.assertEqual(client.post("/api/session/second-factor", json={"password": "x"}).status_code, 422)
+        begun = client.post("/api/session/second-factor", json=proof).json()
         self.assertTrue(begun["picture"].startswith("data:image/svg+xml"))
         totp = pyotp.parse_uri(begun["address"])
-        self.signed_in("marek")
+        there = self.signed_in("marek")
         self.assertEqual(client.put("/api/session/second-factor", json={"code": "000000"}).status_code, 422)
+        self.assertEqual(client.put("/api/session/second-factor", json={"code": "٠٠٠٠٠٠"}).status_code, 422)
         now = int(datetime.now(UTC).timestamp())
-        self.assertEqual(client.put("/api/session/second-factor", json={"code": totp.at(now)}).status_code, 204)
+        confirmed = client.put("/api/session/second-factor", json={"code": totp.at(now)})
+        self.assertEqual(len(confirmed.json()["codes"]), 10)
+        self.assertEqual(there.get("/api/session").status_code, 401)
         sign_in = {"name": "marek", "password": PASSWORD}
         asked = self.visitor().post("/api/session", json=sign_in)
         self.assertEqual((asked.status_code, asked.json()["second_factor"]), (401, True))
@@ -120,13 +125,58 @@ class Accounts(WithServer):
         self.assertEqual(fresh.status_code, 200)
         self.assertTrue(client.get("/api/session").json()["second_factor"])
         self.assertNotIn(begun["address"].split("secret=")[1][:16], client.get("/api/journal").text)
-        self.assertEqual(client.post("/api/session/second-factor/off", json={"code": "1"}).status_code, 422)
-        self.assertEqual(client.post("/api/session/second-factor/off", json={"code": totp.at(now)}).status_code, 204)
+        recovery = confirmed.json()["codes"]
+        for code, status in ((recovery[0], 200), (recovery[0], 401), (recovery[1].upper(), 200)):
+            answer = self.visitor().post("/api/session", json=sign_in | {"code": code})
+            self.assertEqual(answer.status_code, status, code)
+        self.assertEqual(client.post("/api/session/second-factor", json=proof).status_code, 422)
+        for wrong in ({"code": recovery[2]}, {"password": PASSWORD}, {"password": "x" * 12, "code": recovery[2]}):
+            self.assertEqual(client.post("/api/session/second-factor/off", json=wrong).status_code, 422)
+        off = client.post("/api/session/second-factor/off", json=proof | {"code": recovery[2]})
+        self.assertEqual(off.status_code, 204)
 
     def test_an_administrator_can_take_a_lost_second_factor_away(self) -> None:
         client = self.signed_in("marek")
-        totp = pyotp.parse_uri(client.post("/api/session/second-factor").json()["address"])
+        totp = pyotp.parse_uri(client.post("/api/session/second-factor", json={"password": PASSWORD}).json()["address"])
         client.put("/api/session/second-factor", json={"code": totp.now()})
         change = {"role": "technician", "drop_second_factor": True}
         self.assertEqual(self.signed_in().put("/api/accounts/marek", json=change).status_code, 204)
         self.signed_in("marek")
+
+    def test_ones_sessions_are_listed_and_can_be_ended(self) -> None:
+        here, there = self.signed_in("marek"), self.signed_in("marek")
+        listed = here.get("/api/session/all").json()
+        self.assertEqual(sorted(one["own"] for one in listed), [False, True])
+        other = next(one["id"] for one in listed if not one["own"])
+        self.assertEqual(self.signed_in("vera").delete(f"/api/session/all/{other}").status_code, 422)
+        self.assertEqual(here.delete(f"/api/session/all/{other}").status_code, 204)
+        self.assertEqual((here.get("/api/session").status_code, there.get("/api/session").status_code), (200, 401))
+
+    def test_a_removed_account_is_gone_and_its_name_is_nobody_elses(self) -> None:
+        there, client = self.signed_in("marek"), self.signed_in()
+        self.assertEqual(client.delete("/api/accounts/ines").status_code, 422)
+        self.assertEqual(client.delete("/api/accounts/marek").status_code, 204)
+        self.assertEqual(there.get("/api/session").status_code, 401)
+        self.assertNotIn("marek", [account["name"] for account in client.get("/api/accounts").json()])
+        again = {"name": "marek", "password": PASSWORD, "role": "viewer"}
+        self.assertIn("There has been", client.post("/api/accounts", json=again).json()["detail"])
+        self.assertIn("marek removed", client.get("/api/journal").text)
+
+    def test_a_second_factor_can_be_demanded_of_administrators(self) -> None:
+        client = self.signed_in()
+        self.records.accounts.add("olga", "Olga", PASSWORD, Role.ADMINISTRATOR)
+        self.assertEqual(client.put("/api/accounts/demand", json={"second_factor": True}).status_code, 422)
+        proof = {"password": PASSWORD}
+        totp = pyotp.parse_uri(client.post("/api/session/second-factor", json=proof).json()["address"])
+        client.put("/api/session/second-factor", json={"code": totp.now()})
+        self.assertEqual(client.put("/api/accounts/demand", json={"second_factor": True}).status_code, 200)
+        olga = self.signed_in("olga")
+        self.assertEqual(olga.get("/api/accounts").status_code, 403)
+        self.assertIn("second factor", olga.get("/api/session").json()["held_back"])
+        totp = pyotp.parse_uri(olga.post("/api/session/second-factor", json=proof).json()["address"])
+        olga.put("/api/session/second-factor", json={"code": totp.now()})
+        self.assertEqual(olga.get("/api/accounts").status_code, 200)
+
+    def test_own_password_and_second_factor_are_not_reset_by_oneself(self) -> None:
+        change = {"role": "administrator", "password": "another one 77"}
+        self.assertEqual(self.signed_in().put("/api/accounts/ines", json=change).status_code, 422)

@@ -30,7 +30,7 @@ class WithAccounts(InFolder):
         self.assertEqual((person.name, person.full_name, person.role), ("ines", "Ines Aldering", Role.TECHNICIAN))
         with writing(self.database) as session:
             session.execute(update(SignIn).values(ends=datetime.now(UTC) - timedelta(seconds=1)))
-        self.assertIsNone(self.accounts.person(token))
+        self.assertIsNone(Records(self.database).accounts.person(token))
         self.accounts.sign_in("ines", PASSWORD)
         with writing(self.database) as session:
             self.assertEqual(len(session.scalars(select(SignIn)).all()), 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import logging
 import os
@@ -15,6 +16,7 @@ from sqlalchemy.exc import DatabaseError
 
 from octaplan.core.findings import Severity
 from octaplan.core.plan import SitePlan
+from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Account, Backup, ImportFile, JournalEntry, Role, Secret
@@ -259,7 +261,7 @@ class GivenByTables(WithSafe):
         preview = self.records.imports.preview([("circuits.csv", table)], "Ines")
         self.assertIn("belongs to a pppoe hand-off", preview.intake.refused[0].faults[0].problem)
         kept = self.records.imports.refused_table(preview.id, "circuits")
-        self.assertIn("FERN,DOCK,Main,static,u@x.example,\r\n", kept)
+        self.assertIn("FERN,DOCK,Main,static,,\r\n", kept)
         with writing(self.records.database) as session:
             everything = " ".join(map(str, session.execute(text("SELECT cells, faults FROM refused_rows")).all()))
         self.assertNotIn("walnut99", everything)
@@ -308,6 +310,44 @@ class TheJournal(WithSafe):
                     session.execute(text(f"DROP TRIGGER IF EXISTS journal_no_{name}"))
                 session.execute(text(statement))
             self.assertIn(words, self.records.journal.check().fault)
+
+    def test_lines_taken_off_the_end_and_lines_chained_anew_show(self) -> None:
+        self.fill()
+        kept = self.records.journal.head()
+        assert kept is not None
+        self.safe.want_reason(True, "Ines")
+        with writing(self.records.database) as session:
+            for name in ("update", "delete"):
+                session.execute(text(f"DROP TRIGGER journal_no_{name}"))
+            last = session.scalars(select(JournalEntry).order_by(JournalEntry.id.desc())).first()
+            assert last is not None
+            session.delete(last)
+        self.assertIn("1 line is missing", self.records.journal.check().fault)
+        (self.folder / "journal.head").unlink()
+        self.assertIn("journal.head", self.records.journal.check().fault)
+        with writing(self.records.database) as session:
+            enter(session, Act.KEY, "Ines", "something else")
+        self.assertEqual(self.records.journal.check(kept).fault, "")
+        forged = kept._replace(digest="0" * 64)
+        self.assertIn("not the one that was noted", self.records.journal.check(forged).fault)
+        self.assertIn("are missing", self.records.journal.check(kept._replace(number=kept.number + 9)).fault)
+
+    def test_lines_are_not_chained_without_the_key(self) -> None:
+        self.fill()
+        with writing(self.records.database) as session:
+            session.execute(text("DROP TRIGGER journal_no_update"))
+            before = "0" * 64
+            for entry in session.scalars(select(JournalEntry).order_by(JournalEntry.id)):
+                at = entry.at.isoformat(timespec="microseconds")
+                line = [before, entry.id, at, "Mallory", entry.act, entry.site, entry.what, entry.why]
+                before = hashlib.sha256(json.dumps(line, ensure_ascii=False).encode()).hexdigest()
+                entry.by, entry.digest = "Mallory", before
+        self.assertIn("Line 1 was changed", self.records.journal.check().fault)
+
+    def test_lines_tell_of_the_account_and_where_it_was(self) -> None:
+        self.safe.want_reason(True, Author("Ines Aldering", "ines", "192.0.2.7"))
+        line = self.records.journal.lines()[0]
+        self.assertEqual((line.by, line.account, line.address), ("Ines Aldering", "ines", "192.0.2.7"))
 
     def test_a_line_is_kept_only_with_what_it_tells_of(self) -> None:
         with self.assertRaises(RuntimeError), writing(self.records.database) as session:

@@ -28,6 +28,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/accounts/demand': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Demanded
+     * @description What is demanded of administrators.
+     */
+    get: operations['demanded'];
+    /**
+     * Demand
+     * @description Demand a second factor of administrators, or no longer.
+     */
+    put: operations['demand'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/accounts/{name}': {
     parameters: {
       query?: never;
@@ -42,7 +66,11 @@ export interface paths {
      */
     put: operations['change_account'];
     post?: never;
-    delete?: never;
+    /**
+     * Remove Account
+     * @description Take an account away; its sessions end, and its name stays in the journal.
+     */
+    delete: operations['remove_account'];
     options?: never;
     head?: never;
     patch?: never;
@@ -345,7 +373,7 @@ export interface paths {
     };
     /**
      * Health
-     * @description Whether the application answers.
+     * @description Whether reads and writes of the records come back in time. Says nothing more.
      */
     get: operations['health'];
     put?: never;
@@ -545,6 +573,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/journal/journal.jsonl': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Export Journal
+     * @description All lines, oldest first, as JSON Lines: an object a line.
+     */
+    get: operations['export_journal'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/layout': {
     parameters: {
       query?: never;
@@ -559,6 +607,66 @@ export interface paths {
      * @description Lay many segments out in one block, from expected hosts or prefix lengths; nothing is saved.
      */
     post: operations['layout'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/metrics': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Metrics
+     * @description Measures in the OpenMetrics text form, for administrators or whoever has the token.
+     */
+    get: operations['metrics'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/operation': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Operation
+     * @description How this installation is.
+     */
+    get: operations['operation'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/operation/backups': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Back Up
+     * @description Make a copy of all records now.
+     */
+    post: operations['back_up'];
     delete?: never;
     options?: never;
     head?: never;
@@ -837,6 +945,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/ready': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Ready
+     * @description Whether requests are to be sent here.
+     */
+    get: operations['ready'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/rollout': {
     parameters: {
       query?: never;
@@ -1005,6 +1133,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/session/all': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Own Sessions
+     * @description One's own sessions, newest first.
+     */
+    get: operations['own_sessions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/session/all/{session_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * End Session
+     * @description End one of one's own sessions.
+     */
+    delete: operations['end_session'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/session/password': {
     parameters: {
       query?: never;
@@ -1035,12 +1203,12 @@ export interface paths {
     get?: never;
     /**
      * Confirm Second
-     * @description Turn the second factor on.
+     * @description Turn the second factor on; one's other sessions end.
      */
     put: operations['confirm_second'];
     /**
      * Begin Second
-     * @description Begin with a second factor (RFC 6238): it counts once a code confirms it.
+     * @description Begin with a second factor (RFC 6238): it counts once a code confirms it. One that is on stays until then.
      */
     post: operations['begin_second'];
     delete?: never;
@@ -1060,7 +1228,7 @@ export interface paths {
     put?: never;
     /**
      * Drop Second
-     * @description Turn one's own second factor off, with one last code.
+     * @description Turn one's own second factor off, with the password and one last code.
      */
     post: operations['drop_second'];
     delete?: never;
@@ -2471,6 +2639,21 @@ export interface components {
        */
       stop_bits: 1 | 2;
     };
+    /**
+     * CopyShown
+     * @description A copy of all records that was made on the schedule.
+     */
+    CopyShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Name */
+      name: string;
+      /** Size */
+      size: number;
+    };
     /** Copying */
     Copying: {
       /** Segment */
@@ -2574,6 +2757,14 @@ export interface components {
       resolvers: string[];
       /** Time Zone */
       time_zone: string | null;
+    };
+    /**
+     * Demand
+     * @description Whether administrators need a second factor.
+     */
+    Demand: {
+      /** Second Factor */
+      second_factor: boolean;
     };
     /**
      * DepartureShown
@@ -3290,8 +3481,12 @@ export interface components {
     };
     /** LineShown */
     LineShown: {
+      /** Account */
+      account: string;
       /** Act */
       act: string;
+      /** Address */
+      address: string;
       /**
        * At
        * Format: date-time
@@ -3568,6 +3763,51 @@ export interface components {
       value?: unknown;
     };
     /**
+     * OperationShown
+     * @description What administrators may know of this installation.
+     */
+    OperationShown: {
+      /** Backup Every Hours */
+      backup_every_hours: number;
+      /** Backup Keep Days */
+      backup_keep_days: number;
+      /** Backup Keys */
+      backup_keys: boolean;
+      /** Backups */
+      backups: string;
+      /** Copies */
+      copies: components['schemas']['CopyShown'][];
+      /** Database Size */
+      database_size: number;
+      /** Disk Free */
+      disk_free: number;
+      /** Disk Total */
+      disk_total: number;
+      /** Failed Sign Ins */
+      failed_sign_ins: number;
+      /** Journal Head */
+      journal_head: string;
+      /** Listeners */
+      listeners: number;
+      /** Memory */
+      memory: number;
+      /** Notes */
+      notes: string[];
+      /** Safe Locked */
+      safe_locked: string;
+      /** Sessions */
+      sessions: number;
+      /**
+       * Since
+       * Format: date-time
+       */
+      since: string;
+      /** Sites */
+      sites: number;
+      /** Version */
+      version: string;
+    };
+    /**
      * Opinion
      * @description What a slot's rules hold against a secret, and how strong it is, 0 to 4.
      */
@@ -3595,26 +3835,10 @@ export interface components {
       /**
        * Common Defaults
        * @default [
-       *       [
-       *         4,
-       *         3232235520,
-       *         24
-       *       ],
-       *       [
-       *         4,
-       *         3232235776,
-       *         24
-       *       ],
-       *       [
-       *         4,
-       *         3232261120,
-       *         24
-       *       ],
-       *       [
-       *         4,
-       *         167772160,
-       *         24
-       *       ]
+       *       "192.168.0.0/24",
+       *       "192.168.1.0/24",
+       *       "192.168.100.0/24",
+       *       "10.0.0.0/24"
        *     ]
        */
       common_defaults: string[];
@@ -3772,6 +3996,30 @@ export interface components {
       new: string;
       /** Old */
       old: string;
+    };
+    /**
+     * OwnSessionShown
+     * @description One of one's sessions: since when, until when, from where; `own` is the one that asks.
+     */
+    OwnSessionShown: {
+      /** Address */
+      address: string;
+      /** Agent */
+      agent: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /**
+       * Ends
+       * Format: date-time
+       */
+      ends: string;
+      /** Id */
+      id: string;
+      /** Own */
+      own: boolean;
     };
     /** Pasted */
     Pasted: {
@@ -4012,6 +4260,19 @@ export interface components {
       unchanged_total: number;
     };
     /**
+     * Proof
+     * @description One's password, and a code of the second factor where one is on.
+     */
+    Proof: {
+      /**
+       * Code
+       * @default
+       */
+      code: string;
+      /** Password */
+      password: string;
+    };
+    /**
      * ProposalShown
      * @description A change to be shown before it is taken, and what would fall out.
      */
@@ -4112,6 +4373,14 @@ export interface components {
       problem: string;
       /** Text */
       text: string;
+    };
+    /**
+     * RecoveryCodes
+     * @description Codes that stand in for the authenticator app, each once. They are not shown again.
+     */
+    RecoveryCodes: {
+      /** Codes */
+      codes: string[];
     };
     /** RefusedShown */
     RefusedShown: {
@@ -4534,11 +4803,13 @@ export interface components {
     };
     /**
      * SignedIn
-     * @description Who is signed in, and what they may do.
+     * @description Who is signed in, and what they may do. `held_back` says why only looking is permitted, or is empty.
      */
     SignedIn: {
       /** Full Name */
       full_name: string;
+      /** Held Back */
+      held_back: string;
       /** May */
       may: components['schemas']['May'][];
       /** Name */
@@ -5501,6 +5772,59 @@ export interface operations {
       };
     };
   };
+  demanded: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Demand'];
+        };
+      };
+    };
+  };
+  demand: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Demand'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Demand'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   change_account: {
     parameters: {
       query?: never;
@@ -5515,6 +5839,35 @@ export interface operations {
         'application/json': components['schemas']['AccountChange'];
       };
     };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  remove_account: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
     responses: {
       /** @description Successful Response */
       204: {
@@ -6347,6 +6700,24 @@ export interface operations {
       };
     };
   };
+  export_journal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+    };
+  };
   layout: {
     parameters: {
       query?: never;
@@ -6376,6 +6747,64 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  metrics: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+    };
+  };
+  operation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OperationShown'];
+        };
+      };
+    };
+  };
+  back_up: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OperationShown'];
         };
       };
     };
@@ -6850,6 +7279,26 @@ export interface operations {
       };
     };
   };
+  ready: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Health'];
+        };
+      };
+    };
+  };
   roll_out: {
     parameters: {
       query?: never;
@@ -7111,6 +7560,55 @@ export interface operations {
       };
     };
   };
+  own_sessions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OwnSessionShown'][];
+        };
+      };
+    };
+  };
+  end_session: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        session_id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   own_password: {
     parameters: {
       query?: never;
@@ -7156,11 +7654,13 @@ export interface operations {
     };
     responses: {
       /** @description Successful Response */
-      204: {
+      200: {
         headers: {
           [name: string]: unknown;
         };
-        content?: never;
+        content: {
+          'application/json': components['schemas']['RecoveryCodes'];
+        };
       };
       /** @description Validation Error */
       422: {
@@ -7180,7 +7680,11 @@ export interface operations {
       path?: never;
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Proof'];
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -7189,6 +7693,15 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SecondFactor'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
         };
       };
     };
@@ -7202,7 +7715,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Code'];
+        'application/json': components['schemas']['Proof'];
       };
     };
     responses: {

@@ -87,6 +87,11 @@ function PersonMenu({ person }: { person: Person }) {
             People
           </MenuItem>
         )}
+        {person.may.includes('administer') && (
+          <MenuItem dense onClick={go('/operation')}>
+            Operation
+          </MenuItem>
+        )}
         {Object.entries(SCHEMES).map(([scheme, words]) => (
           <MenuItem
             key={scheme}

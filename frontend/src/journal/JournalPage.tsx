@@ -45,11 +45,14 @@ export function JournalPage() {
         <Button variant="outlined" loading={check.isPending} onClick={() => check.mutate()}>
           Check the chain
         </Button>
+        <Button variant="outlined" href="/api/journal/journal.jsonl" download>
+          Save as JSON Lines
+        </Button>
         <span role="status">
           {check.data && <Verdict checked={check.data} />}
           {!check.data && (
             <span className="quiet">
-              Lines are never changed: each one carries the digest of itself and of the one before.
+              Lines are never changed: each is chained to the one before, under a key.
             </span>
           )}
         </span>
@@ -93,7 +96,10 @@ function Line({ line }: { line: Schemas['LineShown'] }) {
     <tr>
       <td className="mono">{line.number}</td>
       <td>{moment(line.at, true)}</td>
-      <td>{line.by}</td>
+      <td title={line.address && `from ${line.address}`}>
+        {line.by}
+        {line.account && line.account !== line.by && <span className="quiet"> {line.account}</span>}
+      </td>
       <td>
         <b>{line.act}</b> {line.what}
       </td>
@@ -113,8 +119,10 @@ function Verdict({ checked }: { checked: Schemas['CheckedShown'] }) {
   }
   return (
     <span>
-      <SeverityMark of="clear" /> {count(checked.lines, 'line')}, the chain is whole. It ends in{' '}
-      <span className="mono">{checked.digest.slice(0, 16)}</span>
+      <SeverityMark of="clear" /> {count(checked.lines, 'line')}, the chain is whole. Its head is{' '}
+      <span className="mono">
+        {checked.lines}:{checked.digest.slice(0, 16)}…
+      </span>
     </span>
   );
 }

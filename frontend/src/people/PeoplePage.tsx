@@ -1,4 +1,6 @@
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -52,8 +54,38 @@ export function PeoplePage() {
           ))}
         </tbody>
       </table>
+      <Demand />
       <NewAccount />
     </div>
+  );
+}
+
+/** Whether administrators need a second factor. */
+function Demand() {
+  const queries = useQueryClient();
+  const demand = useQuery({
+    queryKey: ['demand'],
+    queryFn: async () => body(await api.GET('/api/accounts/demand')),
+  });
+  const set = useMutation({
+    mutationFn: async (second_factor: boolean) =>
+      body(await api.PUT('/api/accounts/demand', { body: { second_factor } })),
+    onSuccess: (now) => queries.setQueryData(['demand'], now),
+  });
+  return (
+    <p>
+      <FormControlLabel
+        control={
+          <Checkbox
+            checked={demand.data?.second_factor ?? false}
+            disabled={!demand.data || set.isPending}
+            onChange={(event) => set.mutate(event.target.checked)}
+          />
+        }
+        label="Administrators need a second factor"
+      />
+      {set.error && <span role="alert">{set.error.message}.</span>}
+    </p>
   );
 }
 
@@ -118,8 +150,13 @@ function AccountRow({ account }: { account: Account }) {
         )}
       </td>
       <td>
-        {password === null ? (
-          <Button onClick={() => setPassword('')}>New password…</Button>
+        {own ? (
+          <span className="quiet">under My account</span>
+        ) : password === null ? (
+          <>
+            <Button onClick={() => setPassword('')}>New password…</Button>
+            <Remove account={account} />
+          </>
         ) : (
           <form
             className={styles.inline}
@@ -145,6 +182,29 @@ function AccountRow({ account }: { account: Account }) {
         )}
       </td>
     </tr>
+  );
+}
+
+/** Takes an account away, once it is asked for twice. */
+function Remove({ account }: { account: Account }) {
+  const queries = useQueryClient();
+  const [sure, setSure] = useState(false);
+  const remove = useMutation({
+    mutationFn: async () => api.DELETE('/api/accounts/{name}', { params: { path: { name: account.name } } }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['accounts'] }),
+  });
+  return (
+    <>
+      <Button
+        color={sure ? 'error' : 'primary'}
+        loading={remove.isPending}
+        onClick={() => (sure ? remove.mutate() : setSure(true))}
+        onBlur={() => setSure(false)}
+      >
+        {sure ? `Remove ${account.name} for good` : 'Remove…'}
+      </Button>
+      {remove.error && <span role="alert">{remove.error.message}.</span>}
+    </>
   );
 }
 

@@ -1,4 +1,4 @@
-"""whose account made a revision, an import, a line of the journal; with which change of many sites a secret came"""
+"""sessions that can be told apart, recovery codes, removed accounts; the accounts behind names; secrets of a change"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,13 +9,29 @@ branch_labels = None
 depends_on = None
 
 
+_TEXTS = (
+    ("journal", "account", 80),
+    ("journal", "address", 60),
+    ("sign_ins", "address", 60),
+    ("sign_ins", "agent", 200),
+)
+
+
 def upgrade() -> None:
     for table in ("revisions", "imports"):
         op.add_column(table, sa.Column("account", sa.String(length=80), nullable=False, server_default=""))
     op.add_column("secrets", sa.Column("batch", sa.String(length=20), nullable=True))
+    for table, name, length in _TEXTS:
+        op.add_column(table, sa.Column(name, sa.String(length=length), nullable=False, server_default=""))
+    op.add_column("accounts", sa.Column("recovery", sa.Text(), nullable=False, server_default="[]"))
+    op.add_column("accounts", sa.Column("removed", sa.Boolean(), nullable=False, server_default="0"))
 
 
 def downgrade() -> None:
+    op.drop_column("accounts", "removed")
+    op.drop_column("accounts", "recovery")
+    for table, name, _ in reversed(_TEXTS):
+        op.drop_column(table, name)
     op.drop_column("secrets", "batch")
     for table in ("imports", "revisions"):
         op.drop_column(table, "account")
