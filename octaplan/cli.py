@@ -148,6 +148,7 @@ def export(
     from octaplan.formats.planjson import write_plan
     from octaplan.formats.tables import csv_text
     from octaplan.formats.workbook import write_workbook
+    from octaplan.store.journal import Act
 
     with _telling(), _records(data) as records:
         plans = records.plans
@@ -162,6 +163,8 @@ def export(
             path.mkdir(parents=True, exist_ok=True)
             for name, rows in table_rows(chosen).items():
                 (path / f"{name}.csv").write_text(csv_text(list(COLUMNS[name]), rows), "utf-8", newline="")
+        what = site or f"{len(chosen)} sites"
+        records.journal.note(Act.EXPORTED, "octaplan export", f"{what}, {path.name}")
     print(f"{len(chosen)} site{'' if len(chosen) == 1 else 's'} written to {path}")
 
 

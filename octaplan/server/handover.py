@@ -118,9 +118,11 @@ def printed(
     customer: Code, site: Code, sheet: Literal["site-sheet", "installer", "labels"], request: Request, person: Looking
 ) -> Response:
     """A sheet as PDF. None of them holds a secret."""
-    now = _records(request).now
+    records = _records(request)
+    now = records.now
     held = now.sites.of(f"{customer}/{site}")
     plan, heading = held.plan, _heading(now, held)
+    records.journal.note(Act.PRINTED, person.author, f"{sheet}, revision {held.saved.number}", site=plan.key)
     if sheet == "labels":
         content = sheets.labels(plan, heading.revision)
     elif sheet == "installer":

@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from octaplan.server.permissions import Looking
-from octaplan.store.journal import Act, enter
+from octaplan.store.journal import Act
 from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/journal", tags=["journal"])
@@ -59,8 +59,7 @@ def journal(
 def export_journal(request: Request, person: Looking) -> StreamingResponse:
     """All lines, oldest first, as JSON Lines: an object a line."""
     records: Records = request.app.state.records
-    with records.database.turn() as turn:
-        enter(turn.session, Act.EXPORTED, person.author, "the journal")
+    records.journal.note(Act.EXPORTED, person.author, "the journal")
     lines = (json.dumps(line._asdict(), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
     headers = {"Content-Disposition": 'attachment; filename="journal.jsonl"'}
     return StreamingResponse(lines, media_type="application/jsonl", headers=headers)

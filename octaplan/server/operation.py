@@ -23,7 +23,7 @@ from octaplan.server.permissions import Administering, Measuring
 from octaplan.server.problems import Problem
 from octaplan.store.backups import BackupError, Schedule
 from octaplan.store.database import FILE, Database
-from octaplan.store.journal import Act, enter
+from octaplan.store.journal import Act
 from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api", tags=["operation"])
@@ -159,8 +159,7 @@ def back_up(request: Request, person: Administering) -> OperationShown:
         made = request.app.state.schedule.make(records.database.folder)
     except BackupError as error:
         raise Problem(HTTPStatus.INSUFFICIENT_STORAGE, str(error)) from None
-    with records.database.turn() as turn:
-        enter(turn.session, Act.OPERATION, person.author, f"copy made, {made.path.name}")
+    records.journal.note(Act.OPERATION, person.author, f"copy made, {made.path.name}")
     return operation(request, person)
 
 

@@ -18,7 +18,9 @@ from octaplan.formats.tables import csv_text
 from octaplan.server.imports import XLSX
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
+from octaplan.store.accounts import Person
 from octaplan.store.answers import Matched
+from octaplan.store.journal import Act
 from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/questions", tags=["questions"])
@@ -114,16 +116,23 @@ def _listed(listed: Listed) -> ListShown:
     )
 
 
+def _exported(request: Request, person: Person, whom: Whom, who: str, customer: str) -> list[Listed]:
+    """A list that goes out; the journal tells of it."""
+    records = _records(request)
+    records.journal.note(Act.EXPORTED, person.author, f"open questions, {whom} {who}".strip())
+    return records.answers.open(whom, who, customer)
+
+
 @router.get("/list.txt", response_class=PlainTextResponse)
 def list_as_text(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> PlainTextResponse:
     """A list as it is sent: answers are written behind its colons."""
-    return PlainTextResponse("\n".join(map(as_text, _records(request).answers.open(whom, who, customer))))
+    return PlainTextResponse("\n".join(map(as_text, _exported(request, person, whom, who, customer))))
 
 
 @router.get("/list.csv", response_class=Response)
 def list_as_csv(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
     """A list as a table to fill in."""
-    rows = as_rows(_records(request).answers.open(whom, who, customer))
+    rows = as_rows(_exported(request, person, whom, who, customer))
     headers = {"Content-Disposition": 'attachment; filename="questions.csv"'}
     text = csv_text(COLUMNS, rows)
     return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
@@ -133,7 +142,7 @@ def list_as_csv(request: Request, person: Looking, whom: Whom, who: Who, custome
 def list_as_workbook(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
     """The same as a workbook."""
     content = io.BytesIO()
-    write_answers(content, as_rows(_records(request).answers.open(whom, who, customer)))
+    write_answers(content, as_rows(_exported(request, person, whom, who, customer)))
     headers = {"Content-Disposition": 'attachment; filename="questions.xlsx"'}
     return Response(content.getvalue(), media_type=XLSX, headers=headers)
 

@@ -84,6 +84,11 @@ class Journal:
         with self._database.reading() as session:
             return [_line(entry) for entry in session.scalars(query)]
 
+    def note(self, act: Act, by: str, what: str, *, site: str = "") -> None:
+        """Add a line of its own."""
+        with self._database.turn() as turn:
+            enter(turn.session, act, by, what, site=site)
+
     def every(self) -> Iterator[Line]:
         """All lines, oldest first."""
         with self._database.reading() as session:

@@ -1,16 +1,18 @@
 from __future__ import annotations
 
+import io
 import unittest
 import zipfile
 from pathlib import Path
 
 import openpyxl
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from octaplan.core.plan import SitePlan
-from octaplan.formats.intake import COLUMNS, Intake, table_rows
+from octaplan.formats.intake import COLUMNS, Intake, read_intake, table_rows
 from octaplan.formats.sources import load_files, load_paths
-from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text
+from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text, guarded, read_csv, unguarded
 from tests.core.test_portfolio import plans
 from tests.support import InFolder
 
@@ -320,3 +322,59 @@ class Folders(InFolder):
         intake = load_paths([Path(__file__).parents[2] / "octaplan" / "demo" / "tables"])
         self.assertEqual((intake.refused, intake.corrected, intake.ignored_columns), ([], [], []))
         self.assertEqual(len(intake.plans), 24)
+
+
+class Passwords(unittest.TestCase):
+    HEADER = (
+        "customer,site,circuit,handoff,address,prefix,gateway,dns,vlan,pppoe_user,pppoe_password,provider,reference"
+    )
+    ROW = ("FERN", "DOCK", "Main", "pppoe", "", "", "", "", "35", "u@x.example", "Secret Horse 9", "Gannet", "GB-1")
+
+    @given(
+        st.lists(st.integers(0, 13), max_size=3),
+        st.lists(st.integers(0, 12), max_size=2),
+        st.lists(st.sampled_from([(4, "10.0.0.300"), (8, "4095"), (3, "dsl"), (2, ""), (6, "x y")]), max_size=2),
+    )
+    @settings(max_examples=300, deadline=None)
+    def test_a_password_is_never_in_a_refused_row_wherever_a_comma_moved_it(
+        self, commas: list[int], gone: list[int], wrong: list[tuple[int, str]]
+    ) -> None:
+        cells = list(self.ROW)
+        for place, text in wrong:
+            cells[place] = text
+        for place in commas:
+            cells.insert(place, "")
+        for place in sorted(set(gone), reverse=True):
+            if cells[place] != "Secret Horse 9":
+                del cells[place]
+        text = f"{self.HEADER}\n{','.join(cells)}\n{','.join(cells)}\n"
+        intake = read_intake([read_csv(io.BytesIO(text.encode()), "circuits", "circuits.csv")])
+        self.assertNotIn("Horse", repr(intake.refused))
+        self.assertNotIn("Horse", repr(intake.corrected))
+
+    def test_what_cannot_hold_one_is_kept(self) -> None:
+        row = "FERN,DOCK,Main,static,203.0.113.2,29,203.0.113.300,,35,,,Gannet,GB-1"
+        intake = read_intake([read_csv(io.BytesIO(f"{self.HEADER}\n{row}\n".encode()), "circuits", "circuits.csv")])
+        self.assertEqual(intake.refused[0].cells, row.split(","))
+        row = "FERN,DOCK,Main,pppoe,,,203.0.113.300,,35,u@x.example,Secret Horse 9,Gannet,GB-1"
+        intake = read_intake([read_csv(io.BytesIO(f"{self.HEADER}\n{row}\n".encode()), "circuits", "circuits.csv")])
+        self.assertEqual(
+            intake.refused[0].cells,
+            ["FERN", "DOCK", "Main", "pppoe", "", "", "203.0.113.300", "", "35", "", "", "", ""],
+        )
+        self.assertIn("Octet 300", intake.refused[0].faults[0].problem)
+
+
+class Formulas(unittest.TestCase):
+    @given(st.lists(st.text(st.sampled_from("=+-@\t\r'a1, \"")), min_size=1, max_size=4))
+    def test_no_cell_starts_one_and_each_comes_in_again_as_it_was(self, cells: list[str]) -> None:
+        for cell in cells:
+            self.assertEqual(unguarded(guarded(cell)), cell)
+            starts = guarded(cell)[:1]
+            self.assertTrue(starts not in "=@\t\r" or not starts, cell)
+            if starts in ("+", "-") and starts:
+                self.assertRegex(guarded(cell), r"^[+-][0-9.,]*$")
+        name = "=1+1|evil"
+        table = csv_text(["customer", "site", "name"], [["FERN", "DOCK", name]])
+        intake = read_intake([read_csv(io.BytesIO(table.encode()), "sites", "sites.csv")])
+        self.assertEqual(intake.plans["fern/dock"].name, name)

@@ -7,8 +7,10 @@ from typing import Any
 from argon2 import PasswordHasher
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
+from openapi_spec_validator import OpenAPIV31SpecValidator
+from sqlalchemy import event
 
-from octaplan.server.app import create_app
+from octaplan.server.app import Running, create_app
 from octaplan.server.guard import MAX_BODY, MAX_UPLOAD
 from octaplan.store.database import Database
 from octaplan.store.models import Role
@@ -127,6 +129,10 @@ class Guarding(WithServer):
             if "Origin" in sent:
                 sent["X-Octaplan"] = "1"
             self.assertEqual(bare.delete("/api/session", headers=sent).status_code, 403)
+        for site in ("cross-site", "same-site"):
+            answer = client.delete("/api/session", headers={"Sec-Fetch-Site": site})
+            self.assertEqual(answer.status_code, 403)
+        self.assertEqual(client.get("/api/outbound", headers={"Sec-Fetch-Site": "cross-site"}).status_code, 403)
         own = client.delete("/api/session", headers={"Origin": "http://testserver"})
         self.assertEqual(own.status_code, 204)
 
@@ -263,3 +269,104 @@ class Working(WithServer):
         served = self.signed_in().get("/api/openapi.json").json()
         kept = json.loads((self.root / "frontend" / "openapi.json").read_text())
         self.assertEqual(served, kept, "run `make api`")
+
+
+class Answers(WithServer):
+    def test_every_answer_says_what_it_may_not_be_used_for(self) -> None:
+        def breaks() -> None:
+            raise ZeroDivisionError
+
+        self.app.add_api_route("/api/breaks", breaks)
+        self.app.router.routes.insert(0, self.app.router.routes.pop())
+        client = self.signed_in()
+        big = client.post("/api/session", content=b"x" * (MAX_BODY + 1))
+        for answer, status in (
+            (self.client.get("/api/health"), 200),
+            (self.client.get("/api/outbound"), 401),
+            (client.get("/api/nothing"), 404),
+            (client.get("/api/breaks"), 500),
+            (big, 413),
+            (self.client.get("/outbound"), (200, 404)),
+            (TestClient(self.app).delete("/api/session"), 403),
+        ):
+            self.assertIn(answer.status_code, status if isinstance(status, tuple) else (status,))
+            for name in ("content-security-policy", "x-content-type-options", "cross-origin-resource-policy"):
+                self.assertIn(name, answer.headers, (answer.url, answer.status_code))
+
+    def test_names_that_are_not_ours_are_not_answered(self) -> None:
+        database = Database(self.folder / "other")
+        app = create_app(database, Running(hosts=frozenset({"plan.example"})))
+        self.addCleanup(database.close)
+        client = TestClient(app)
+        for host, status in (("plan.example", 200), ("PLAN.example:8321", 200), ("127.0.0.1:8321", 200), ("[::1]", 200),
+                             ("localhost", 200), ("elsewhere.example", 421), ("", 421)):  # fmt: skip
+            self.assertEqual(client.get("/api/health", headers={"Host": host}).status_code, status, host)
+
+    def test_what_used_to_break_is_answered_in_words(self) -> None:
+        client = self.signed_in()
+        six = {"op": "add", "path": "/delegated_prefix", "value": "2001:db8:40::/48"}
+        modem = {"op": "add", "path": "/circuits/circ0/modem_subnet", "value": "192.168.143.0/24"}
+        self.assertEqual(self.patch(client, [six, modem], 1).status_code, 200)
+        for query in ("0.0.0.0/0", "::/0", "2001:db8:40::1", "192.168.143.7", "255.255.255.255/32"):
+            answer = client.get("/api/goto", params={"q": query})
+            self.assertEqual(answer.status_code, 200, query)
+        self.assertIn("DOCK", client.get("/api/goto", params={"q": "2001:db8:40::1"}).text)
+        huge = str(1 << 70)
+        for method, path in (
+            ("PUT", f"/api/sites/FERN/DOCK/revisions/{huge}/name"),
+            ("GET", f"/api/sites/FERN/DOCK/bench/aaaa/backups/{huge}"),
+            ("DELETE", f"/api/imports/inbox/{huge}"),
+            ("GET", f"/api/compare?one=FERN/DOCK&other=FERN/DOCK@{9_999_999}"),
+        ):
+            answer = client.request(method, path, json={"name": "x"})
+            self.assertIn(answer.status_code, (404, 422), (path, answer.text))
+        last = {"name": "sam", "password": "walnut mist 12", "role": "viewer", "last_day": "9999-12-31"}
+        self.assertEqual(client.post("/api/accounts", json=last).status_code, 422)
+
+    def test_the_description_of_the_api_is_valid(self) -> None:
+        errors = list(OpenAPIV31SpecValidator(self.app.openapi()).iter_errors())
+        self.assertEqual(errors, [])
+
+    def test_measures_are_for_administrators_or_whoever_has_the_token(self) -> None:
+        self.assertEqual(self.client.get("/api/metrics").status_code, 401)
+        self.assertEqual(self.signed_in("pia").get("/api/metrics").status_code, 403)
+        self.app.state.metrics_token = "sesame over the quay"
+        bearer = {"Authorization": "Bearer sesame over the quay"}
+        self.assertEqual(self.client.get("/api/metrics", headers={"Authorization": "Bearer x"}).status_code, 401)
+        told = self.client.get("/api/metrics", headers=bearer).text
+        self.assertTrue(told.endswith("# EOF\n"))
+        self.assertIn("octaplan_sites 2\n", told)
+        self.assertRegex(told, r'octaplan_answers_total\{status="4xx"\} [1-9]')
+
+    def test_health_fails_when_a_writer_does_not_come_back(self) -> None:
+        database: Database = self.app.state.database
+        with database.turn():
+            self.assertEqual(self.client.get("/api/health").status_code, 200)
+            database._since = (database._since or 0) - 1_000
+            self.assertEqual(self.client.get("/api/health").status_code, 503)
+        self.assertEqual(self.client.get("/api/ready").json(), {"status": "ok"})
+
+    def test_a_disk_that_takes_nothing_is_said_and_reads_go_on(self) -> None:
+        client = self.signed_in()
+        before = client.get("/api/sites/FERN/DOCK").json()["revision"]["number"]
+        with self.app.state.database.engine.connect() as connection:
+            connection.exec_driver_sql("PRAGMA max_page_count=1")
+            limit = connection.exec_driver_sql("PRAGMA page_count").scalar_one()
+
+        def small(dbapi: Any, *_: object) -> None:
+            dbapi.execute(f"PRAGMA max_page_count={limit}")
+
+        event.listen(self.app.state.database.engine, "connect", small)
+        event.listen(self.app.state.database.engine, "checkout", small)
+        contact = [{"op": "add", "path": "/contact", "value": "x" * 150}]
+        answers = [self.patch(client, contact, before) for _ in range(1)]
+        while answers[-1].status_code == 200:
+            contact[0]["value"] = f"{len(answers)} " + "y" * 150
+            answers.append(self.patch(client, contact, before + len(answers)))
+            self.assertLess(len(answers), 500)
+        self.assertEqual(answers[-1].status_code, 507)
+        self.assertIn("disk is full", answers[-1].json()["detail"])
+        desk = client.get("/api/sites/FERN/DOCK").json()
+        self.assertEqual(desk["revision"]["number"], before + len(answers) - 1)
+        event.remove(self.app.state.database.engine, "connect", small)
+        event.remove(self.app.state.database.engine, "checkout", small)

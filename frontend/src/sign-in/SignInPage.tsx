@@ -69,7 +69,7 @@ function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => 
           autoFocus
           autoComplete="one-time-code"
           onChange={(event) => setCode(event.target.value)}
-          slotProps={{ htmlInput: { inputMode: 'numeric', maxLength: 20 } }}
+          slotProps={{ htmlInput: { maxLength: 40 } }}
         />
       )}
       <Button type="submit" variant="contained" size="medium" loading={signIn.isPending}>
