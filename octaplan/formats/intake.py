@@ -72,6 +72,7 @@ from octaplan.core.typed import (
     text_of,
     whole,
 )
+from octaplan.formats.compact import Packed
 from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row, Table, column_key
 
 
@@ -111,6 +112,15 @@ class IgnoredColumn(NamedTuple):
     column: str
 
 
+def _plain_refusal(row: RefusedRow) -> list[Any]:
+    return [*row[:5], [list(fault) for fault in row.faults]]
+
+
+def _refusal(plain: list[Any]) -> RefusedRow:
+    table, file, row, header, cells, faults = plain
+    return RefusedRow(table, file, row, header, cells, [Fault(*fault) for fault in faults])
+
+
 @dataclass(slots=True)
 class Intake:
     """What came of reading tables: the plans of all sites they name, and what was not taken as it stood.
@@ -120,8 +130,8 @@ class Intake:
 
     plans: dict[str, SitePlan] = field(default_factory=dict)
     secrets: dict[tuple[str, str], str] = field(default_factory=dict, repr=False)
-    refused: list[RefusedRow] = field(default_factory=list)
-    corrected: list[Correction] = field(default_factory=list)
+    refused: Packed[RefusedRow] = field(default_factory=lambda: Packed(_plain_refusal, _refusal))
+    corrected: Packed[Correction] = field(default_factory=lambda: Packed(list, lambda plain: Correction(*plain)))
     ignored_columns: list[IgnoredColumn] = field(default_factory=list)
     taken: set[tuple[str, ...]] = field(default_factory=set)
 
@@ -131,6 +141,11 @@ def row_key(table: str, header: Sequence[str], cells: Sequence[str]) -> tuple[st
     places = {column_key(name): place for place, name in enumerate(header)}
     named = (places.get(column_key(name), len(cells)) for name in NAMING_COLUMNS[table])
     return (table, *(cells[place].strip().casefold() if place < len(cells) else "" for place in named))
+
+
+def key_text(table: str, header: Sequence[str], cells: Sequence[str]) -> str:
+    """The same as one text."""
+    return "\x1f".join(row_key(table, header, cells))[:300]
 
 
 class _Unread(ValueError):

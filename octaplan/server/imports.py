@@ -261,6 +261,7 @@ def _shown(preview: Preview) -> PreviewShown:
     news = [site for site in preview.sites if site.new]
     changed = [site for site in preview.sites if not site.new and (site.changes or site.secrets)]
     listed = sorted([*changed, *news], key=lambda site: not site.doubts)
+    refused = {row.table for row in intake.refused}
     return PreviewShown(
         id=preview.id,
         new_total=len(news),
@@ -289,7 +290,7 @@ def _shown(preview: Preview) -> PreviewShown:
         ],
         refused=[RefusedShown(**entry) for entry in report.refusals(intake.refused[:REFUSED_SHOWN])],
         refused_rows=len(intake.refused),
-        refused_tables=[name for name in NAMES if any(row.table == name for row in intake.refused)],
+        refused_tables=[name for name in NAMES if name in refused],
         corrected=[CorrectedShown(**entry._asdict()) for entry in intake.corrected[:REFUSED_SHOWN]],
         ignored_columns=[IgnoredShown(**entry._asdict()) for entry in intake.ignored_columns],
     )

@@ -14,16 +14,17 @@ from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import NamedTuple
+from itertools import islice
+from typing import Any, NamedTuple
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session
 
 from octaplan.core.changes import Change, changes
 from octaplan.core.plan import SitePlan, site_key
 from octaplan.core.questions import State, standing
 from octaplan.errors import OctaplanError
-from octaplan.formats.intake import Fault, Intake, RefusedRow, read_intake, row_key
+from octaplan.formats.intake import Fault, Intake, RefusedRow, key_text, read_intake
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
 from octaplan.store.author import account_of
@@ -36,6 +37,9 @@ from octaplan.store.snapshot import Sites
 
 #: How many previews are kept in memory, the newest; the files of others are read again when they are applied.
 PREVIEWS = 1
+
+#: How many refused rows are written or deleted in one turn.
+ROWS_A_TURN = 1_000
 
 #: Told, now and then, how many bytes have been read, or how many sites been written, since the last time.
 Progress = Callable[[int], None]
@@ -115,18 +119,23 @@ class Imports:
         import_id = import_id or secrets.token_hex(8)
         preview = self._work_out(import_id, files, progress)
         account = account_of(by)
+        with self._database.reading() as session:
+            mine = (Import.applied_at.is_(None), Import.by == by, Import.account == account)
+            stale = session.scalars(select(Import.id).where(*mine)).all()
+        for old in stale:
+            self._let_go(old)
         with self._database.turn() as turn:
-            session = turn.session
-            stale = select(Import.id).where(Import.applied_at.is_(None), Import.by == by, Import.account == account)
-            for table in (ImportFile, KeptRow):
-                session.execute(delete(table).where(table.import_id.in_(stale)))
             bases = json.dumps(preview.bases, sort_keys=True)
-            session.add(Import(id=import_id, at=datetime.now(UTC), by=by, account=account, bases=bases))
-            session.flush()
+            turn.session.add(Import(id=import_id, at=datetime.now(UTC), by=by, account=account, bases=bases))
+            turn.session.flush()
             for name, data in files:
                 content = self._safe.vault.seal(data, f"import {import_id} {name}")
-                session.add(ImportFile(import_id=import_id, name=name, content=content))
-            session.add_all(_kept(import_id, row) for row in preview.intake.refused)
+                turn.session.add(ImportFile(import_id=import_id, name=name, content=content))
+        try:
+            self._keep_refused(import_id, preview.intake, progress)
+        except BaseException:
+            self.discard(import_id)
+            raise
         self._previews[import_id] = preview
         while len(self._previews) > PREVIEWS:
             self._previews.popitem(last=False)
@@ -165,16 +174,35 @@ class Imports:
         self._previews.pop(import_id, None)
         return Loaded(saved, batch_id if changing else None)
 
+    def _keep_refused(self, import_id: str, intake: Intake, progress: Progress | None) -> None:
+        """Keep the refused rows, in short turns, so that others get theirs in between."""
+        rows = iter(intake.refused)
+        while some := [_kept(import_id, row) for row in islice(rows, ROWS_A_TURN)]:
+            if progress is not None:
+                progress(0)
+            with self._database.turn() as turn:
+                turn.session.connection().execute(insert(KeptRow), some)
+
     def discard(self, import_id: str) -> None:
         """Let a preview go that is not wanted."""
         self._previews.pop(import_id, None)
-        with self._database.turn() as turn:
-            session = turn.session
-            record = session.get(Import, import_id)
-            if record is not None and record.applied_at is None:
-                for table in (ImportFile, KeptRow):
-                    session.execute(delete(table).where(table.import_id == import_id))
-                session.delete(record)
+        self._let_go(import_id)
+
+    def _let_go(self, import_id: str) -> None:
+        """Delete an import that has not been applied, in short turns."""
+        gone = False
+        while not gone:
+            with self._database.turn() as turn:
+                record = turn.session.get(Import, import_id)
+                if record is None or record.applied_at is not None:
+                    return
+                some = select(KeptRow.id).where(KeptRow.import_id == import_id).limit(ROWS_A_TURN)
+                ids = turn.session.scalars(some).all()
+                turn.session.execute(delete(KeptRow).where(KeptRow.id.in_(ids)))
+                if not ids:
+                    turn.session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
+                    turn.session.delete(record)
+                    gone = True
 
     def refused_table(self, import_id: str, table: str) -> str:
         """The refused rows of one table as CSV of the same shape, to mend and load again."""
@@ -213,6 +241,7 @@ class Imports:
             if intake.refused:
                 refused = intake.refused[0]
                 row.cells, row.faults = json.dumps(refused.cells), _faults(refused)
+                row.key = key_text(table, header, refused.cells)
                 return Mended([], refused.faults, None)
             told = [str(change) for plan in intake.plans.values() for change in changes(existing.get(plan.key), plan)]
             sentence = f"Row {row.row} of {row.file} mended"
@@ -229,12 +258,11 @@ class Imports:
 
     def _settle(self, session: Session, taken: Collection[tuple[str, ...]], import_id: str, by: str) -> None:
         """Rows of earlier imports that this one has brought in order."""
-        if taken:
-            for row in session.scalars(
-                select(KeptRow).where(KeptRow.settled.is_(None), KeptRow.import_id != import_id)
-            ):
-                if _key_of(row) in taken:
-                    row.settled, row.settled_by = "mended", by
+        keys = ["\x1f".join(key)[:300] for key in taken]
+        for part in range(0, len(keys), 500):
+            about = KeptRow.key.in_(keys[part : part + 500])
+            waiting = (KeptRow.settled.is_(None), KeptRow.import_id != import_id, about)
+            session.execute(update(KeptRow).where(*waiting).values(settled="mended", settled_by=by))
 
     # --- Working it out
 
@@ -275,9 +303,10 @@ class Imports:
 
     def _watched(self) -> frozenset[tuple[str, ...]]:
         """Which rows wait in the inbox."""
-        waiting = select(KeptRow).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
+        waiting = select(KeptRow.key).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
         with self._database.reading() as session:
-            return frozenset(_key_of(row) for row in session.scalars(waiting.where(Import.applied_at.is_not(None))))
+            keys = session.scalars(waiting.where(Import.applied_at.is_not(None)).distinct())
+            return frozenset(tuple(key.split("\x1f")) for key in keys)
 
 
 def _bases(sites: Sites, keys: Iterable[str]) -> dict[str, int]:
@@ -335,24 +364,21 @@ class _Alike:
                 return
 
 
-def _kept(import_id: str, row: RefusedRow) -> KeptRow:
-    return KeptRow(
-        import_id=import_id,
-        table=row.table,
-        file=row.file,
-        row=row.row,
-        header=json.dumps(row.header),
-        cells=json.dumps(row.cells),
-        faults=_faults(row),
-    )
+def _kept(import_id: str, row: RefusedRow) -> dict[str, Any]:
+    return {
+        "import_id": import_id,
+        "table": row.table,
+        "file": row.file,
+        "row": row.row,
+        "header": json.dumps(row.header),
+        "cells": json.dumps(row.cells),
+        "faults": _faults(row),
+        "key": key_text(row.table, row.header, row.cells),
+    }
 
 
 def _faults(row: RefusedRow) -> str:
     return json.dumps([fault._asdict() for fault in row.faults])
-
-
-def _key_of(row: KeptRow) -> tuple[str, ...]:
-    return row_key(row.table, json.loads(row.header), json.loads(row.cells))
 
 
 def _waiting(row: KeptRow, record: Import) -> Waiting:

@@ -213,7 +213,7 @@ class ImportFile(Base):
 
 
 class RefusedRow(Base):
-    """A row that was not taken, kept until it is `settled`: mended, or dismissed."""
+    """A row that was not taken, kept until it is `settled`: mended, or dismissed. `key` says what it is about."""
 
     __tablename__ = "refused_rows"
 
@@ -225,6 +225,7 @@ class RefusedRow(Base):
     header: Mapped[str] = mapped_column(Text)
     cells: Mapped[str] = mapped_column(Text)
     faults: Mapped[str] = mapped_column(Text)
+    key: Mapped[str] = mapped_column(String(300), default="", server_default="", index=True)
     settled: Mapped[str | None] = mapped_column(String(20))
     settled_by: Mapped[str | None] = mapped_column(String(200))
 

@@ -55,7 +55,7 @@ class RolledOut(NamedTuple):
     made: list[Made]
     new: set[str]
     findings: list[Finding]
-    refused: list[RefusedRow]
+    refused: Sequence[RefusedRow]
     prefix: int
 
 
@@ -103,7 +103,7 @@ class Rollouts:
             saved = self._plans.save_all([one.plan for one in rolled.made], by, reason, batch=batch)
         return batch_id, saved
 
-    def _sites(self, now: Sites, wanted: Wanted) -> tuple[list[SitePlan], list[RefusedRow]]:
+    def _sites(self, now: Sites, wanted: Wanted) -> tuple[list[SitePlan], Sequence[RefusedRow]]:
         plans = now.all()
         chosen: dict[str, SitePlan] = {}
         for code in wanted.codes:

@@ -1,0 +1,33 @@
+from __future__ import annotations
+
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from octaplan.formats.compact import BLOCK, PLAIN, Packed
+from octaplan.formats.intake import Fault, RefusedRow, _plain_refusal, _refusal
+
+
+def row(number: int) -> RefusedRow:
+    return RefusedRow("hosts", "hosts.csv", number, ["customer", "site"], [f"c{number}", "é"], [Fault("x", "y", "z")])
+
+
+class Rows(unittest.TestCase):
+    @given(
+        st.sampled_from([0, 1, PLAIN, PLAIN + 1, PLAIN + BLOCK - 1, PLAIN + BLOCK, PLAIN + 3 * BLOCK + 7]), st.data()
+    )
+    @settings(max_examples=30, deadline=None)
+    def test_they_are_what_a_list_would_be(self, count: int, data: st.DataObject) -> None:
+        plain = [row(number) for number in range(count)]
+        packed = Packed(_plain_refusal, _refusal, plain)
+        self.assertEqual(packed, plain)
+        self.assertEqual((len(packed), list(packed), bool(packed)), (count, plain, bool(plain)))
+        places = st.integers(-count - 2, count + 2)
+        start, stop = data.draw(places), data.draw(places)
+        self.assertEqual(packed[start:stop], plain[start:stop])
+        if count:
+            place = data.draw(st.integers(-count, count - 1))
+            self.assertEqual(packed[place], plain[place])
+        with self.assertRaises(IndexError):
+            packed[count]
