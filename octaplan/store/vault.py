@@ -140,8 +140,9 @@ class Vault:
 
     def open(self, sealed: bytes, place: str) -> bytes:
         """Open what was sealed for a place. Raises `VaultLocked`, `Damaged`."""
+        key = self._open_key()
         try:
-            return self._open_key().opened(sealed, place)
+            return key.opened(sealed, place)
         except (InvalidTag, ValueError):
             if self._former is not None:  # it may have been looked up before the key was changed
                 with suppress(InvalidTag, ValueError):

@@ -89,7 +89,7 @@ class Generated(unittest.TestCase):
             (nested(25, 60), set()),
         ):
             findings = [f for f in Portfolio(plans).check_all() if f.rule == "overlap-reach"]
-            self.assertEqual(len(findings), len(plans.now))
+            self.assertEqual(len(findings), len(plans))
             self.assertTrue(all(len(f.others) == min(20, f.others_total) for f in findings))
             if totals:
                 self.assertEqual({f.others_total for f in findings}, totals)
