@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from datetime import UTC
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import segno
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.installer import installer_page
-from octaplan.formats import sheets
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act
@@ -68,14 +67,21 @@ def _records(request: Request) -> Records:
     return records
 
 
-def _heading(now: Snapshot, held: Held) -> sheets.Heading:
+def _sheets() -> Any:
+    """The module that draws sheets: slow to import, and few requests print one."""
+    from octaplan.formats import sheets
+
+    return sheets
+
+
+def _heading(now: Snapshot, held: Held) -> Any:
     saved, signature = held.saved, held.signature
     if signature is not None and signature.void is None:
         at = signature.at.astimezone(UTC)
         status = f"Clear to ship: {signature.by}, {at:%Y-%m-%d %H:%M} UTC"
     else:
         status = "NOT CLEAR TO SHIP"
-    return sheets.Heading(now.sites.customer_name(held.plan), status, saved.number)
+    return _sheets().Heading(now.sites.customer_name(held.plan), status, saved.number)
 
 
 def _pdf(content: bytes, name: str) -> Response:
@@ -109,7 +115,7 @@ def label_texts(customer: Code, site: Code, request: Request, person: Looking) -
             code=label.code,
             picture=segno.make(label.code, error="m", micro=False).svg_data_uri(scale=4, border=1),
         )
-        for label in sheets.label_texts(held.plan, held.saved.number)
+        for label in _sheets().label_texts(held.plan, held.saved.number)
     ]
 
 
@@ -124,11 +130,11 @@ def printed(
     plan, heading = held.plan, _heading(now, held)
     records.journal.note(Act.PRINTED, person.author, f"{sheet}, revision {held.saved.number}", site=plan.key)
     if sheet == "labels":
-        content = sheets.labels(plan, heading.revision)
+        content = _sheets().labels(plan, heading.revision)
     elif sheet == "installer":
-        content = sheets.installer_sheet(plan, heading, now.types.types)
+        content = _sheets().installer_sheet(plan, heading, now.types.types)
     else:
-        content = sheets.site_sheet(plan, heading, now.types.types)
+        content = _sheets().site_sheet(plan, heading, now.types.types)
     return _pdf(content, sheet)
 
 
@@ -144,4 +150,4 @@ def credential_sheet(customer: Code, site: Code, asking: Asking, request: Reques
         for need in now.sites.needs(plan)
         if need.slot.path in kept
     ]
-    return _pdf(sheets.credential_sheet(plan, _heading(now, held), secrets, person.author), "credentials")
+    return _pdf(_sheets().credential_sheet(plan, _heading(now, held), secrets, person.author), "credentials")

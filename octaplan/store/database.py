@@ -18,9 +18,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import structlog
-from alembic import command
-from alembic.config import Config
-from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
@@ -29,17 +26,27 @@ from octaplan.store.chain import Chain
 from octaplan.store.folder import DataFolderError, make_private
 
 if TYPE_CHECKING:
+    from alembic.config import Config
+
     from octaplan.store.snapshot import Snapshot
 
 FILE = "octaplan.sqlite"
+MIGRATIONS = Path(__file__).parent / "migrations"
 
 log = structlog.get_logger()
 
 
+def known_revisions() -> list[str]:
+    """The revisions of the tables, oldest first; each is the number that its migration's file begins with."""
+    return sorted(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+
+
 def alembic_config(connection: object = None) -> Config:
     """Alembic's configuration, on a connection that is already open."""
+    from alembic.config import Config  # slow to import, and most starts bring nothing up
+
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(MIGRATIONS))
     config.attributes["connection"] = connection
     return config
 
@@ -90,7 +97,7 @@ class Database:
 
     def _bring_up(self, file: Path) -> None:
         """Bring the tables up to date, a copy being put aside before. Raises `DataFolderError`, changing nothing."""
-        newest = ScriptDirectory.from_config(alembic_config()).get_current_head()
+        newest = known_revisions()[-1]
         try:
             now = _revision_of(file)
             if now == newest:
@@ -100,6 +107,8 @@ class Database:
                 with closing(sqlite3.connect(file)) as old, closing(sqlite3.connect(aside)) as new:
                     old.backup(new)
                 log.warning("database brought up to date", was=now, now=newest, copy=str(aside))
+            from alembic import command
+
             with self.engine.begin() as connection:
                 command.upgrade(alembic_config(connection), "head")
         except (sqlite3.DatabaseError, DatabaseError) as error:
@@ -169,8 +178,7 @@ def _revision_of(file: Path) -> str | None:
         if "alembic_version" not in tables or "revisions" not in tables:
             raise DataFolderError(f"{file} is a database of something else: choose another data folder")
         (revision,) = connection.execute("SELECT version_num FROM alembic_version").fetchone() or ("",)
-    known = {script.revision for script in ScriptDirectory.from_config(alembic_config()).walk_revisions()}
-    if revision not in known:
+    if revision not in known_revisions():
         raise DataFolderError(
             f"{file} was written by a newer Octaplan (its revision {revision} is not known here): start that one, or "
             "restore an older copy"
