@@ -6,9 +6,14 @@ import pty
 import re
 import signal
 import sqlite3
+import ssl
 import subprocess
 import sys
+import time
+import urllib.error
+import urllib.request
 from pathlib import Path
+from typing import Any
 
 from octaplan.formats.tables import csv_text
 from tests.support import InFolder
@@ -209,7 +214,7 @@ class Records(InFolder):
         data = self.folder / "data"
         octaplan("user", "sabine", "--data", data, text="a long enough pass\n")
         whole = octaplan("journal-check", "--data", data)
-        self.assertRegex(whole.stdout, r"^1 lines, the chain is whole; it ends in [0-9a-f]{64}\n$")
+        self.assertRegex(whole.stdout, r"^1 lines, the chain is whole; its head is 1:[0-9a-f]{64}\. Keep")
         with sqlite3.connect(data / "octaplan.sqlite") as database:
             database.execute("DROP TRIGGER journal_no_update")
             database.execute("UPDATE journal SET by = 'nobody'")
@@ -272,6 +277,61 @@ class Serving(InFolder):
     def test_only_its_owner_may_read_the_records(self) -> None:
         self.serve()
         self.assertEqual(os.stat(self.folder / "data").st_mode & 0o077, 0)
+
+    def test_https_is_spoken_with_a_certificate_made_here(self) -> None:
+        _, said = self.serve("--self-signed", "--public-url", "https://plan.example")
+        self.assertNotIn("without encryption", said)
+        port = re.findall(r"https://127\.0\.0\.1:(\d+)/", said)[0]
+        trust = ssl.create_default_context(cafile=str(self.folder / "data" / "certificate.pem"))
+        for host, status in (("127.0.0.1", 200), ("elsewhere.example", 421)):
+            request = urllib.request.Request(f"https://127.0.0.1:{port}/api/health", headers={"Host": host})
+            answer = self.answered(request, trust)
+            self.assertEqual(answer.status, status)
+            self.assertIn("max-age", answer.headers["Strict-Transport-Security"])
+
+    def answered(self, request: urllib.request.Request, trust: ssl.SSLContext) -> Any:
+        ends = time.monotonic() + 30
+        while True:
+            try:
+                return urllib.request.urlopen(request, context=trust)
+            except urllib.error.HTTPError as error:
+                return error
+            except urllib.error.URLError:
+                self.assertLess(time.monotonic(), ends)
+
+    def test_being_reached_from_outside_without_encryption_is_said(self) -> None:
+        _, said = self.serve("--host", "0.0.0.0")
+        self.assertIn("Note: others reach it without encryption", said)
+        _, said = self.serve_other("--host", "0.0.0.0", "--trusted-proxy", "127.0.0.1")
+        self.assertNotIn("without encryption", said)
+
+    def serve_other(self, *arguments: str) -> tuple[subprocess.Popen[str], str]:
+        self.folder = self.folder / "other"
+        self.folder.mkdir()
+        return self.serve(*arguments)
+
+    def test_a_unit_runs_this_installation(self) -> None:
+        unit = octaplan("service-unit", "--data", "/srv/plans", "--user", "plans", "--port", "8400").stdout
+        self.assertIn("User=plans\n", unit)
+        self.assertIn(f"{sys.executable} -m octaplan serve --data /srv/plans --port 8400\n", unit)
+
+    def test_a_copy_is_made_while_it_runs_and_put_back(self) -> None:
+        server, _ = self.serve("--demo")
+        data, copy = self.folder / "data", self.folder / "copy.zip"
+        (self.folder / "pass.txt").write_text("lantern over the quay\n")
+        passphrase = ("--passphrase-file", self.folder / "pass.txt")
+        for arguments in (
+            ("backup", copy, "--data", data, *passphrase),
+            ("verify", data),
+            ("verify", copy, *passphrase),
+            ("restore", copy, "--data", self.folder / "there", *passphrase),
+            ("verify", self.folder / "there"),
+        ):
+            done = octaplan(*arguments)
+            self.assertEqual((done.returncode, done.stderr), (0, ""), arguments)
+        again = octaplan("restore", copy, "--data", data, *passphrase)
+        self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
+        server.kill()
 
     def test_a_port_in_use_is_said(self) -> None:
         _, said = self.serve()

@@ -9,6 +9,26 @@ interface Changed {
   affected: string[];
 }
 
+/** Milliseconds in which what others change is gathered, before lists of all sites are asked for anew. */
+const GATHERED = 2_000;
+
+/** Calls something at once, and again after a while when it has been asked for in between: never more often. */
+export function gathered(call: () => void, wait: number): { ask: () => void; end: () => void } {
+  let timer: ReturnType<typeof setTimeout> | null = null;
+  let asked = false;
+  const done = () => {
+    timer = null;
+    if (asked) ask();
+  };
+  const ask = () => {
+    asked = timer !== null;
+    if (asked) return;
+    timer = setTimeout(done, wait);
+    call();
+  };
+  return { ask, end: () => timer !== null && clearTimeout(timer) };
+}
+
 /** The site that a page is about, as the server folds it, or nothing. */
 export function siteOf(pathname: string): string {
   const [, section, customer, site] = pathname.split('/');
@@ -26,6 +46,10 @@ export function useEvents() {
   const at = siteOf(useLocation().pathname);
   useEffect(() => {
     let source: EventSource | null = null;
+    const lists = gathered(() => {
+      for (const key of ['outbound', 'findings', 'space'])
+        void queries.invalidateQueries({ queryKey: [key] });
+    }, GATHERED);
     const again = () => void queries.invalidateQueries({ queryKey: at ? ['desk', at] : ['outbound'] });
     const open = () => {
       source = new EventSource(`/api/events?at=${encodeURIComponent(at)}`);
@@ -36,8 +60,7 @@ export function useEvents() {
           if (!known || (key === site && known.revision.number >= number)) continue;
           void queries.invalidateQueries({ queryKey: ['desk', key] });
         }
-        for (const key of ['outbound', 'findings', 'space'])
-          void queries.invalidateQueries({ queryKey: [key] });
+        lists.ask();
       });
       source.addEventListener('here', (event: MessageEvent<string>) => {
         const { site, names } = JSON.parse(event.data) as { site: string; names: string[] };
@@ -60,6 +83,7 @@ export function useEvents() {
     document.addEventListener('visibilitychange', look);
     return () => {
       document.removeEventListener('visibilitychange', look);
+      lists.end();
       close();
     };
   }, [at, queries]);
