@@ -183,10 +183,15 @@ async def measure(port: int, sites: list[str]) -> None:
 
 async def _many_listeners(port: int, first: Connection, person: Person) -> None:
     heard: set[int] = set()
-    told = asyncio.Event()
+    there: set[int] = set()
+    told, all_there = asyncio.Event(), asyncio.Event()
 
     def hear(number: int) -> Callable[[bytes], None]:
         def hearing(chunk: bytes) -> None:
+            if b"event: open" in chunk:
+                there.add(number)
+                if len(there) == LISTENERS:
+                    all_there.set()
             if b"event: revision" in chunk:
                 heard.add(number)
                 if len(heard) == LISTENERS:
@@ -195,7 +200,8 @@ async def _many_listeners(port: int, first: Connection, person: Person) -> None:
         return hearing
 
     streams = [asyncio.create_task(first.listen("/api/events", hear(number))) for number in range(LISTENERS)]
-    await asyncio.sleep(3)
+    async with asyncio.timeout(60):
+        await all_there.wait()
     figures, begun = Figures(), time.perf_counter()
     before = person.revision
     while person.revision == before:

@@ -62,7 +62,7 @@ def credentials(page: Page) -> None:
 
 def bench(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/bench")
-    page.get_by_role("button", name=re.compile("Office: address and scope")).click()
+    page.get_by_role("button", name=re.compile("Office: address and range")).click()
     page.get_by_text("The laptop loses the box with this step.").wait_for()
 
 

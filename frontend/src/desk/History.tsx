@@ -20,7 +20,7 @@ export function UndoRedo() {
   const [asking, setAsking] = useState(false);
   const { undo, redo, revision } = desk;
   const { drafting } = useDrafting();
-  const foreign = revision.by !== person.full_name;
+  const foreign = revision.account ? revision.account !== person.name : revision.by !== person.full_name;
   const take = (which: 'undo' | 'redo', sure = false) => {
     if (step.isPending) return;
     if (which === 'undo' && foreign && !sure) setAsking(true);
@@ -119,7 +119,8 @@ export function History() {
                 {saved.name && <b>{saved.name} · </b>}
                 {saved.sentence}
                 <div className="quiet">
-                  {saved.by}, {moment(saved.at)}
+                  <span title={saved.account && `signs in as ${saved.account}`}>{saved.by}</span>,{' '}
+                  {moment(saved.at)}
                 </div>
                 <div className={styles.ways}>
                   {saved.number !== desk.revision.number && (
