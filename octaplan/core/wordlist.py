@@ -42,30 +42,30 @@ helmsman hemline hemming henbane heron herring hessian hexagon hibiscus hillock 
 holdfast honesty honeybee honeydew honing hopper hops horizon hornbeam hosepipe hosiery humid hummock humus hutch
 hydrant icecap icefloe icicle impeller indigo ingot inkwell inshore insulate iris ironing ironwork island islet ivory
 jackdaw jacquard jaguar jamjar jampot jasmine jerkin jersey jetsam jetty jewel jigsaw joinery jointer jonquil journal
-jumper juniper kale kayak keelboat kelpie kerchief kestrel keyhole keypad keystone kingfish knapweed knitting knots
-knotweed knurl laburnum lace lacquer ladle ladybird lagoon lakeside lambing landfall landing landslip lantern lanyard
-lapwing larch larder lardy larkspur lathe lattice laurel lavender laver leek leeward lemon leopard lichen lifebelt
-lifeboat lighter lilac limekiln limpet linchpin linen lining linnet linocut linseed lintel lizard loam lobelia lobster
-locket lockgate locknut lodge logbook logfire longboat lovage lowland lugger lugsail lugworm lull lupin luthier lynx
-mackerel magnet magnolia magpie mahonia mainmast mainsail mallard mallow mandarin mandrel mangle mangrove mantel maple
-marble marigold mariner marjoram marker marlin marquee marten marzipan masthead matchbox mattock mayfly mealworm
-medlar meerkat melon merino mermaid midday midnight mildness milliner millpond millrace mimosa minnow mint mirror
-mistral misty mitten mizzen moisture molehill monsoon moonbeam moonlit moonrise moorage moorhen mooring moorland
-morning mortar mortise moss moth mudflat mudguard mudlark muffler muggy mugwort mulberry mulch mullet mural mushroom
-muskrat muslin mussel mustard myrtle nailgun napkin narrows narwhal nautilus nectar nestbox nettle newt nimbus noonday
-nozzle nursery nuthatch nutmeg nylon oakwood oarlock oarsman oatcake oatmeal oats obelisk oceans octagon octopus
-offing offshore oilcan oilcloth oilskin oilstone oleander olive onion opal orange orbit orchard orchid oregano organza
+jumper kale kayak keelboat kelpie kerchief kestrel keyhole keypad keystone kingfish knapweed knitting knots knotweed
+knurl laburnum lace lacquer ladle ladybird lagoon lakeside lambing landfall landing landslip lantern lanyard lapwing
+larch larder lardy larkspur lathe lattice laurel lavender laver leek leeward lemon leopard lichen lifebelt lifeboat
+lighter lilac limekiln limpet linchpin linen lining linnet linocut linseed lintel lizard loam lobelia lobster locket
+lockgate locknut lodge logbook logfire longboat lovage lowland lugger lugsail lugworm lull lupin luthier lynx mackerel
+magnet magnolia magpie mahonia mainmast mainsail mallard mallow mandarin mandrel mangle mangrove mantel maple marble
+marigold mariner marjoram marker marlin marquee marten marzipan masthead matchbox mattock mayfly mealworm medlar
+meerkat melon merino mermaid midday midnight mildness milliner millpond millrace mimosa minnow mint mirror mistral
+misty mitten mizzen moisture molehill monsoon moonbeam moonlit moonrise moorage moorhen mooring moorland morning
+mortar mortise moss moth mudflat mudguard mudlark muffler muggy mugwort mulberry mulch mullet mural mushroom muskrat
+muslin mussel mustard myrtle nailgun napkin narrows narwhal nautilus nectar nestbox nettle newt nimbus noonday nozzle
+nursery nuthatch nutmeg nylon oakwood oarlock oarsman oatcake oatmeal oats obelisk oceans octagon octopus offing
+offshore oilcan oilcloth oilskin oilstone oleander olive onion opal orange orbit orchard orchid oregano organza
 origami ormolu osprey ostrich otter outhouse overcast overcoat owlet oxcart oxeye oxhide oxlip oyster padlock pagoda
 painter painting pancake panniers papaya paprika parapet parasol paring parrel parrot parsnip pastry pattern pavilion
 peach peacock peanut peapod pear pebbles pebbly pedal pelican pendant pepper pergola petrel petunia pheasant pickaxe
 pigeon piglet pigment pigsty pilchard pincers pine pinion pinking pinnacle pintle pippin piston pitcher pivot pizza
 plait plankton plantain planter pliers plum plunger plywood polisher pollack pollard pollen pondweed pontoon poplar
 poplin porpoise portage porthole portico portrait potato potshed pottery potting prairie prawns primrose pruner
-pruning puffin puller pumice pumpkin punch purslane putty python quagga quarry quartz quilting quince quiver radish
-raffia rafter raftsman ragworm rainbow raincoat raindrop rainfall rainpipe rainy rambler rampart rapeseed ratchet
-ratline ravine reamer redshank redwing reed reefknot regatta reindeer ringdove ripening ripple riptide riverbed rivet
-roadside robin rockery rockpool roebuck roller rooftop ropewalk rosebud rosehip rosemary rosette rotunda router rowan
-rowboat rowlock rubber rucksack ruffle rulers rushwork rustic saddler saffron salmon samphire sampler sandbank sandbar
+pruning puffin puller pumice pumpkin punch purslane python quagga quarry quartz quilting quince quiver radish raffia
+rafter raftsman ragworm rainbow raincoat raindrop rainfall rainpipe rainy rambler rampart rapeseed ratchet ratline
+ravine reamer redshank redwing reed reefknot regatta reindeer ringdove ripening ripple riptide riverbed rivet roadside
+robin rockery rockpool roebuck roller rooftop ropewalk rosebud rosehip rosemary rosette rotunda router rowan rowboat
+rowlock rubber rucksack ruffle rulers rushwork rustic saddler saffron salmon samphire sampler sandbank sandbar
 sandwich sapling sardine sash sateen saucepan sausage sawbench sawdust sawhorse sawmill scabious scarf scarlet
 schooner scissor scoop scorcher scraper scriber scullery scuppers seabird seam seashell season seawall seaweed
 secateur secluded seedbed seedling selvedge sequin sewing shackle shade shamrock sharkfin shearing shears shellac
@@ -82,13 +82,13 @@ terrier textile thatch thermal thicket thimble thorn thread thrift throstle thru
 tiepin tiller tinsmith toadflax toggle tollgate tongs toolbox topaz topmast topsail torch tornado tower towline
 towpath tracery traction tractor trawler treetop trefoil trellis trestle tricot trident trimaran trinket trireme
 tropic trowel trug tuber tugboat tulip tundra tunnel turban turbot turf turner turnip tweed tweezer twilight twill
-twine twister typhoon umbrella undertow uplands upriver urchin valerian valve varnish vellum velvet veneer verbena
-verge vernal vernier vessel vest vetch viaduct viburnum vicarage vice vineyard viola violin vortex voyage wagtail
-walkway walnut walrus warbler wardrobe warmth warp warren washer watering wattle wavelet waxwork weasel weaver wedge
-weeding weft weigh welder westerly wharf wheatear whelk wherry whippet whistle whiteout wicker wildfire willow wimple
-winch windbag windfall windlass windmill windsock windward windy winter wiper woodbine woodcut woodland woodlark
-woodpile woodruff woodshed woodwork workshop wormwood worsted wrasse wreck wrench yacht yardarm yarn yarrow yeoman
-yoke yucca zebra zenith zephyr zigzag zinnia zipper
+twine twister typhoon umbrella undertow uplands upriver urchin valerian valve varnish vaulted vellum velvet veneer
+verbena verge vernal vernier vessel vest vetch viaduct viburnum vicarage vice vineyard viola violin vixen vortex
+voyage wagtail walkway walnut walrus warbler wardrobe warmth warp warren washer watering wattle wavelet waxwork weasel
+weaver wedge weeding weft weigh welder westerly wharf wheatear whelk wherry whippet whistle whiteout wicker wildfire
+willow wimple winch windbag windfall windlass windmill windsock windward windy winter wiper woodbine woodcut woodland
+woodlark woodpile woodruff woodshed woodwork workshop wormwood worsted wrasse wreck wrench yacht yardarm yarn yarrow
+yeoman yoke yucca zebra zenith zephyr zigzag zinnia zipper
 """
 
 WORDS = tuple(_LIST.split())
