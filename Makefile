@@ -60,6 +60,7 @@ bench: .venv/installed ## The core's speed beside what else one could do, measur
 	$(BIN)/python -m benchmarks.boxes
 	$(BIN)/python -m benchmarks.imports
 	$(BIN)/python -m benchmarks.pages
+	$(BIN)/python -m benchmarks.people
 
 docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code
 	$(BIN)/python tools/docs.py

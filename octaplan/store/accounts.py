@@ -256,11 +256,6 @@ class Accounts:
             account.totp, account.recovery = None, "[]"
             enter(session, Act.ACCOUNT, person.author, f"{person.name}: second factor off")
 
-    def recovery_left(self, person: Person) -> int:
-        """How many recovery codes have not been used."""
-        with self._database.reading() as session:
-            return len(json.loads(self._named(session, person.name).recovery))
-
     def _second_fits(self, account: Account, code: str) -> bool:
         """Whether a code of the second factor fits, or a recovery code; each counts once."""
         if account.totp is None:
