@@ -61,7 +61,7 @@ class Connection:
     async def listen(self, path: str, heard: Callable[[bytes], None]) -> None:
         """Hold a stream of events open, and tell of each chunk."""
         reader, writer = await asyncio.open_connection("127.0.0.1", self._port)
-        writer.write(f"GET {path} HTTP/1.1\r\nHost: x\r\nCookie: {self.cookie}\r\n\r\n".encode())
+        writer.write(f"GET {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nCookie: {self.cookie}\r\n\r\n".encode())
         await reader.readuntil(b"\r\n\r\n")
         while chunk := await reader.read(65_536):
             heard(chunk)
