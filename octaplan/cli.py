@@ -380,7 +380,7 @@ def serve(
         notes = _notes(host, secure=secure, behind=bool(trusted_proxy))
         running = Running(
             hosts=frozenset({socket.gethostname().casefold(), host.casefold(), *_names(public_url)}),
-            schedule=schedule if backup_hours else None,
+            schedule=schedule,
             metrics_token=_passphrase(metrics_token_file),
             notes=notes,
         )

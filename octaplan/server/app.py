@@ -8,6 +8,7 @@ import secrets
 import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from datetime import timedelta
 from http import HTTPStatus
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -87,7 +88,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         clockwork = operation.Clockwork(records, app.state.schedule)
-        if running.schedule is not None:
+        if running.schedule is not None and running.schedule.every:
             clockwork.start()
         yield
         clockwork.end()
@@ -113,7 +114,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     app.state.accounts = records.accounts
     app.state.tries = Tries()
     app.state.measures = operation.Measures()
-    app.state.schedule = running.schedule or Schedule(database.folder / "backups")
+    app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
     app.state.metrics_token = running.metrics_token
     app.state.notes = running.notes
     app.state.setup_code = None if app.state.accounts.any() else _one_time_code()

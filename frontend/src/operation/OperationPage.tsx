@@ -67,7 +67,10 @@ function Copies({ now }: { now: Operation }) {
     <section aria-label="Copies">
       <h2>Copies</h2>
       <p>
-        One every {count(now.backup_every_hours, 'hour')}, kept for {count(now.backup_keep_days, 'day')}, in{' '}
+        {now.backup_every_hours > 0
+          ? `One every ${count(now.backup_every_hours, 'hour')}`
+          : 'None is made by itself; those made here are'}
+        {now.backup_every_hours > 0 && ','} kept for {count(now.backup_keep_days, 'day')}, in{' '}
         <span className="mono">{now.backups}</span>.{' '}
         {now.backup_keys
           ? 'The keys are in each, sealed under the passphrase.'
