@@ -7,7 +7,7 @@ PORT ?= 8321
 SITE := octaplan/server/site/index.html
 SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 
-.PHONY: demo test lint unit browser front dev build bench docs api screenshots clean
+.PHONY: demo test test-thorough lint unit browser front dev build bench docs api screenshots clean
 
 demo: $(SITE) ## Build everything and serve the demo portfolio
 	$(BIN)/octaplan serve --demo --data demo-data --port $(PORT)
@@ -30,24 +30,22 @@ $(SITE): .venv/installed frontend/node_modules/installed $(SOURCES)
 
 build: $(SITE)
 
-lint: .venv/installed frontend/node_modules/installed
-	$(BIN)/ruff check .
-	$(BIN)/ruff format --check .
-	$(BIN)/mypy octaplan
-	$(BIN)/lint-imports --no-logo
-	cd frontend && npm run --silent lint && npx tsc --noEmit
+lint: .venv/installed frontend/node_modules/installed ## Linters of both sides, side by side
+	printf '%s\n' "$(BIN)/ruff check ." "$(BIN)/ruff format --check ." "$(BIN)/mypy octaplan" "$(BIN)/lint-imports --no-logo" \
+	  "cd frontend && npm run --silent lint" "cd frontend && npx tsc --noEmit" | xargs -P $$(nproc) -I{} sh -c '{}'
 
 front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
 
-unit: .venv/installed ## Parts of the tests side by side, as many as there are cores
-	printf '%s\n' "discover -s tests/core -t ." "discover -s tests/server -t ." "discover -s tests/store -t ." \
-	  "discover -s tests/formats -t ." "tests.test_cli tests.test_docs" \
-	  | xargs -P $$(nproc) -I{} sh -c 'exec $(BIN)/python -m unittest {}'
+unit: .venv/installed ## All tests but those in a browser, side by side
+	$(BIN)/python -m tests tests.core tests.formats tests.store tests.server tests.test_cli tests.test_docs
 
-browser: $(SITE)
+browser: $(SITE) ## The tests in a real browser, side by side
 	@command -v chromium > /dev/null || (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium)
-	$(BIN)/python -m unittest discover -s tests/browser -t .
+	$(BIN)/python -m tests tests.browser
+
+test-thorough: lint front $(SITE) ## All linters and tests, with many more examples of each property
+	$(BIN)/python -m tests --thorough
 
 dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; the pages are at port 5173
 	trap 'kill 0' EXIT; \

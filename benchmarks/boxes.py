@@ -6,9 +6,9 @@ import tempfile
 from pathlib import Path
 
 from benchmarks.check import timed
-from octaplan.core.hardware import SlotRule
-from octaplan.core.passwords import make, strength
-from octaplan.core.runsheet import run_sheet
+from octaplan.core.plan.hardware import SlotRule
+from octaplan.core.plan.passwords import make, strength
+from octaplan.core.stage.runsheet import run_sheet
 from octaplan.demo import prepare
 from octaplan.store.database import Database
 from octaplan.store.records import Records

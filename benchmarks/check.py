@@ -22,11 +22,12 @@ from intervaltree import IntervalTree
 
 from benchmarks import rivals
 from benchmarks.portfolios import Expected, Shape, all_alike, fragmented, in_groups, nested, portfolio, write_tables
-from octaplan.core.addresses import Network
-from octaplan.core.findings import Severity
-from octaplan.core.portfolio import SORTS, Portfolio
-from octaplan.core.remedies import remedies
-from octaplan.core.room import Free
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.holdings import SORTS
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.room import Free
+from octaplan.core.values.addresses import Network
 
 SIZES = (100, 1_000, 10_000, 30_000)
 PATIENCE = 10_000  # sites beyond which the rivals in pure Python are not waited for

@@ -15,7 +15,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect, sync_playwright
 
 from benchmarks.portfolios import Shape, portfolio
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
 from octaplan.store.database import FILE, Database
 from octaplan.store.models import Role
 from octaplan.store.records import Records

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple
 
-from octaplan.core.addresses import Address, Mac, Network, Span
-from octaplan.core.plan import Circuit, Handoff, Host, Method, Role, Scope, Segment, SitePlan
+from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Role, Scope, Segment, SitePlan
+from octaplan.core.values.addresses import Address, Mac, Network, Span
 from octaplan.formats.intake import COLUMNS, table_rows
 from octaplan.formats.tables import csv_text
 

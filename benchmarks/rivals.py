@@ -14,8 +14,8 @@ from intervaltree import IntervalTree
 from ncls import NCLS
 from numpy.typing import NDArray
 
-from octaplan.core.claims import ADDRESS, Claims
-from octaplan.core.plan import SitePlan
+from octaplan.core.check.claims import ADDRESS, Claims
+from octaplan.core.plan.site import SitePlan
 
 Numbers = NDArray[np.int64]
 

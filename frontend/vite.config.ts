@@ -6,7 +6,6 @@ export default defineConfig({
   build: {
     outDir: '../octaplan/server/site',
     emptyOutDir: true,
-    chunkSizeWarningLimit: 900,
     license: { fileName: 'licences.txt' },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8321' } },

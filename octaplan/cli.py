@@ -19,9 +19,9 @@ from urllib.parse import urlsplit
 
 import typer
 
-from octaplan.core.findings import Severity
-from octaplan.core.portfolio import Portfolio
-from octaplan.errors import OctaplanError
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.values.errors import OctaplanError
 from octaplan.formats import report
 from octaplan.formats.sources import bytes_of_tables, load_paths, unread_files
 
@@ -395,6 +395,7 @@ def serve(
         print(f"Note: {note}")
     shown = f"[{host}]" if ":" in host else host
     print(f"Octaplan is at {'https' if secure else 'http'}://{shown}:{listener.getsockname()[1]}/", flush=True)
+    gc.freeze()  # plans live as long as the process: the collector need not walk through them again and again
     gc.set_threshold(20_000, 20, 100)  # what a request leaves behind is gone without the collector
     config = uvicorn.Config(
         application,
@@ -438,6 +439,7 @@ def _listen(host: str, port: int) -> socket.socket:
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((host, port))
+        listener.listen(2_048)  # who comes before all is ready waits a moment, and is not refused
     except OSError as error:
         _fail(f"{host} port {port} cannot be listened on ({error.strerror}): choose another with --port")
     return listener

@@ -11,9 +11,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from octaplan.core.findings import Finding
-from octaplan.core.plan import SitePlan
-from octaplan.core.portfolio import Portfolio
+from octaplan.core.check.findings import Finding
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.site import SitePlan
 from octaplan.store.database import Database
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from octaplan.core import portfolio  # noqa: F401  (fills the rule book)
-from octaplan.core.findings import RULES
-from octaplan.core.hardware import HardwareType
-from octaplan.core.organisation import Organisation
-from octaplan.core.plan import SitePlan
-from octaplan.core.remedies import remedied_rules
+from octaplan.core.check import rules  # noqa: F401  (fills the rule book)
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.remedies import remedied_rules
 
 DOCS = Path(__file__).parent.parent / "docs"
 

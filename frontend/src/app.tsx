@@ -1,35 +1,9 @@
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { Failure } from './api/client';
 import { usePerson } from './api/queries';
-import { AddressesPage } from './desk/addresses/AddressesPage';
-import { ComparePage } from './compare/ComparePage';
-import { ClearancePage } from './desk/clearance/ClearancePage';
-import { BenchPage } from './desk/bench/BenchPage';
-import { CredentialsPage } from './desk/credentials/CredentialsPage';
-import { DeskPage } from './desk/DeskPage';
-import { DevicesPage } from './desk/devices/DevicesPage';
-import { InboxPage } from './imports/InboxPage';
-import { IntakePage } from './desk/intake/IntakePage';
-import { HandoverPage } from './desk/handover/HandoverPage';
-import { FindingsPage } from './findings/FindingsPage';
 import { Frame } from './frame/Frame';
-import { HardwarePage } from './hardware/HardwarePage';
-import { JournalPage } from './journal/JournalPage';
-import { SettingsPage } from './organisation/SettingsPage';
-import { OutboundPage } from './outbound/OutboundPage';
+import { DESK, PAGES, STAGES } from './pages';
 import { Notice } from './parts/Notice';
-import { MePage } from './people/MePage';
-import { CustomerPage } from './customers/CustomerPage';
-import { CustomersPage } from './customers/CustomersPage';
-import { PatternPage } from './patterns/PatternPage';
-import { PatternsPage } from './patterns/PatternsPage';
-import { RolloutPage } from './patterns/RolloutPage';
-import { OperationPage } from './operation/OperationPage';
-import { PeoplePage } from './people/PeoplePage';
-import { QuestionsPage } from './questions/QuestionsPage';
-import { RulesPage } from './rules/RulesPage';
-import { SafePage } from './safe/SafePage';
-import { SpacePage } from './space/SpacePage';
 import { SignInAgain, SignInPage } from './sign-in/SignInPage';
 
 export function App() {
@@ -43,36 +17,15 @@ export function App() {
       <Routes>
         <Route element={<Frame person={person.data} />}>
           <Route index element={<Navigate to="/outbound" replace />} />
-          <Route path="outbound" element={<OutboundPage />} />
-          <Route path="sites/:customer/:site" element={<DeskPage />}>
+          <Route path="sites/:customer/:site" element={<DESK />}>
             <Route index element={<Navigate to="addresses" replace />} />
-            <Route path="intake" element={<IntakePage />} />
-            <Route path="addresses" element={<AddressesPage />} />
-            <Route path="devices" element={<DevicesPage />} />
-            <Route path="credentials" element={<CredentialsPage />} />
-            <Route path="clearance" element={<ClearancePage />} />
-            <Route path="bench/:device?" element={<BenchPage />} />
-            <Route path="handover" element={<HandoverPage />} />
+            {STAGES.map(({ path, page: Stage }) => (
+              <Route key={path} path={path} element={<Stage />} />
+            ))}
           </Route>
-          <Route path="space" element={<SpacePage />} />
-          <Route path="findings" element={<FindingsPage />} />
-          <Route path="compare" element={<ComparePage />} />
-          <Route path="hardware" element={<HardwarePage />} />
-          <Route path="hardware/:key" element={<HardwarePage />} />
-          <Route path="patterns" element={<PatternsPage />} />
-          <Route path="patterns/:key" element={<PatternPage />} />
-          <Route path="questions" element={<QuestionsPage />} />
-          <Route path="imports" element={<InboxPage />} />
-          <Route path="rollout" element={<RolloutPage />} />
-          <Route path="customers" element={<CustomersPage />} />
-          <Route path="customers/:code" element={<CustomerPage />} />
-          <Route path="safe" element={<SafePage />} />
-          <Route path="journal" element={<JournalPage />} />
-          <Route path="rules" element={<RulesPage />} />
-          <Route path="settings" element={<SettingsPage />} />
-          <Route path="me" element={<MePage />} />
-          <Route path="people" element={<PeoplePage />} />
-          <Route path="operation" element={<OperationPage />} />
+          {PAGES.map(({ path, page: Page }) => (
+            <Route key={path} path={path} element={<Page />} />
+          ))}
           <Route
             path="*"
             element={

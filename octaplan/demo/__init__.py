@@ -7,8 +7,8 @@ import secrets
 from datetime import date, timedelta
 from pathlib import Path
 
-from octaplan.core.findings import Severity
-from octaplan.core.organisation import Organisation
+from octaplan.core.check.findings import Severity
+from octaplan.core.plan.organisation import Organisation
 from octaplan.demo import boxes, patterns
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import open_folder

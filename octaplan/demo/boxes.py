@@ -6,9 +6,9 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from octaplan.core.device import DeviceRole
-from octaplan.core.runsheet import Measure
-from octaplan.core.wiring import equip
+from octaplan.core.plan.device import DeviceRole
+from octaplan.core.propose.wiring import equip
+from octaplan.core.stage.runsheet import Measure
 from octaplan.store.bench import sheet_of
 from octaplan.store.records import Records
 from octaplan.store.runs import Result

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, time, timedelta
 
-from octaplan.core.answering import Given, take
-from octaplan.core.plan import PATTERNS, SitePlan
-from octaplan.core.remedies import applied
+from octaplan.core.plan.patch import applied
+from octaplan.core.plan.site import PATTERNS, SitePlan
+from octaplan.core.propose.answering import Given, take
 from octaplan.store.records import Records
 
 BY = "Sabine Oake"

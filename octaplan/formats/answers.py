@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path, PurePath
 from typing import IO
 
-from octaplan.core.asking import COLUMNS
+from octaplan.core.propose.asking import COLUMNS
 from octaplan.formats.tables import MAX_CELL, TableError, cell_text, column_key, unguarded
 from octaplan.formats.workbook import text_cell
 

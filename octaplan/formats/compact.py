@@ -1,11 +1,15 @@
-"""Many small rows kept in little room: the first as they are, the rest packed in blocks."""
+"""Many small rows kept in little room: the first as they are, the rest packed in blocks; or only which they are."""
 
 from __future__ import annotations
 
 import json
 import zlib
+from array import array
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Generic, TypeVar, overload
+
+import numpy as np
 
 #: So many rows are kept as they are, and so many make a block of the others.
 PLAIN, BLOCK = 1_000, 500
@@ -76,3 +80,27 @@ class Packed(Sequence[Row], Generic[Row]):
 
     def __repr__(self) -> str:
         return f"{list(self)!r}"
+
+
+class RowsAmong:
+    """Which rows of tables are meant, by their keys (the table's name first): eight bytes for each.
+
+    What is `in` it is one of them, but for one in some 10^19: ask again where that matters.
+    """
+
+    def __init__(self, keys: Iterable[tuple[str, ...]] = ()) -> None:
+        self.tables: set[str] = set()
+        self._known = array("q", np.sort(np.fromiter(self._numbers(keys), np.int64)).tobytes())
+
+    def _numbers(self, keys: Iterable[tuple[str, ...]]) -> Iterator[int]:
+        for key in keys:
+            self.tables.add(key[0])
+            yield hash(key)
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+    def __contains__(self, key: tuple[str, ...]) -> bool:
+        wanted = hash(key)
+        place = bisect_left(self._known, wanted)
+        return place < len(self._known) and self._known[place] == wanted

@@ -8,27 +8,14 @@ tables twice changes nothing.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import zip_longest
 from operator import itemgetter
 from typing import Any, NamedTuple
 
-from octaplan.core.addresses import (
-    BITS,
-    Address,
-    AddressError,
-    MaskError,
-    Network,
-    Span,
-    counted,
-    parse_address,
-    parse_mac,
-    parse_mask,
-    parse_network,
-)
-from octaplan.core.plan import (
+from octaplan.core.plan.site import (
     MAX_CIRCUITS,
     MAX_HOSTS,
     MAX_SEGMENTS,
@@ -46,8 +33,8 @@ from octaplan.core.plan import (
     new_id,
     site_key,
 )
-from octaplan.core.room import numbered_subnet
-from octaplan.core.typed import (
+from octaplan.core.propose.room import numbered_subnet
+from octaplan.core.propose.typed import (
     choice,
     read_address_and_mask,
     read_addresses,
@@ -72,7 +59,21 @@ from octaplan.core.typed import (
     text_of,
     whole,
 )
-from octaplan.formats.compact import Packed
+from octaplan.core.values.addresses import (
+    BITS,
+    Address,
+    AddressError,
+    MaskError,
+    Network,
+    Span,
+    counted,
+    parse_address,
+    parse_mac,
+    parse_mask,
+    parse_network,
+)
+from octaplan.core.values.errors import OctaplanError, TypedError
+from octaplan.formats.compact import Packed, RowsAmong
 from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row, Table, column_key
 
 
@@ -339,10 +340,10 @@ _SEGMENT, _CIRCUIT = Segment(label="new"), Circuit(label="new")
 
 class _Reader:
     def __init__(
-        self, existing: Mapping[str, SitePlan], watched: Collection[tuple[str, ...]] = (), known_only: bool = False
+        self, existing: Mapping[str, SitePlan], watched: RowsAmong | None = None, known_only: bool = False
     ) -> None:
         self.existing = existing
-        self.watched = watched
+        self.watched = watched or RowsAmong()
         self.intake = Intake()
         self.drafts: dict[str, _Draft] = {}
         self.first_rows: dict[tuple[str, ...], list[str]] = {}
@@ -363,7 +364,7 @@ class _Reader:
         take = getattr(self, f"_take_{table.name}")
         if table.name == "sites" and self.named is None:
             self.named = set()
-        awaited = any(key[0] == "hosts" for key in self.watched)
+        awaited = "hosts" in self.watched.tables
         quick = (
             _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless and not awaited else None
         )
@@ -393,9 +394,9 @@ class _Reader:
             typed[name] = cell
             try:
                 if len(cell) > MAX_CELL:
-                    raise ValueError(f"The cell holds {len(cell)} characters: at most {MAX_CELL} are read")
+                    raise TypedError(f"The cell holds {len(cell)} characters: at most {MAX_CELL} are read")
                 values[name] = parse(cell)
-            except ValueError as error:
+            except OctaplanError as error:
                 faults.append(Fault(name, cell[:MAX_CELL], str(error)))
         whole = table.doubts.get((row.number, WHOLE))
         if whole is not None:
@@ -555,15 +556,15 @@ class _Reader:
             if number is None:
                 network, address = parse_network(typed)
                 if network.family != 6:
-                    raise ValueError(f"{network} is IPv4: write an IPv6 subnet, or a number in the site's prefix")
+                    raise TypedError(f"{network} is IPv4: write an IPv6 subnet, or a number in the site's prefix")
                 return self._cleaned(table, row, "subnet6", [(typed, network, address)])[0]
             prefix = draft.fields.get("delegated_prefix", draft.plan.delegated_prefix)
             if prefix is None:
-                raise ValueError(
+                raise TypedError(
                     f"{typed!r} counts in the site's IPv6 prefix, which is not known: write the whole subnet"
                 )
             return numbered_subnet(prefix, number)
-        except ValueError as error:
+        except OctaplanError as error:
             raise _Unread("subnet6", str(error)) from None
 
     def _take_hosts(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
@@ -803,7 +804,7 @@ def _host(values: dict[str, Any]) -> Host:
 def read_intake(
     tables: Iterable[Table],
     existing: Mapping[str, SitePlan] | None = None,
-    watched: Collection[tuple[str, ...]] = (),
+    watched: RowsAmong | None = None,
     *,
     known_only: bool = False,
 ) -> Intake:

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from octaplan.core.faults import first_fault
-from octaplan.core.plan import SCHEMA, SitePlan
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.site import SCHEMA, SitePlan
+from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.faults import first_fault
 
 MAX_BYTES = 32 << 20
 
@@ -41,8 +41,7 @@ def plan_of(document: object, label: str) -> SitePlan:
     try:
         return SitePlan.model_validate(document)
     except ValidationError as error:
-        fault = first_fault(error)
-        raise PlanError(f"{label}: {fault.why}" + (f" (at {fault.pointer})" if fault.place else "")) from None
+        raise PlanError(f"{label}: {first_fault(error)}") from None
 
 
 def write_plan(plan: SitePlan) -> str:

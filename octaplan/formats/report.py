@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import Any
 
-from octaplan.core.findings import Finding, Severity
-from octaplan.core.plan import SitePlan
+from octaplan.core.check.findings import Finding, Severity
+from octaplan.core.plan.site import SitePlan
 from octaplan.formats.intake import Intake, RefusedRow
 
 

@@ -20,13 +20,13 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from octaplan.core.addresses import prefixed
-from octaplan.core.boxes import named, next_hop, own_address
-from octaplan.core.device import DeviceRole, PortMode
-from octaplan.core.hardware import HardwareType
-from octaplan.core.installer import installer_page
-from octaplan.core.passwords import spoken
-from octaplan.core.plan import Circuit, Segment, SitePlan, lease_text
+from octaplan.core.plan.boxes import named, next_hop, own_address
+from octaplan.core.plan.device import DeviceRole, PortMode
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.passwords import spoken
+from octaplan.core.plan.site import Circuit, Segment, SitePlan, lease_text
+from octaplan.core.stage.installer import installer_page
+from octaplan.core.values.addresses import prefixed
 
 FONTS = Path(__file__).parent / "fonts"
 

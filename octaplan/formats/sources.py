@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path, PurePath
 
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
+from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import Intake, read_intake
 from octaplan.formats.planjson import PlanError, parse_plan, read_plan
 from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, open_workbook, read_csv
@@ -38,7 +39,7 @@ def load_files(
     files: Iterable[tuple[str, bytes]],
     existing: Mapping[str, SitePlan] | None = None,
     progress: Progress | None = None,
-    watched: Collection[tuple[str, ...]] = (),
+    watched: RowsAmong | None = None,
 ) -> Intake:
     """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`.
 
@@ -95,7 +96,7 @@ def _read(
     tables: list[Table],
     plans: dict[str, SitePlan],
     existing: Mapping[str, SitePlan] | None,
-    watched: Collection[tuple[str, ...]] = (),
+    watched: RowsAmong | None = None,
 ) -> Intake:
     intake = read_intake(tables, {**(existing or {}), **plans}, watched)
     intake.plans = plans | intake.plans

@@ -13,9 +13,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from pathlib import Path
 from types import MappingProxyType
-from typing import IO, NamedTuple
+from typing import IO, NamedTuple, cast
 
-from octaplan.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError
 
 NAMES = ("sites", "circuits", "segments", "hosts")
 
@@ -143,18 +143,19 @@ def open_workbook(path: Path | IO[bytes], label: str, progress: Progress | None 
     """
     if isinstance(path, Path) and path.stat().st_size > MAX_BYTES:
         raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
+    source = path if progress is None else cast(IO[bytes], _Stoppable(path, progress))
     import openpyxl  # slow to import, and most tables are CSV
 
     from octaplan.formats.sheetdoubts import doubts_of
 
     try:
-        with zipfile.ZipFile(path) as archive:
+        with zipfile.ZipFile(source) as archive:
             sizes = {member.filename: member.file_size for member in archive.infolist()}
             packed = sum(member.compress_size for member in archive.infolist())
             unpacked = sum(sizes.values())
         if unpacked > MAX_UNPACKED:
             raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
-        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+        book = openpyxl.load_workbook(source, read_only=True, data_only=True)
     except TableError:
         raise
     except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
@@ -164,7 +165,7 @@ def open_workbook(path: Path | IO[bytes], label: str, progress: Progress | None 
     for name in NAMES:
         if name in sheets:
             part = sheets[name]._worksheet_path.lstrip("/")
-            doubts, number = doubts_of(path, part)
+            doubts, number = doubts_of(source, part)
             values = sheets[name].iter_rows(values_only=True)
             if progress is not None:
                 values = _told(values, progress, packed * sizes.get(part, 0) / max(1, unpacked * number))
@@ -176,6 +177,30 @@ def open_workbook(path: Path | IO[bytes], label: str, progress: Progress | None 
     if not tables:
         raise TableError(f"{label} has none of the sheets sites, circuits, segments, hosts")
     return tables
+
+
+class _Stoppable(io.BufferedIOBase):
+    """A file whose reading ends with what `progress` raises, whoever reads it."""
+
+    def __init__(self, source: Path | IO[bytes], progress: Progress) -> None:
+        self._stream = source.open("rb") if isinstance(source, Path) else source
+        self._progress = progress
+
+    def read(self, size: int | None = -1, /) -> bytes:
+        self._progress(0)
+        return self._stream.read(-1 if size is None else size)
+
+    def seek(self, offset: int, whence: int = 0, /) -> int:
+        return self._stream.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._stream.tell()
+
+    def seekable(self) -> bool:
+        return True
+
+    def readable(self) -> bool:
+        return True
 
 
 def _told(values: Iterable[Sequence[object]], progress: Progress, share: float) -> Iterator[Sequence[object]]:

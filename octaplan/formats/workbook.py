@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any
 
-from octaplan.core.plan import Handoff, Method, Reach, Role
+from octaplan.core.plan.site import Handoff, Method, Reach, Role
 from octaplan.formats.columns import NOTES
 from octaplan.formats.intake import COLUMNS
 from octaplan.formats.tables import NAMING_COLUMNS

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import logging
 import secrets
 import sys
@@ -88,7 +87,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         clockwork = operation.Clockwork(records, app.state.schedule)
-        if running.schedule is not None and running.schedule.every:
+        if running.schedule is not None:
             clockwork.start()
         yield
         clockwork.end()
@@ -105,6 +104,8 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     )
     app.state.database = database
     records = app.state.records = Records(database)
+    for sentence in records.batches.finish():
+        structlog.get_logger().warning("a change that was cut short is taken back", change=sentence)
     app.state.plans = records.plans
     app.state.hub = events.Hub()
     for plans in (records.plans, records.patterns.plans):
@@ -144,8 +145,6 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     )
     for module in (session, accounts, operation, *pages):
         app.include_router(module.router)
-    gc.collect()
-    gc.freeze()  # plans live as long as the process: the collector need not walk through them again and again
     if records.vault.locked:
         structlog.get_logger().error("safe locked", why=records.vault.locked)
 

@@ -11,9 +11,10 @@ from urllib.parse import quote
 from fastapi import APIRouter, File, Path, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.boxes import named
-from octaplan.core.measures import LONGEST, Outcome, judge
-from octaplan.core.runsheet import Step
+from octaplan.core.plan.boxes import named
+from octaplan.core.stage.measures import LONGEST, Outcome, judge
+from octaplan.core.stage.runsheet import Step
+from octaplan.core.values.errors import OctaplanError
 from octaplan.server.desk import Code, Desk, desk_of
 from octaplan.server.permissions import Looking, Reading, Staging
 from octaplan.server.problems import Number, Problem
@@ -229,7 +230,7 @@ def judge_answer(
     """Judge an answer while it is typed; nothing is recorded."""
     try:
         outcome, words, value = judge(judging.kind, judging.text, judging.expect)
-    except ValueError as error:
+    except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return MeasuredShown(text=value, outcome=outcome, words=words)
 

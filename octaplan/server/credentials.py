@@ -8,8 +8,8 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.credentials import Slot
-from octaplan.core.passwords import LONGEST_TYPED, spoken
+from octaplan.core.plan.credentials import Slot
+from octaplan.core.plan.passwords import LONGEST_TYPED, spoken
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
 from octaplan.server.problems import MOST_NUMBER

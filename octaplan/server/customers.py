@@ -9,10 +9,10 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Request
 from pydantic import BaseModel, Field
 
-from octaplan.core.fields import NetworkField
-from octaplan.core.organisation import Defaults
-from octaplan.core.plan import SitePlan
-from octaplan.core.rollout import free_for
+from octaplan.core.plan.organisation import Defaults
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.rollout import free_for
+from octaplan.core.values.fields import NetworkField
 from octaplan.server.outbound import OutboundSite, row
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem

@@ -10,8 +10,11 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Header, Path, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.findings import RULES, Severity
-from octaplan.core.plan import PATTERNS, SitePlan
+from octaplan.core.check.findings import Severity, Trait
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.site import PATTERNS, SitePlan
+from octaplan.core.plan.stages import Stage
+from octaplan.core.values.errors import OctaplanError
 from octaplan.server.outbound import OutboundSite, pattern_row, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
@@ -35,12 +38,16 @@ class OtherShown(BaseModel):
 class FindingShown(BaseModel):
     """A finding as the rail shows it."""
 
+    identity: str
     rule: str
     title: str
     severity: Severity
     subject: str
+    owner: str
     path: str
     field: str
+    stage: Stage
+    traits: list[Trait]
     addresses: str
     message: str
     others: list[OtherShown]
@@ -167,12 +174,16 @@ def shown(judged: Sequence[Judged]) -> list[FindingShown]:
     """Findings as the rail shows them."""
     return [
         FindingShown(
+            identity=j.finding.identity,
             rule=j.finding.rule,
             title=RULES[j.finding.rule].title,
             severity=j.finding.severity,
             subject=j.finding.subject,
+            owner=j.finding.owner,
             path=j.finding.path,
             field=j.finding.field,
+            stage=j.finding.stage,
+            traits=sorted(j.finding.traits),
             addresses=j.finding.addresses,
             message=j.finding.message,
             others=[OtherShown(**other._asdict()) for other in j.finding.others],
@@ -212,14 +223,14 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
     plan, signature = held.plan, held.signature
     pattern = customer == PATTERNS
     stagings, shipped = ([], None) if pattern else (stagings_of(now, plan), now.runs.shipped.get(plan.key))
-    standing = records.plans_of(customer).standing(held)
+    course = records.plans_of(customer).course(held)
     return Desk(
         plan=plan,
         summary=pattern_row(plan, held.judged) if pattern else row(now, held),
         revision=RevisionShown(**held.saved._asdict()),
         findings=shown(held.judged),
-        undo=standing.undo,
-        redo=standing.redo,
+        undo=course.undo,
+        redo=course.redo,
         clearance=(
             ClearanceShown(revision=signature.revision, by=signature.by, at=signature.at, void=signature.void)
             if signature
@@ -260,7 +271,7 @@ def understand_typed(customer: Code, site: Code, typed: Typed, request: Request,
     """Read what was typed into a field, and say it back; nothing is saved."""
     try:
         operations, echo = sites_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
-    except ValueError as error:
+    except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
     return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
 

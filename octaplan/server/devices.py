@@ -7,9 +7,9 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Request
 from pydantic import BaseModel
 
-from octaplan.core.device import DeviceRole
-from octaplan.core.fields import TypeKey
-from octaplan.core.wiring import equip, usual_time_servers
+from octaplan.core.plan.device import DeviceRole
+from octaplan.core.propose.wiring import equip, usual_time_servers
+from octaplan.core.values.fields import TypeKey
 from octaplan.server.desk import Code, Desk, base_revision, desk_shown
 from octaplan.server.permissions import Planning
 from octaplan.store.records import Records

@@ -13,7 +13,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from starlette.types import Receive, Scope, Send
 
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
 from octaplan.server.permissions import COOKIE, Looking
 from octaplan.store.accounts import Accounts
 from octaplan.store.saved import Saved

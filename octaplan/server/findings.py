@@ -6,11 +6,13 @@ from collections import Counter
 from datetime import datetime
 from typing import Annotated, cast
 
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import APIRouter, Path, Query, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.findings import RULES, Severity
-from octaplan.core.remedies import remedied_rules
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.stages import Stage
+from octaplan.core.propose.remedies import remedied_rules
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.batches import MOST
 from octaplan.store.records import Records
@@ -58,6 +60,7 @@ class Spot(BaseModel):
     severity: Severity
     path: str
     field: str
+    stage: Stage
     message: str
     accepted: bool
 
@@ -134,6 +137,7 @@ def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
                     severity=finding.severity,
                     path=finding.path,
                     field=finding.field,
+                    stage=finding.stage,
                     message=finding.message,
                     accepted=judged.accepted is not None,
                 )
@@ -143,11 +147,12 @@ def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
     return spots
 
 
-@router.get("")
-def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Overview:
+@router.get("", response_model=Overview)
+def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Response:
     """How often each rule speaks, and how each customer stands."""
     now = _records(request).now
-    return once(now, f"findings {customer.casefold()}", lambda: _overview(now, customer))
+    content = once(now, f"findings {customer.casefold()}", lambda: _overview(now, customer).model_dump_json().encode())
+    return Response(content, media_type="application/json")
 
 
 def _overview(now: Snapshot, customer: str) -> Overview:

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
 
+from octaplan.core.plan.stages import Stage, stage_of
 from octaplan.server.permissions import Looking
 from octaplan.store.search import find
 
@@ -18,6 +19,7 @@ class PlaceShown(BaseModel):
     site: str
     site_name: str
     path: str
+    stage: Stage
     kind: str
     name: str
     addresses: str
@@ -33,4 +35,6 @@ def goto(request: Request, person: Looking, q: Annotated[str, Query(max_length=1
     """What is at an address or subnet, or where a name or MAC is."""
     blocks = request.app.state.records.now.settings.current.blocks
     understood, places = find(request.app.state.database, q, blocks)
-    return AnswerShown(understood=understood, places=[PlaceShown(**place._asdict()) for place in places])
+    return AnswerShown(
+        understood=understood, places=[PlaceShown(**place._asdict(), stage=stage_of(place.path)) for place in places]
+    )

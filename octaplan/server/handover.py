@@ -9,7 +9,7 @@ import segno
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.installer import installer_page
+from octaplan.core.stage.installer import installer_page
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act

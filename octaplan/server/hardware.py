@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Header, Path, Request
 from pydantic import BaseModel
 
-from octaplan.core.hardware import HardwareType
+from octaplan.core.plan.hardware import HardwareType
 from octaplan.server.desk import base_revision
 from octaplan.server.permissions import KeepingHardware, Looking
 from octaplan.server.problems import Problem

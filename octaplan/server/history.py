@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Path, Query, Request, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.changes import compared
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.changes import compared
+from octaplan.core.plan.site import SitePlan
 from octaplan.server.desk import Code, Desk, RevisionShown, base_revision, desk_of, plans_of, sites_of
 from octaplan.server.permissions import Looking, Planning
 

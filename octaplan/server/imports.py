@@ -17,7 +17,7 @@ import structlog
 from fastapi import APIRouter, File, Path, Request, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, in_words
 from octaplan.formats import report
 from octaplan.formats.tables import NAMES
 from octaplan.formats.workbook import write_workbook
@@ -223,7 +223,8 @@ def state(import_id: ImportId, request: Request, person: Looking) -> ImportShown
 
 @router.post("/{import_id}/apply")
 def apply(import_id: ImportId, choice: Choice, request: Request, person: Planning) -> ImportShown:
-    """Load what was previewed, but for the sites that are left out, all of it or nothing."""
+    """Load what was previewed, but for the sites that are left out: all of it, or nothing. The sites come one after
+    another; when it is stopped, those that have come are taken back."""
     return _state(_desk(request).apply(import_id, choice.without, person.author))
 
 
@@ -390,15 +391,20 @@ class ImportDesk:
         def run() -> None:
             try:
                 work()
-            except Cancelled:
-                job.phase = Phase.CANCELLED
+            except Cancelled as stopped:
+                job.phase, job.problem = Phase.CANCELLED, in_words(stopped)
             except OctaplanError as error:
-                job.phase, job.problem = Phase.FAILED, str(error)
+                if not hasattr(error, "__notes__"):
+                    error.add_note("Nothing was changed")
+                job.phase, job.problem = Phase.FAILED, in_words(error)
                 failure.append(error)
             except Exception as error:
                 log.error("import failed", error=type(error).__name__, exc_info=error)
                 job.phase = Phase.FAILED
-                job.problem = "Something went wrong on the server; nothing was changed. Its log says more"
+                job.problem = (
+                    "Something went wrong on the server. What was loaded of it is taken back, at the latest when "
+                    "Octaplan is started again. Its log says more"
+                )
             finally:
                 job.ended.set()
 

@@ -8,9 +8,9 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Request, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.answering import Given
-from octaplan.core.questions import Standing, State, Whom
-from octaplan.core.replacement import candidates
+from octaplan.core.plan.questions import Standing, State, Whom
+from octaplan.core.plan.replacement import candidates
+from octaplan.core.propose.answering import Given
 from octaplan.server.desk import Code, Desk, base_revision, desk_of
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.plans import Plans

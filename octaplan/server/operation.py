@@ -9,7 +9,7 @@ import shutil
 import threading
 import time
 from collections import Counter
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from http import HTTPStatus
 
 import structlog
@@ -22,6 +22,7 @@ from octaplan import __version__
 from octaplan.server.permissions import Administering, Measuring
 from octaplan.server.problems import Problem
 from octaplan.store.backups import BackupError, Schedule
+from octaplan.store.chain import Head
 from octaplan.store.database import FILE, Database
 from octaplan.store.journal import Act
 from octaplan.store.records import Records
@@ -33,6 +34,9 @@ READ_IN, TURN_IN = 5.0, 120.0
 
 #: Seconds between looks at whether a copy is due.
 LOOKS = 60.0
+
+#: How often the log is told the head of the journal.
+HEADS_TOLD = timedelta(hours=1)
 
 log = structlog.get_logger()
 
@@ -183,6 +187,7 @@ def _metrics(request: Request) -> str:
         "memory_bytes": ("Memory in use.", _memory()),
         "uptime_seconds": ("Time since the start.", time.monotonic() - measures.began),
         "turn_held_seconds": ("For how long one writer has had the turn.", records.database.held_for),
+        "turn_waiting": ("How many writers wait for their turn.", records.database.waiting),
     }
     if newest is not None:
         age = (datetime.now(UTC) - newest).total_seconds()
@@ -220,12 +225,14 @@ def _memory() -> int:
 
 
 class Clockwork:
-    """Makes copies on the schedule, in a thread of its own, until it is told to end."""
+    """Makes copies on the schedule and tells the log how far the journal has come, in a thread of its own, until it is
+    told to end."""
 
     def __init__(self, records: Records, schedule: Schedule) -> None:
         self._records = records
         self._schedule = schedule
         self._since = datetime.now(UTC)
+        self._told: tuple[datetime, Head | None] | None = None
         self._end = threading.Event()
         self._thread = threading.Thread(target=self._run, name="copies", daemon=True)
 
@@ -241,7 +248,8 @@ class Clockwork:
 
     def look(self, now: datetime) -> bool:
         """Make a copy when one is due; whether one was made."""
-        if not self._schedule.due(now, self._since):
+        self._tell_head(now)
+        if not self._schedule.every or not self._schedule.due(now, self._since):
             return False
         try:
             made = self._schedule.make(self._records.database.folder, now)
@@ -251,3 +259,10 @@ class Clockwork:
             return False
         log.info("copy made", name=made.path.name, size=made.size)
         return True
+
+    def _tell_head(self, now: datetime) -> None:
+        """So that the head of the journal is wherever the log is sent: once an hour, when it has gone on."""
+        head = self._records.journal.head()
+        if self._told is None or (now - self._told[0] >= HEADS_TOLD and head != self._told[1]):
+            log.info("journal", head=str(head) if head else "nothing yet")
+            self._told = now, head

@@ -8,12 +8,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Header, Request
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.addresses import Network
-from octaplan.core.fields import NetworkField
-from octaplan.core.findings import RULES, Severity
-from octaplan.core.organisation import Organisation
-from octaplan.core.remedies import remedied_rules
-from octaplan.core.room import RoomError, Want, lay_out
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.propose.remedies import remedied_rules
+from octaplan.core.propose.room import RoomError, Want, lay_out
+from octaplan.core.values.addresses import Network
+from octaplan.core.values.fields import NetworkField
 from octaplan.server.desk import RevisionShown, base_revision
 from octaplan.server.permissions import Looking, Organising
 from octaplan.server.problems import Problem

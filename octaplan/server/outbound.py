@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import date
 from enum import StrEnum
-from functools import cached_property
 from typing import Annotated
 
 from fastapi import APIRouter, Request, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from octaplan.core.boxes import named
-from octaplan.core.findings import Severity
-from octaplan.core.plan import SitePlan
-from octaplan.core.questions import Whom
+from octaplan.core.check.findings import Severity, Trait
+from octaplan.core.plan.boxes import named
+from octaplan.core.plan.questions import Whom
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.values.lazy import lazy
 from octaplan.server.permissions import Looking
 from octaplan.store.bench import begun_at, stagings_of
 from octaplan.store.records import Records
@@ -23,7 +23,7 @@ from octaplan.store.snapshot import Held, Judged, Signature, Snapshot, once
 router = APIRouter(prefix="/api", tags=["outbound"])
 
 
-class Stage(StrEnum):
+class State(StrEnum):
     """How far a stage of a site is."""
 
     DONE = "done"
@@ -32,17 +32,19 @@ class Stage(StrEnum):
 
 
 class Stages(BaseModel):
-    intake: Stage
-    addresses: Stage
-    devices: Stage
-    credentials: Stage
-    clearance: Stage
-    bench: Stage
-    handover: Stage
+    intake: State
+    addresses: State
+    devices: State
+    credentials: State
+    clearance: State
+    bench: State
+    handover: State
 
 
 class OutboundSite(BaseModel):
     """One row: a site, how far it is, and what comes next."""
+
+    model_config = ConfigDict(ignored_types=(lazy,))
 
     customer: str
     customer_name: str
@@ -59,7 +61,7 @@ class OutboundSite(BaseModel):
     shipped: bool
     next: str
 
-    @cached_property
+    @lazy
     def as_json(self) -> bytes:
         """The row as it is sent, worked out once."""
         return self.model_dump_json().encode()
@@ -68,27 +70,6 @@ class OutboundSite(BaseModel):
 class Outbound(BaseModel):
     today: date
     sites: list[OutboundSite]
-
-
-#: Rules that speak of an answer which the provider still owes.
-PROVIDER_OWES = frozenset(
-    {"wan-handoff-missing", "wan-address-missing", "wan-mask-missing", "wan-gateway-missing", "wan-dns-missing"}
-)
-
-
-#: Which stage a finding belongs to, by where in the plan it leads; all others belong to the addresses.
-_STAGE_OF = {
-    "devices": "devices",
-    "wireless": "devices",
-    "safe": "credentials",
-    "answers": "intake",
-    "survivors": "intake",
-}
-
-
-def stage_of(path: str) -> str:
-    """The stage whose page shows the place that a finding leads to."""
-    return _STAGE_OF.get(path.partition("/")[2].partition("/")[0], "addresses")
 
 
 def open_words(open_: Mapping[Whom, int]) -> str:
@@ -101,27 +82,27 @@ def stages(
     plan: SitePlan, judged: list[Judged], signature: Signature | None, now: Snapshot, *, asking: bool = False
 ) -> Stages:
     """How far each stage is, from what was asked, found, signed, staged and shipped."""
-    found: dict[str, Stage] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), Stage.DONE)
+    found: dict[str, State] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), State.DONE)
     if asking:
-        found["intake"] = Stage.OPEN
+        found["intake"] = State.OPEN
     if not plan.circuits or not plan.segments:
-        found["addresses"] = Stage.OPEN
+        found["addresses"] = State.OPEN
     if not any(device.routes_packets for device in plan.devices.values()):
-        found["devices"] = found["credentials"] = Stage.OPEN
+        found["devices"] = found["credentials"] = State.OPEN
     for j in judged:
-        stage = stage_of(j.finding.path)
-        if j.finding.severity is Severity.STOP and j.finding.rule not in ("credential-missing",):
-            found[stage] = Stage.TROUBLE
-        elif j.blocks and found[stage] is not Stage.TROUBLE:
-            found[stage] = Stage.OPEN
+        stage = j.finding.stage
+        if j.finding.severity is Severity.STOP and Trait.UNFILLED not in j.finding.traits:
+            found[stage] = State.TROUBLE
+        elif j.blocks and found[stage] is not State.TROUBLE:
+            found[stage] = State.OPEN
     signed = signature is not None and signature.void is None
-    clearance = Stage.DONE if signed else Stage.TROUBLE if signature is not None else Stage.OPEN
-    staged = Stage.OPEN
+    clearance = State.DONE if signed else State.TROUBLE if signature is not None else State.OPEN
+    staged = State.OPEN
     if begun_at(now, plan):
         stagings = stagings_of(now, plan)
-        staged = Stage.DONE if all(s.finished for s in stagings) else staged
-        staged = Stage.TROUBLE if any(s.trouble for s in stagings) else staged
-    left = Stage.DONE if plan.key in now.runs.shipped else Stage.OPEN
+        staged = State.DONE if all(s.finished for s in stagings) else staged
+        staged = State.TROUBLE if any(s.trouble for s in stagings) else staged
+    left = State.DONE if plan.key in now.runs.shipped else State.OPEN
     return Stages(clearance=clearance, bench=staged, handover=left, **found)
 
 
@@ -133,11 +114,11 @@ def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None,
     if not plan.circuits and not plan.segments:
         return "Nothing planned yet: load its tables"
     for j in judged:
-        if j.finding.rule in PROVIDER_OWES:
+        if Trait.OWED in j.finding.traits:
             return _first_sentence(j.finding.message)
-    missing = sum(j.finding.rule == "credential-missing" for j in judged)
+    missing = sum(Trait.UNFILLED in j.finding.traits for j in judged)
     for j in judged:
-        if j.blocks and j.finding.rule != "credential-missing":
+        if j.blocks and Trait.UNFILLED not in j.finding.traits:
             prefix = "" if j.finding.severity is Severity.STOP else "Decide: "
             return prefix + _first_sentence(j.finding.message)
     if not plan.circuits:
@@ -191,7 +172,7 @@ def _row(now: Snapshot, held: Held, customer_name: str, shipped: bool) -> Outbou
         stages=stages(plan, judged, signature, now, asking=any(open_.values()) and not shipped),
         stops=sum(j.finding.severity is Severity.STOP for j in judged),
         warns=sum(j.finding.severity is Severity.WARN and j.blocks for j in judged),
-        waiting=any(j.finding.rule in PROVIDER_OWES for j in judged),
+        waiting=any(Trait.OWED in j.finding.traits for j in judged),
         open=open_words(open_),
         clear=signature is not None and signature.void is None,
         shipped=shipped,
@@ -209,7 +190,7 @@ def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
         name=plan.name or plan.site,
         ship_date=None,
         technician=None,
-        stages=Stages(**dict.fromkeys(Stages.model_fields, Stage.OPEN)),
+        stages=Stages(**dict.fromkeys(Stages.model_fields, State.OPEN)),
         stops=found.count(Severity.STOP),
         warns=found.count(Severity.WARN),
         waiting=False,

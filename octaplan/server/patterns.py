@@ -9,13 +9,14 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Request
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.changes import Change
-from octaplan.core.fields import NetworkField
-from octaplan.core.findings import RULES, Severity
-from octaplan.core.patterns import departures, take_newer
-from octaplan.core.plan import PatternUse, Role, SitePlan
-from octaplan.core.rollout import GROWTH, MOST
-from octaplan.core.room import RoomError
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.changes import Change
+from octaplan.core.plan.site import PatternUse, Role, SitePlan
+from octaplan.core.propose.patterns import departures, take_newer
+from octaplan.core.propose.rollout import GROWTH, MOST
+from octaplan.core.propose.room import RoomError
+from octaplan.core.values.fields import NetworkField
 from octaplan.server.desk import Code, Operation
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem

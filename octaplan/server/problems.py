@@ -14,8 +14,9 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
-from octaplan.core.answering import AnswerError
-from octaplan.core.faults import first_of
+from octaplan.core.propose.answering import AnswerError
+from octaplan.core.values.errors import in_words
+from octaplan.core.values.faults import first_of
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
 from octaplan.store.accounts import AccountError, CodeNeeded
@@ -66,7 +67,7 @@ def _contradicted(error: Contradicted) -> JSONResponse:
 
 
 def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:
-    return lambda error: respond(status, str(error.args[0] if error.args else error))
+    return lambda error: respond(status, in_words(error))
 
 
 _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {

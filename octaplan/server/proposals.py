@@ -9,15 +9,16 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core import segments
-from octaplan.core.fields import AddressField, NetworkField
-from octaplan.core.fragment import LONGEST, read_fragment
-from octaplan.core.plan import Role, SitePlan
-from octaplan.core.portfolio import Portfolio
-from octaplan.core.remedies import applied
-from octaplan.core.room import RoomError
-from octaplan.core.segments import Proposal
-from octaplan.core.typed import read_wanted_subnet, understand
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.patch import applied
+from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.propose import segments
+from octaplan.core.propose.fragment import LONGEST, read_fragment
+from octaplan.core.propose.room import RoomError
+from octaplan.core.propose.segments import Proposal
+from octaplan.core.propose.typed import read_wanted_subnet, understand
+from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.fields import AddressField, NetworkField
 from octaplan.server.desk import Code, Operation, Pointer, sites_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
@@ -186,7 +187,7 @@ def letter(customer: Code, site: Code, letter: Letter, request: Request, person:
         raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
     try:
         read = read_fragment(plan, letter.circuit, letter.text)
-    except ValueError as error:
+    except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return LetterRead(
         found=[ReadShown(**r._asdict() | {"operations": _operations(r.operations)}) for r in read.found],
@@ -210,7 +211,7 @@ def column(
         try:
             operations, echo = understand(draft, entry.path, entry.text, sites.portfolio)
             draft = applied(draft, operations)
-        except ValueError as error:
+        except OctaplanError as error:
             read.append(ReadShown(field=entry.path, text=entry.text, echo="", operations=[], problem=str(error)))
         else:
             found = _operations(operations)

@@ -11,8 +11,9 @@ from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.asking import COLUMNS, LONGEST, Came, Listed, as_rows, as_text, read_rows, read_text
-from octaplan.core.questions import Whom
+from octaplan.core.plan.questions import Whom
+from octaplan.core.propose.asking import COLUMNS, LONGEST, Came, Listed, as_rows, as_text, read_rows, read_text
+from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.answers import read_answers, write_answers
 from octaplan.formats.tables import csv_text
 from octaplan.server.imports import XLSX
@@ -153,7 +154,7 @@ def read_pasted(pasted: Pasted, request: Request, person: Looking) -> list[Match
     records = _records(request)
     try:
         came = read_text(records.now.sites.all(), pasted.text)
-    except ValueError as error:
+    except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return _matched(records.answers.match(came, person.author))
 

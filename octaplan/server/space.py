@@ -5,16 +5,16 @@ from __future__ import annotations
 from http import HTTPStatus
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
 
-from octaplan.core.addresses import AddressError, Network, parse_network
-from octaplan.core.fields import AddressField, NetworkField
-from octaplan.core.plan import Role, SitePlan
-from octaplan.core.portfolio import Portfolio
-from octaplan.core.room import Room
-from octaplan.core.space import bits_of, fitting, picture, public_lines
-from octaplan.core.typed import read_ipv6_network
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.check.space import bits_of, fitting, picture, public_lines
+from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.propose.room import Room
+from octaplan.core.propose.typed import read_ipv6_network
+from octaplan.core.values.addresses import AddressError, Network, parse_network
+from octaplan.core.values.fields import AddressField, NetworkField
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.records import Records
@@ -110,19 +110,20 @@ def _window(text: str) -> Network:
     return window
 
 
-@router.get("")
+@router.get("", response_model=SpaceShown)
 def space(
     request: Request,
     person: Looking,
     window: Annotated[str, Query(max_length=60)] = "",
     customer: Customer = "",
     family: Annotated[int, Query(ge=4, le=6)] = 4,
-) -> SpaceShown:
+) -> Response:
     """What segments take of a window of address space, level by level; without one, of the window that fits."""
     records: Records = request.app.state.records
     now = records.now
     asked = f"space {window} {customer.casefold()} {family}"
-    return once(now, asked, lambda: _space(now.sites, window, customer, family))
+    content = once(now, asked, lambda: _space(now.sites, window, customer, family).model_dump_json().encode())
+    return Response(content, media_type="application/json")
 
 
 def _space(sites: Sites, window: str, customer: str, family: int) -> SpaceShown:

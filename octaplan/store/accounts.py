@@ -26,7 +26,7 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from octaplan.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter

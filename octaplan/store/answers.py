@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from octaplan.core.answering import AnswerError, Contradiction, Given, question_of, take
-from octaplan.core.asking import Came, Listed, lists
-from octaplan.core.plan import SitePlan, site_key
-from octaplan.core.questions import Whom, standing
-from octaplan.core.remedies import applied
+from octaplan.core.plan.patch import applied
+from octaplan.core.plan.questions import Whom, standing
+from octaplan.core.plan.site import SitePlan, site_key
+from octaplan.core.propose.answering import AnswerError, Contradiction, Given, question_of, take
+from octaplan.core.propose.asking import Came, Listed, lists
 from octaplan.store.database import Database
 from octaplan.store.models import Batch
 from octaplan.store.plans import Plans

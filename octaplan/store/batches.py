@@ -7,16 +7,18 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from sqlalchemy import select
+from sqlalchemy import Update, select, update
 
-from octaplan.core.changes import changes
-from octaplan.core.findings import RULES
-from octaplan.core.history import Kind
-from octaplan.core.plan import SitePlan
-from octaplan.core.portfolio import Portfolio
-from octaplan.core.remedies import applied, remedies
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.changes import changes
+from octaplan.core.plan.history import Kind
+from octaplan.core.plan.patch import applied
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.remedies import remedies
 from octaplan.store.database import Database
-from octaplan.store.models import Batch, Revision, Site
+from octaplan.store.models import Batch, Import, ImportFile, Revision, Site
+from octaplan.store.parts import in_parts
 from octaplan.store.plans import Plans
 from octaplan.store.refusals import BadChange, PlansError
 from octaplan.store.snapshot import Sites, judge
@@ -75,31 +77,66 @@ class Batches:
     def undo(self, batch: str, by: str) -> Undone:
         """Take a change of many sites back, at every site that has not moved on since."""
         with self._database.turn() as turn:
-            session = turn.session
-            known = session.get(Batch, batch)
+            known = turn.session.get(Batch, batch)
             if known is None or known.undone:
                 raise BadChange("This change has been taken back already")
+            if known.open:
+                raise BadChange("This change is being written or taken back just now: wait until that is through")
+            known.open = True
+        try:
+            return self.take_back(batch, by)
+        except BaseException:
+            with self._database.turn() as turn:  # to be taken back again, from where it stopped
+                turn.session.execute(update(Batch).where(Batch.id == batch).values(open=False))
+            raise
+
+    def take_back(self, batch: str, by: str) -> Undone:
+        """Take back what has been written of an open change, in short turns."""
+        with self._database.reading() as session:
             query = select(Site.key, Revision.number).join(Site, Site.id == Revision.site_id)
             rows = session.execute(query.where(Revision.batch == batch, Revision.kind == Kind.CHANGE)).all()
-            made = [key for key, number in rows if number == 1]
-            stay = self._plans.remove(made, by, batch)
-            undone, moved = len(made) - len(stay), list(stay)
-            for key, number in rows:
-                if number == 1:
-                    continue
-                try:
-                    self._plans.undo(key, number, by)
-                    undone += 1
-                except PlansError:
-                    moved.append(key)
-            known.undone = True
-            plans = [turn.now.sites.plan(key) for key in moved]
-        return Undone(undone, [f"{plan.customer}/{plan.site}" for plan in plans])
+        undone, moved = 0, list[str]()
+        for part in in_parts(rows):
+            with self._database.turn():
+                made = [key for key, number in part if number == 1]
+                stay = self._plans.remove(made, by, batch)
+                undone += len(made) - len(stay)
+                moved += stay
+                for key, number in part:
+                    if number == 1:
+                        continue
+                    try:
+                        self._plans.undo(key, number, by)
+                        undone += 1
+                    except PlansError:
+                        moved.append(key)
+        with self._database.turn() as turn:
+            closing = {"open": False, "undone": True}
+            turn.session.execute(update(Batch).where(Batch.id == batch).values(closing))
+            turn.session.execute(_not_loaded().where(Import.batch == batch))
+            held = [turn.now.sites.get(key) for key in moved]
+        return Undone(undone, [f"{one.plan.customer}/{one.plan.site}" for one in held if one is not None])
+
+    def finish(self) -> list[str]:
+        """Take back what was cut short by the end of the process; what each change was to be."""
+        with self._database.reading() as session:
+            cut_short = [(b.id, b.sentence) for b in session.scalars(select(Batch).where(Batch.open))]
+        for batch, _ in cut_short:
+            self.take_back(batch, "Octaplan")
+        with self._database.turn() as turn:
+            turn.session.execute(_not_loaded())
+        return [sentence for _, sentence in cut_short]
 
     def recent(self, most: int = 10) -> list[Batch]:
         """The newest changes of many sites."""
         with self._database.reading() as session:
-            return list(session.scalars(select(Batch).order_by(Batch.at.desc()).limit(most)))
+            return list(session.scalars(select(Batch).where(~Batch.open).order_by(Batch.at.desc()).limit(most)))
+
+
+def _not_loaded() -> Update:
+    """Says of imports whose files are still there that they have not been loaded: the last turn takes files away."""
+    kept = select(ImportFile.import_id)
+    return update(Import).where(Import.id.in_(kept)).values(applied_at=None, batch=None)
 
 
 def _worked_out(sites: Sites, rule: str, keys: Sequence[str]) -> list[tuple[Mended, SitePlan]]:

@@ -17,11 +17,11 @@ from datetime import UTC, datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.boxes import named
-from octaplan.core.measures import Judged, Outcome, judge
-from octaplan.core.plan import SitePlan
-from octaplan.core.runsheet import RunSheet, Step, run_sheet
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.boxes import named
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.measures import Judged, Outcome, judge
+from octaplan.core.stage.runsheet import RunSheet, Step, run_sheet
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Backup, Run, Shipment, Site, Tick
@@ -253,7 +253,7 @@ class Bench:
                 continue
             try:
                 found: Judged = judge(measure.kind, text, measure.expect)
-            except ValueError as error:
+            except OctaplanError as error:
                 raise BenchError(f"{measure.label}: {error}") from None
             if found.outcome is Outcome.BAD and result is Result.DONE:
                 raise BenchError(f"{measure.label}: {found.words} Record the step as trouble, or measure again")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from octaplan.core.addresses import Address, Network, Span
-from octaplan.core.boxes import interfaces, named
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.boxes import interfaces, named
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.values.addresses import Address, Network, Span
 
 Row = dict[str, Any]
 

@@ -9,7 +9,7 @@ import os
 import stat
 from pathlib import Path
 
-from octaplan.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError
 
 _OTHERS = stat.S_IRWXG | stat.S_IRWXO
 

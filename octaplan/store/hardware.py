@@ -15,9 +15,9 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.faults import first_fault
-from octaplan.core.hardware import HardwareType
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.faults import first_fault
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import HardwareVersion

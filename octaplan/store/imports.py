@@ -1,4 +1,4 @@
-"""Loading intake tables into the portfolio: first a preview, then what was chosen of it, in one transaction with one
+"""Loading intake tables into the portfolio: first a preview, then what was chosen of it, all of it or nothing, with one
 undo. Rows that were refused stay in the inbox until they are mended or dismissed.
 
 ImportGone            there is no such import, or it has been applied already
@@ -18,19 +18,21 @@ from itertools import islice
 from typing import Any, NamedTuple
 
 from sqlalchemy import delete, insert, select, update
-from sqlalchemy.orm import Session
 
-from octaplan.core.changes import Change, changes
-from octaplan.core.plan import SitePlan, site_key
-from octaplan.core.questions import State, standing
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.changes import Change, changes
+from octaplan.core.plan.questions import State, standing
+from octaplan.core.plan.site import SitePlan, site_key
+from octaplan.core.values.errors import OctaplanError
+from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import Fault, Intake, RefusedRow, key_text, read_intake
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
 from octaplan.store.author import account_of
+from octaplan.store.batches import Batches
 from octaplan.store.database import Database
 from octaplan.store.models import Batch, Import, ImportFile
 from octaplan.store.models import RefusedRow as KeptRow
+from octaplan.store.parts import in_parts
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
 from octaplan.store.snapshot import Sites
@@ -106,9 +108,10 @@ class Mended(NamedTuple):
 class Imports:
     """The imports of a database."""
 
-    def __init__(self, database: Database, plans: Plans, safe: Safe) -> None:
+    def __init__(self, database: Database, plans: Plans, batches: Batches, safe: Safe) -> None:
         self._database = database
         self._plans = plans
+        self._batches = batches
         self._safe = safe
         self._previews: OrderedDict[str, Preview] = OrderedDict()
 
@@ -124,8 +127,8 @@ class Imports:
             stale = session.scalars(select(Import.id).where(*mine)).all()
         for old in stale:
             self._let_go(old)
+        bases = json.dumps(preview.bases, sort_keys=True)
         with self._database.turn() as turn:
-            bases = json.dumps(preview.bases, sort_keys=True)
             turn.session.add(Import(id=import_id, at=datetime.now(UTC), by=by, account=account, bases=bases))
             turn.session.flush()
             for name, data in files:
@@ -142,37 +145,59 @@ class Imports:
         return preview
 
     def apply(self, import_id: str, by: str, without: Collection[str] = (), progress: Progress | None = None) -> Loaded:
-        """Load what was previewed, but for the sites `without` (keys), all in one transaction."""
-        record, preview = self._previewed(import_id)
+        """Load what was previewed, but for the sites `without` (keys): all of it, or nothing.
+
+        It is written in short turns, so that its sites come one after another and others work on; when one cannot be
+        written, or `progress` raises something, those that have come are taken back; a note on the error names those
+        that others have changed and that stay. Raises `ImportGone`, `ImportMoved`.
+        """
+        bases, preview = self._previewed(import_id)
         left = {key.casefold() for key in without}
-        plans = [site.plan for site in preview.sites if site.plan.key not in left]
-        given = {place: secret for place, secret in preview.intake.secrets.items() if place[0] not in left}
+        sites = [site for site in preview.sites if site.plan.key not in left]
+        secrets_of: dict[str, dict[tuple[str, str], str]] = {}
+        for place, secret in preview.intake.secrets.items():
+            secrets_of.setdefault(place[0], {})[place] = secret
+        batch = self._open(import_id, sites, {key: number for key, number in bases.items() if key not in left}, by)
+        saved = 0
+        try:
+            for part in in_parts([site.plan for site in sites]):
+                given = {place: secret for plan in part for place, secret in secrets_of.get(plan.key, {}).items()}
+                with self._database.turn() as turn:
+                    _unmoved(turn.now.sites, {plan.key: bases[plan.key] for plan in part})
+                    told = "Loaded from tables"
+                    saved += self._plans.save_all(part, by, told, secrets=given, batch=batch, progress=progress)
+        except BaseException as error:
+            if batch is None:  # only secrets came, and those that have come may stay
+                with self._database.turn() as turn:
+                    turn.session.execute(update(Import).where(Import.id == import_id).values(applied_at=None))
+            stay = self._batches.take_back(batch.id, by).moved if batch is not None else []
+            if stay:
+                error.add_note(_stays(stay))
+            raise
+        with self._database.turn() as turn:
+            turn.session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
+            if batch is not None:
+                turn.session.execute(update(Batch).where(Batch.id == batch.id).values(open=False))
+        self._settle([key for key in preview.intake.taken if site_key(*key[1:3]) not in left], import_id, by)
+        self._previews.pop(import_id, None)
+        return Loaded(saved, batch.id if batch else None)
+
+    def _open(self, import_id: str, sites: Sequence[SiteChange], bases: Mapping[str, int], by: str) -> Batch | None:
+        """Begin to load an import; the change that it is, unless it changes no plan."""
+        told = f"{len(sites)} site{'' if len(sites) == 1 else 's'} from tables"
+        changing = any(site.new or site.changes for site in sites)
+        batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=told, undone=False, open=True)
         with self._database.turn() as turn:
             session = turn.session
             if session.scalar(select(Import.applied_at).where(Import.id == import_id)) is not None:
                 raise ImportGone("This import has been applied already: look at its sites")
-            if _bases(turn.now.sites, (plan.key for plan in plans)) != {
-                k: n for k, n in record.items() if k not in left
-            }:
-                raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
-            told = f"{len(plans)} site{'' if len(plans) == 1 else 's'} from tables"
-            batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=told)
-            batch_id = batch.id
-            changing = any(site.new or site.changes for site in preview.sites if site.plan.key not in left)
-            saved = self._plans.save_all(
-                plans,
-                by,
-                "Loaded from tables",
-                secrets=given,
-                batch=batch if changing else None,
-                progress=progress,
-            )
-            session.execute(update(Import).where(Import.id == import_id).values(applied_at=datetime.now(UTC)))
-            session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
-            loaded = {key for key in preview.intake.taken if site_key(*key[1:3]) not in left}
-            self._settle(session, loaded, import_id, by)
-        self._previews.pop(import_id, None)
-        return Loaded(saved, batch_id if changing else None)
+            _unmoved(turn.now.sites, bases)
+            if changing:
+                session.add(batch)
+                session.flush()
+            applied = {"applied_at": datetime.now(UTC), "batch": batch.id if changing else None}
+            session.execute(update(Import).where(Import.id == import_id).values(applied))
+        return batch if changing else None
 
     def _keep_refused(self, import_id: str, intake: Intake, progress: Progress | None) -> None:
         """Keep the refused rows, in short turns, so that others get theirs in between."""
@@ -256,13 +281,12 @@ class Imports:
             raise ImportGone("This row has been mended or dismissed already: look at the inbox again")
         return row
 
-    def _settle(self, session: Session, taken: Collection[tuple[str, ...]], import_id: str, by: str) -> None:
+    def _settle(self, taken: Sequence[tuple[str, ...]], import_id: str, by: str) -> None:
         """Rows of earlier imports that this one has brought in order."""
-        keys = ["\x1f".join(key)[:300] for key in taken]
-        for part in range(0, len(keys), 500):
-            about = KeptRow.key.in_(keys[part : part + 500])
-            waiting = (KeptRow.settled.is_(None), KeptRow.import_id != import_id, about)
-            session.execute(update(KeptRow).where(*waiting).values(settled="mended", settled_by=by))
+        for part in in_parts(["\x1f".join(key)[:300] for key in taken]):
+            waiting = (KeptRow.settled.is_(None), KeptRow.import_id != import_id, KeptRow.key.in_(part))
+            with self._database.turn() as turn:
+                turn.session.execute(update(KeptRow).where(*waiting).values(settled="mended", settled_by=by))
 
     # --- Working it out
 
@@ -301,18 +325,33 @@ class Imports:
             sites.append(SiteChange(plan, before is None, differences, secrets_by_site.get(key, 0), doubts))
         return Preview(import_id, sites, intake, _bases(now, intake.plans))
 
-    def _watched(self) -> frozenset[tuple[str, ...]]:
+    def _watched(self) -> RowsAmong:
         """Which rows wait in the inbox."""
         waiting = select(KeptRow.key).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
         with self._database.reading() as session:
-            keys = session.scalars(waiting.where(Import.applied_at.is_not(None)).distinct())
-            return frozenset(tuple(key.split("\x1f")) for key in keys)
+            open_ = waiting.where(Import.applied_at.is_not(None)).distinct().execution_options(yield_per=5_000)
+            return RowsAmong(tuple(key.split("\x1f")) for key in session.scalars(open_))
 
 
 def _bases(sites: Sites, keys: Iterable[str]) -> dict[str, int]:
     """The newest revisions of sites; 0 for those that are not there."""
     found = {key: sites.get(key) for key in keys}
     return {key: held.saved.number if held is not None else 0 for key, held in found.items()}
+
+
+def _unmoved(sites: Sites, bases: Mapping[str, int]) -> None:
+    """Raises `ImportMoved` when one of the sites has another newest revision than it was shown with."""
+    if _bases(sites, bases) != bases:
+        raise ImportMoved("The plans have changed since the preview: drop the files again and look once more")
+
+
+def _stays(sites: Sequence[str]) -> str:
+    """What is said of sites that others have changed while they were loaded."""
+    many = len(sites) > 1
+    return (
+        f"{', '.join(sites[:3])}{f' and {len(sites) - 3} more' if len(sites) > 3 else ''} "
+        f"{'have' if many else 'has'} been changed by others meanwhile and {'stay' if many else 'stays'} as loaded"
+    )
 
 
 class _Alike:

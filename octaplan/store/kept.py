@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from octaplan.core.credentials import Facts, Slot, SlotFact
-from octaplan.core.findings import OTHERS_LISTED, Other
+from octaplan.core.check.findings import OTHERS_LISTED
+from octaplan.core.plan.credentials import Facts, Slot, SlotFact
+from octaplan.core.plan.elsewhere import Other
 
 Place = tuple[str, str]
 

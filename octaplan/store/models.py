@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import Any, ClassVar
 
 from sqlalchemy import (
+    DDL,
     DateTime,
     ForeignKey,
     Index,
@@ -17,12 +18,13 @@ from sqlalchemy import (
     Text,
     TypeDecorator,
     UniqueConstraint,
+    event,
     text,
 )
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-from octaplan.core.history import Kind
+from octaplan.core.plan.history import Kind
 
 
 class Instant(TypeDecorator[datetime]):
@@ -97,7 +99,10 @@ class Revision(Base):
 
 
 class Batch(Base):
-    """A change of many sites at once, which one undo takes back."""
+    """A change of many sites at once, which one undo takes back.
+
+    It is `open` while it is written or taken back in parts; one that was cut short is taken back at the next start.
+    """
 
     __tablename__ = "batches"
 
@@ -106,6 +111,7 @@ class Batch(Base):
     by: Mapped[str] = mapped_column(String(200))
     sentence: Mapped[str] = mapped_column(Text)
     undone: Mapped[bool] = mapped_column(default=False)
+    open: Mapped[bool] = mapped_column(default=False, server_default=text("0"))
 
 
 class Claim(Base):
@@ -201,6 +207,7 @@ class Import(Base):
     applied_at: Mapped[datetime | None]
     bases: Mapped[str] = mapped_column(Text)
     account: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    batch: Mapped[str | None] = mapped_column(String(20))
 
 
 class ImportFile(Base):
@@ -289,6 +296,17 @@ class JournalEntry(Base):
     digest: Mapped[str] = mapped_column(String(64))
     account: Mapped[str] = mapped_column(String(80), default="", server_default="")
     address: Mapped[str] = mapped_column(String(60), default="", server_default="")
+
+
+for _change in ("UPDATE", "DELETE"):
+    event.listen(
+        JournalEntry.__table__,
+        "after_create",
+        DDL(  # type: ignore[no-untyped-call]
+            f"CREATE TRIGGER journal_no_{_change.lower()} BEFORE {_change} ON journal "
+            "BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END"
+        ),
+    )
 
 
 class Run(Base):

@@ -15,9 +15,9 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.faults import first_fault
-from octaplan.core.organisation import Organisation
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.faults import first_fault
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import OrganisationRevision

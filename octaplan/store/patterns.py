@@ -14,9 +14,9 @@ from typing import NamedTuple
 
 from sqlalchemy import delete, select
 
-from octaplan.core.patterns import pattern_of, sizes
-from octaplan.core.plan import PATTERNS, SitePlan
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.site import PATTERNS, SitePlan
+from octaplan.core.propose.patterns import pattern_of, sizes
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database
 from octaplan.store.models import PatternVersion
 from octaplan.store.plans import Plans

@@ -5,23 +5,24 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any
 
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
-from octaplan.core.answering import Given, take
-from octaplan.core.changes import changes_between, sentence
-from octaplan.core.findings import Severity
-from octaplan.core.history import Kind, Standing, Step, standing
-from octaplan.core.plan import PATTERNS, SitePlan, new_id
-from octaplan.core.portfolio import Portfolio
+from octaplan.core.check.findings import Severity
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.changes import changes_between, sentence
+from octaplan.core.plan.history import Course, Kind, Step, course
+from octaplan.core.plan.patch import Operation, difference, set_to, stem, touches, value_at
+from octaplan.core.plan.site import PATTERNS, SitePlan, new_id
+from octaplan.core.propose.answering import Given, take
 from octaplan.store.author import account_of
 from octaplan.store.database import Database, Turn
 from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Batch, Claim, Clearance, Customer, Name, Revision, Run, Secret, Shipment, Site
-from octaplan.store.patches import Operation, difference, patched, permitted, readable, stem, touches, value_at
+from octaplan.store.patches import patched, permitted
 from octaplan.store.refusals import BadChange, Clash, Conflict, Contradicted, Moved, NoSuchSite, NotClear
 from octaplan.store.safe import Safe
 from octaplan.store.saved import Saved
@@ -92,12 +93,13 @@ class Plans:
             query = select(*columns).where(Revision.site_id == site_id)
             return [Saved(*row) for row in session.execute(query.order_by(Revision.number.desc()).limit(limit))]
 
-    def standing(self, held: Held) -> Standing:
+    def course(self, held: Held) -> Course:
         """What an undo and a redo of a site would bring back."""
-        if "standing" not in held.worked_out:
+        known = held.known_course
+        if known is None:
             with self._database.reading() as session:
-                held.worked_out["standing"] = _standing(session, held.id, held.saved.number)
-        return cast(Standing, held.worked_out["standing"])
+                known = held.worked_out["course"] = _course(session, held)
+        return known
 
     def revision(self, key: str, number: int) -> tuple[Saved, SitePlan]:
         """One revision of a site with its plan. Raises `NoSuchSite` when there is none such."""
@@ -159,7 +161,7 @@ class Plans:
     def _step(self, key: str, base: int, by: str, kind: Kind) -> SitePlan:
         with self._database.turn() as turn:
             held = unmoved(self._of(turn.now), key, base)
-            stands = _standing(turn.session, held.id, held.saved.number)
+            stands = held.known_course or _course(turn.session, held)
             wanted = stands.undo if kind is Kind.UNDO else stands.redo
             if wanted is None:
                 raise BadChange(f"There is nothing to {kind}")
@@ -201,25 +203,25 @@ class Plans:
                 raise BadChange(f"Only a warn can be accepted; {rule} is a {finding.severity}")
             if judged.accepted:
                 raise BadChange("This finding has been accepted already")
-            document = held.document()
-            document["accepted"][new_id(f"{rule}{path}", held.plan.accepted)] = {
+            acceptance = {
                 "rule": rule,
                 "subject": path,
                 "addresses": addresses,
                 "reason": reason,
-                "by": by,
+                "by": str(by),
                 "at": datetime.now(UTC).isoformat(),
             }
-            return self._save(turn, held, readable(document), by)
+            place = f"/accepted/{new_id(f'{rule}{path}', held.plan.accepted)}"
+            return self._save(turn, held, patched(held.document(), [set_to(place, acceptance)]), by)
 
     def withdraw(self, key: str, acceptance: str, by: str) -> SitePlan:
         """Take an acceptance back."""
         with self._database.turn() as turn:
             held = self._of(turn.now).of(key)
-            document = held.document()
-            if document["accepted"].pop(acceptance, None) is None:
+            if acceptance not in held.plan.accepted:
                 raise BadChange("This acceptance has been taken back already")
-            return self._save(turn, held, readable(document), by)
+            gone = [{"op": "remove", "path": f"/accepted/{acceptance}"}]
+            return self._save(turn, held, patched(held.document(), gone), by)
 
     def sign(self, key: str, revision: int, by: str) -> None:
         """Clear a revision to ship. Raises `NotClear`, or `BadChange` when it is not the newest."""
@@ -268,7 +270,7 @@ class Plans:
                     turn.session.merge(Customer(key=code.casefold(), code=code, name=name))
                 sites = sites.with_customers({code.casefold(): name for code, name in customers.items()})
                 self._publish(turn, sites)
-            if batch is not None:
+            if batch is not None and turn.session.get(Batch, batch.id) is None:
                 turn.session.add(batch)
                 turn.session.flush()
             batch_id = batch.id if batch is not None else None
@@ -308,7 +310,7 @@ class Plans:
         with self._database.turn() as turn:
             session, sites = turn.session, self._of(turn.now)
             asked = {sites.held[key].id: key for key in (k.casefold() for k in keys) if key in sites.held}
-            stay = {number for number in asked if _touched(session, number, batch)}
+            stay = _touched(session, list(asked), batch)
             going = [number for number in asked if number not in stay]
             gone = {asked[number] for number in going}
             for key in sorted(gone):
@@ -381,7 +383,7 @@ class Plans:
             session.add(Customer(key=customer_key, code=after.customer, name=after.customer))
             session.flush()
         number = held.saved.number + 1 if held is not None else 1
-        values = {
+        values: dict[str, Any] = {
             "name": after.name,
             "ship_date": after.ship_date,
             "technician": after.technician,
@@ -391,30 +393,27 @@ class Plans:
             site_id = held.id
             session.execute(update(Site).where(Site.id == site_id).values(values))
         else:
-            site = Site(key=after.key, customer_key=customer_key, code=after.site, **values)
-            session.add(site)
-            session.flush()
-            site_id = site.id
+            values |= {"key": after.key, "customer_key": customer_key, "code": after.site}
+            site_id = session.execute(insert(Site).values(values).returning(Site.id)).scalar_one()
         old, document = held.document() if held is not None else {}, after.document()
         differences = changes_between(old, document)
         said = f"{reason}: {sentence(differences)}" if reason and before else reason or sentence(differences)
         said = told or said
         patch = difference(old, document) if held is not None else []
         account = account_of(by)
-        session.add(
-            Revision(
-                site_id=site_id,
-                number=number,
-                at=at,
-                by=by,
-                account=account,
-                sentence=said,
-                patch=json.dumps(patch),
-                document=json.dumps(document, ensure_ascii=False),
-                kind=kind,
-                batch=batch,
-            )
-        )
+        revision = {
+            "site_id": site_id,
+            "number": number,
+            "at": at,
+            "by": by,
+            "account": account,
+            "sentence": said,
+            "patch": json.dumps(patch),
+            "document": json.dumps(document, ensure_ascii=False),
+            "kind": kind,
+            "batch": batch,
+        }
+        session.connection().execute(insert(Revision), [revision])
         if not self._patterns:
             name = sites.customer_name(after)
             old_claims, old_names = (
@@ -422,7 +421,7 @@ class Plans:
             )
             _exchange(session, Claim, site_id, old_claims, [*claims_of(after, site_id)])
             _exchange(session, Name, site_id, old_names, [*names_of(after, site_id, name)])
-        return site_id, Saved(number, at, str(by), said, account=account)
+        return site_id, Saved(number, at, str(by), said, account=account, kind=kind)
 
 
 def unmoved(sites: Sites, key: str, base: int) -> Held:
@@ -437,17 +436,20 @@ def unmoved(sites: Sites, key: str, base: int) -> Held:
     return held
 
 
-def _touched(session: Session, site: int, batch: str | None) -> bool:
-    for table in (Clearance, Run, Shipment):
-        if session.scalars(select(table.id).where(table.site_id == site).limit(1)).first() is not None:
-            return True
-    if batch is None:
-        return False
+def _touched(session: Session, sites: Sequence[int], batch: str | None) -> set[int]:
+    """The sites that somebody has done something with, but for what a change of many sites made of them."""
+    touched: set[int] = set()
     own = (Revision.batch == batch) & (Revision.number == 1)
-    others = select(Revision.number).where(Revision.site_id == site, ~func.coalesce(own, False)).limit(1)
     came = (Secret.batch == batch) & (Secret.number == 1)
-    secrets = select(Secret.id).where(Secret.site_id == site, ~func.coalesce(came, False)).limit(1)
-    return session.scalars(others).first() is not None or session.scalars(secrets).first() is not None
+    for part in range(0, len(sites), 500):
+        some = sites[part : part + 500]
+        for table in (Clearance, Run, Shipment):
+            touched.update(session.scalars(select(table.site_id).where(table.site_id.in_(some))))
+        if batch is not None:
+            for other, but in ((Revision.site_id, own), (Secret.site_id, came)):
+                query = select(other).where(other.in_(some), ~func.coalesce(but, False))
+                touched.update(session.scalars(query))
+    return touched
 
 
 def _revision(session: Session, held: Held, number: int) -> tuple[Saved, SitePlan]:
@@ -460,10 +462,11 @@ def _revision(session: Session, held: Held, number: int) -> tuple[Saved, SitePla
     return _saved(found), SitePlan.model_validate_json(found.document)
 
 
-def _standing(session: Session, site: int, newest: int) -> Standing:
-    query = select(Revision.number, Revision.kind).where(Revision.site_id == site, Revision.number <= newest)
+def _course(session: Session, held: Held) -> Course:
+    query = select(Revision.number, Revision.kind)
+    query = query.where(Revision.site_id == held.id, Revision.number <= held.saved.number)
     rows = session.execute(query.order_by(Revision.number)).all()
-    return standing(Step(number, Kind(kind)) for number, kind in rows)
+    return course(Step(number, Kind(kind)) for number, kind in rows)
 
 
 def _refuse_clashes(session: Session, held: Held, operations: Sequence[Operation], base: int) -> None:
@@ -508,4 +511,5 @@ def _exchange(
 
 
 def _saved(revision: Revision) -> Saved:
-    return Saved(revision.number, revision.at, revision.by, revision.sentence, revision.name, revision.account)
+    kind = Kind(revision.kind)
+    return Saved(revision.number, revision.at, revision.by, revision.sentence, revision.name, revision.account, kind)

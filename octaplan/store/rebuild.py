@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.plan import PATTERNS, SitePlan
+from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.store.database import Database
 from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.models import Claim, Customer, Name, Revision, Site

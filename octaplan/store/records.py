@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from octaplan.core.plan import PATTERNS
+from octaplan.core.plan.site import PATTERNS
 from octaplan.store.accounts import Accounts
 from octaplan.store.answers import Answers
 from octaplan.store.batches import Batches
@@ -40,7 +40,7 @@ class Records:
         self.batches = Batches(database, self.plans)
         self.rollouts = Rollouts(database, self.plans, self.patterns)
         self.answers = Answers(database, self.plans)
-        self.imports = Imports(database, self.plans, self.safe)
+        self.imports = Imports(database, self.plans, self.batches, self.safe)
         self.bench = Bench(database, self.plans, self.safe)
 
     @property

@@ -14,8 +14,8 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from octaplan.core.answering import Contradiction
-from octaplan.errors import OctaplanError
+from octaplan.core.propose.answering import Contradiction
+from octaplan.core.values.errors import OctaplanError
 
 
 class PlansError(OctaplanError):

@@ -11,12 +11,12 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from octaplan.core.addresses import Network
-from octaplan.core.findings import Finding
-from octaplan.core.plan import PatternUse, SitePlan, site_key
-from octaplan.core.rollout import Made, roll_out, site_layout
-from octaplan.core.room import RoomError
-from octaplan.errors import OctaplanError
+from octaplan.core.check.findings import Finding
+from octaplan.core.plan.site import PatternUse, SitePlan, site_key
+from octaplan.core.propose.rollout import Made, roll_out, site_layout
+from octaplan.core.propose.room import RoomError
+from octaplan.core.values.addresses import Network
+from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.intake import Intake, RefusedRow, read_intake, row_key
 from octaplan.formats.tables import TableError, column_key, read_csv
 from octaplan.store.database import Database

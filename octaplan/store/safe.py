@@ -15,8 +15,8 @@ from typing import NamedTuple
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.passwords import LONGEST_TYPED, Strength, make, problems, strength
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.passwords import LONGEST_TYPED, Strength, make, problems, strength
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter, enter_all
 from octaplan.store.kept import Kept, Need, Secrets

@@ -5,6 +5,8 @@ from __future__ import annotations
 from datetime import datetime
 from typing import NamedTuple
 
+from octaplan.core.plan.history import Kind
+
 
 class Saved(NamedTuple):
     """One revision, of a site or of the settings, without its document."""
@@ -15,3 +17,4 @@ class Saved(NamedTuple):
     sentence: str
     name: str | None = None
     account: str = ""
+    kind: Kind = Kind.CHANGE

@@ -8,7 +8,16 @@ from typing import NamedTuple
 
 from sqlalchemy import select, text
 
-from octaplan.core.addresses import BITS, Address, AddressError, Network, Span, parse_address, parse_mac, parse_network
+from octaplan.core.values.addresses import (
+    BITS,
+    Address,
+    AddressError,
+    Network,
+    Span,
+    parse_address,
+    parse_mac,
+    parse_network,
+)
 from octaplan.store.database import Database
 from octaplan.store.derived import sort_key
 from octaplan.store.models import Claim, Customer, Name, Site

@@ -9,31 +9,31 @@ from __future__ import annotations
 
 import hashlib
 import json
+import threading
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
-from functools import cached_property
 from typing import Any, NamedTuple, TypeVar, cast
 
-from octaplan.core.credentials import slots_of
-from octaplan.core.device import RECORDED
-from octaplan.core.findings import Finding, Severity
-from octaplan.core.hardware import HardwareType
-from octaplan.core.organisation import Organisation
-from octaplan.core.plan import PATTERNS, Acceptance, SitePlan
-from octaplan.core.portfolio import Portfolio
-from octaplan.core.questions import Standing, Whom, left_open, standing
-from octaplan.core.remedies import Remedy, remedies
-from octaplan.core.typed import Understood, understand
+from octaplan.core.check.findings import Finding, Severity, Trait
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.credentials import slots_of
+from octaplan.core.plan.device import RECORDED
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.history import Course, Step
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.patch import Operation
+from octaplan.core.plan.questions import Standing, Whom, left_open, standing
+from octaplan.core.plan.site import PATTERNS, Acceptance, SitePlan
+from octaplan.core.propose.remedies import Remedy, remedies
+from octaplan.core.propose.typed import Understood, understand
+from octaplan.core.values.lazy import lazy
 from octaplan.store.kept import Need, Secrets
-from octaplan.store.patches import Operation, patched, permitted
+from octaplan.store.patches import patched, permitted
 from octaplan.store.refusals import NoSuchSite, NoSuchSlot
 from octaplan.store.runs import Runs
 from octaplan.store.saved import Saved
-
-#: Rules that a pattern cannot break, since its addresses are only drawn.
-_OF_REAL_ADDRESSES = frozenset({"common-default", "overlap-ours", "domain-public"})
 
 #: Findings of a site for which remedies are worked out at once.
 MOST_REMEDIES = 40
@@ -103,6 +103,8 @@ class Held:
     saved: Saved
     signed: Signed | None = None
     findings: Sequence[Finding] = ()
+    #: What undo and redo bring back, when it is known.
+    course: Course | None = None
     #: Kept by whoever works something out of this very site, under a name of its own.
     worked_out: dict[str, Any] = field(default_factory=dict, repr=False)
 
@@ -110,26 +112,31 @@ class Held:
         """The same site with something else said of it."""
         return replace(self, worked_out={}, **values)
 
-    @cached_property
+    @lazy
     def _text(self) -> str:
         return json.dumps(self.plan.document(), ensure_ascii=False)
+
+    @property
+    def known_course(self) -> Course | None:
+        """What undo and redo bring back, unless it is to be looked up."""
+        return self.course or self.worked_out.get("course")
 
     def document(self) -> dict[str, Any]:
         """The plan as plain JSON values, to be changed at will."""
         document: dict[str, Any] = json.loads(self._text)
         return document
 
-    @cached_property
+    @lazy
     def judged(self) -> list[Judged]:
         """The findings, worst first, each with its acceptance."""
         return judge(self.plan, self.findings)
 
-    @cached_property
+    @lazy
     def tally(self) -> Counter[tuple[str, Severity, bool]]:
         """How often each rule speaks, by severity and by whether it was accepted."""
         return Counter((j.finding.rule, j.finding.severity, j.accepted is not None) for j in self.judged)
 
-    @cached_property
+    @lazy
     def digest(self) -> str:
         """The digest of what was decided in the plan, without what is only recorded at the bench."""
         document = self.document()
@@ -139,7 +146,7 @@ class Held:
                 device.pop(name)
         return hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
 
-    @cached_property
+    @lazy
     def signature(self) -> Signature | None:
         """The newest clearance. A later change voids it, and so does a finding from elsewhere."""
         if self.signed is None:
@@ -200,7 +207,7 @@ class Sites:
         """The newest plans by key."""
         return {key: held.plan for key, held in self.held.items()}
 
-    @cached_property
+    @lazy
     def _codes(self) -> dict[str, str]:
         return {held.plan.customer.casefold(): held.plan.customer for held in self.held.values()}
 
@@ -301,37 +308,37 @@ class Sites:
         have changed by it."""
         portfolio = self.portfolio.fork()
         held = dict(self.held)
-        affected: set[str] = set()
         few = len(written) <= max(1, len(held) // 4)
-        differing: dict[str, set[str]] = {}
+        sorts: set[str] = set()
+        differing: list[tuple[SitePlan | None, SitePlan]] = []
         for plan, site_id, saved in written:
             before = held.get(plan.key)
-            differing[plan.key] = portfolio.put(plan)
-            if few and before is not None and differing[plan.key]:
-                affected |= self.portfolio.touched_by(before.plan, differing[plan.key])
+            differs = portfolio.put(plan)
+            if differs:
+                sorts |= differs
+                differing.append((before.plan if before is not None else None, plan))
             signed = before.signed if before is not None else None
-            held[plan.key] = Held(site_id, plan, saved, signed)
-        if few:
-            for plan, _, _ in written:
-                sorts = differing[plan.key]
-                affected |= {plan.key} | (portfolio.touched_by(plan, sorts) if sorts else set())
-        else:
-            affected = set(held)
-        return self._next(held, portfolio, affected), affected
+            course = before.known_course if before is not None else Course()
+            course = course.then(Step(saved.number, saved.kind)) if course is not None else None
+            held[plan.key] = Held(site_id, plan, saved, signed, course=course)
+        affected = {plan.key for plan, _, _ in written} if few else set(held)
+        if few and differing:
+            if before_them := [old for old, _ in differing if old is not None]:
+                affected |= self.portfolio.touched_by(before_them, sorts)
+            affected |= portfolio.touched_by([new for _, new in differing], sorts)
+        named = {plan.customer.casefold(): plan.customer for plan, _, _ in written}
+        return self.with_customers({**named, **self._customers})._next(held, portfolio, affected), affected
 
     def without(self, keys: Iterable[str]) -> Sites:
         """Without some sites."""
-        portfolio, held = self.portfolio.fork(), dict(self.held)
-        affected: set[str] = set()
-        gone = list(keys)
-        for key in gone:
-            if len(gone) <= len(self.held) // 4:
-                affected |= portfolio.touched_by(held[key].plan)
-            else:
-                affected = set(self.held)
-            portfolio.remove(key)
-            del held[key]
-        return self._next(held, portfolio, affected - set(gone))
+        held = dict(self.held)
+        gone = [held.pop(key).plan for key in keys]
+        few = len(gone) <= len(self.held) // 4
+        affected = self.portfolio.touched_by(gone) if few else set(held)
+        portfolio = self.portfolio.fork()  # only now: it keeps what has been sorted to tell who is touched
+        for plan in gone:
+            portfolio.remove(plan.key)
+        return self._next(held, portfolio, affected & set(held))
 
     def with_held(self, key: str, **values: Any) -> Sites:
         """With something else said of one site that no finding depends on."""
@@ -378,7 +385,7 @@ class Sites:
         """Whether a finding is one to tell: of a pattern only what its segments and hosts are like among themselves."""
         if not self.patterns:
             return True
-        return finding.path.startswith(("/segments/", "/hosts/")) and finding.rule not in _OF_REAL_ADDRESSES
+        return finding.path.startswith(("/segments/", "/hosts/")) and Trait.REAL not in finding.traits
 
 
 def judge(plan: SitePlan, findings: Sequence[Finding]) -> list[Judged]:
@@ -404,7 +411,7 @@ class Snapshot:
     secrets: Secrets
     runs: Runs
     #: Kept by pages for what they work out of this very snapshot.
-    worked_out: dict[str, Any] = field(default_factory=dict, repr=False)
+    worked_out: dict[str, _Once] = field(default_factory=dict, repr=False)
 
     def of(self, customer: str) -> Sites:
         """The sites of a customer's code: those of `PATTERNS` are the patterns."""
@@ -455,10 +462,29 @@ KEPT = 200
 Made = TypeVar("Made")
 
 
+class _Once:
+    """Something that one reader makes while all others who ask for it wait for that one."""
+
+    def __init__(self) -> None:
+        self._making = threading.Lock()
+        self._made: list[Any] = []
+
+    def get(self, make: Callable[[], Any]) -> Any:
+        if not self._made:
+            with self._making:
+                if not self._made:
+                    self._made.append(make())
+        return self._made[0]
+
+
 def once(now: Snapshot, name: str, make: Callable[[], Made]) -> Made:
-    """What is worked out of a snapshot, made when it is asked for first and kept as long as the snapshot is."""
-    if name not in now.worked_out:
+    """What is worked out of a snapshot, made when it is asked for first and kept as long as the snapshot is.
+
+    Who asks while it is being made waits for it; `make` must neither take the writers' turn nor ask for the same.
+    """
+    known = now.worked_out.get(name)
+    if known is None:
         if len(now.worked_out) >= KEPT:
             return make()
-        now.worked_out[name] = make()
-    return cast(Made, now.worked_out[name])
+        known = now.worked_out.setdefault(name, _Once())
+    return cast(Made, known.get(make))

@@ -29,7 +29,7 @@ from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database
 from octaplan.store.models import Account, Backup, Base, ImportFile, SafeKey, Secret
 

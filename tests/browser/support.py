@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import atexit
+import functools
 import re
+import shutil
 import subprocess
 import sys
 import tempfile
 import unittest
+from datetime import date
 from pathlib import Path
 from typing import ClassVar
 
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from octaplan import demo
+from octaplan.store.database import Database
+from octaplan.store.records import Records
 
 ROOT = Path(__file__).parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
@@ -20,12 +28,32 @@ CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", 
 expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
 
 
+@functools.cache
+def _browser() -> Browser:
+    """The browser of this process, which closes with it."""
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    atexit.register(playwright.stop)
+    atexit.register(browser.close)
+    return browser
+
+
+@functools.cache
+def _demo() -> Path:
+    """A data folder with the demo portfolio, made once for this process."""
+    folder = tempfile.TemporaryDirectory(prefix="octaplan-demo-")
+    atexit.register(folder.cleanup)
+    database = Database(Path(folder.name))
+    demo.prepare(Records(database), date.today())  # noqa: DTZ011  (as `octaplan serve --demo` does)
+    database.close()
+    return Path(folder.name)
+
+
 class InBrowser(unittest.TestCase):
     """Each class of tests has a server with fresh demo data, each test a fresh page that is signed in as Ines."""
 
     _page: Page | None = None
 
-    playwright: ClassVar[Playwright]
     browser: ClassVar[Browser]
     url: ClassVar[str]
     password: ClassVar[str]
@@ -34,6 +62,7 @@ class InBrowser(unittest.TestCase):
     @classmethod
     def prepare(cls, data: Path) -> list[str]:
         """Make ready the data folder of the class's server; returns options for `octaplan serve`."""
+        shutil.copytree(_demo(), data, dirs_exist_ok=True)
         return ["--demo"]
 
     @classmethod
@@ -53,30 +82,32 @@ class InBrowser(unittest.TestCase):
         cls.url = re.findall(r"http://\S+", cls.said)[0]
         if "Demo sign-in" in cls.said:
             cls.password = re.findall(r"ines, password (\S+)", cls.said)[0]
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = _browser()
 
     def blank(self) -> Page:
         """A page of its own, not signed in."""
-        context = self.browser.new_context(base_url=self.url, viewport={"width": 1280, "height": 800})
-        self.addCleanup(context.close)
-        page = context.new_page()
-        page.set_default_timeout(20_000)
-        page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))
+        page = self._new_page()
         page.goto("/")
         return page
 
     def visit(self, name: str = "ines") -> Page:
         """A page of its own, signed in."""
-        page = self.blank()
-        page.get_by_label("Name").fill(name)
-        page.get_by_label("Password").fill(self.password)
-        page.get_by_role("button", name="Sign in").click()
+        page = self._new_page()
+        credentials = {"name": name, "password": self.password}
+        answer = page.context.request.post("/api/session", data=credentials, headers={"X-Octaplan": "1"})
+        self.assertTrue(answer.ok, answer.text())
+        page.goto("/")
         expect(
             page.get_by_role("button", name="Load intake tables").or_(page.get_by_role("list")).first
         ).to_be_visible()
+        return page
+
+    def _new_page(self) -> Page:
+        context = self.browser.new_context(base_url=self.url, viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(20_000)
+        page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))
         return page
 
     @property
@@ -90,6 +121,7 @@ class InBrowser(unittest.TestCase):
         page = page or self.page
         page.goto(f"/sites/{site}/{stage}")
         expect(page.get_by_role("complementary", name="Findings")).to_be_visible()
+        expect(page.locator("[aria-busy=true]")).to_have_count(0)  # its page has been fetched
         return page
 
     def open_segment(self, label: str, page: Page | None = None) -> None:

@@ -6,10 +6,10 @@ from typing import Any
 
 import jsonpatch
 
-from octaplan.core.device import DeviceRole
-from octaplan.core.hardware import HardwareType
-from octaplan.core.plan import SitePlan
-from octaplan.core.wiring import equip
+from octaplan.core.plan.device import DeviceRole
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.wiring import equip
 from octaplan.formats.planjson import plan_of
 from tests.support import circuit, segment, site
 

@@ -2,11 +2,12 @@ from __future__ import annotations
 
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from octaplan.formats.compact import BLOCK, PLAIN, Packed
+from octaplan.formats.compact import BLOCK, PLAIN, Packed, RowsAmong
 from octaplan.formats.intake import Fault, RefusedRow, _plain_refusal, _refusal
+from tests import examples
 
 
 def row(number: int) -> RefusedRow:
@@ -17,7 +18,7 @@ class Rows(unittest.TestCase):
     @given(
         st.sampled_from([0, 1, PLAIN, PLAIN + 1, PLAIN + BLOCK - 1, PLAIN + BLOCK, PLAIN + 3 * BLOCK + 7]), st.data()
     )
-    @settings(max_examples=30, deadline=None)
+    @examples(30)
     def test_they_are_what_a_list_would_be(self, count: int, data: st.DataObject) -> None:
         plain = [row(number) for number in range(count)]
         packed = Packed(_plain_refusal, _refusal, plain)
@@ -31,3 +32,14 @@ class Rows(unittest.TestCase):
             self.assertEqual(packed[place], plain[place])
         with self.assertRaises(IndexError):
             packed[count]
+
+
+class Among(unittest.TestCase):
+    keys = st.tuples(st.sampled_from(["sites", "hosts"]), st.text(max_size=3), st.text(max_size=3))
+
+    @given(st.sets(keys, max_size=30), st.sets(keys, max_size=30))
+    @examples(60)
+    def test_they_are_what_a_set_would_say(self, known: set[tuple[str, ...]], asked: set[tuple[str, ...]]) -> None:
+        among = RowsAmong(iter(known))
+        self.assertEqual({key for key in known | asked if key in among}, known)
+        self.assertEqual((len(among), among.tables), (len(known), {key[0] for key in known}))

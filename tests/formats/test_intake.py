@@ -6,14 +6,15 @@ import zipfile
 from pathlib import Path
 
 import openpyxl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
 from octaplan.formats.intake import COLUMNS, Intake, read_intake, table_rows
 from octaplan.formats.sources import load_files, load_paths
 from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text, guarded, read_csv, unguarded
-from tests.core.test_portfolio import plans
+from tests import examples
+from tests.core.check.test_portfolio import plans
 from tests.support import InFolder
 
 SITES = "customer,site,name,time_zone,ship_date\nFERN,DOCK,Dockside,Europe/Paris,2026-12-03\n"
@@ -258,7 +259,7 @@ class Taken(unittest.TestCase):
 
 class Again(unittest.TestCase):
     @given(plans("F/1"), plans("G/2"))
-    @settings(max_examples=60, deadline=None)
+    @examples(60)
     def test_what_is_written_reads_back_as_it_was(self, one: SitePlan, two: SitePlan) -> None:
         tables = {name: csv_text(list(COLUMNS[name]), rows) for name, rows in table_rows([one, two]).items()}
         intake = read(**tables)
@@ -267,7 +268,7 @@ class Again(unittest.TestCase):
         self.assertEqual(again, tables)
 
     @given(plans("F/1"))
-    @settings(max_examples=60, deadline=None)
+    @examples(60)
     def test_loading_twice_changes_nothing(self, plan: SitePlan) -> None:
         tables = {name: csv_text(list(COLUMNS[name]), rows) for name, rows in table_rows([plan]).items()}
         self.assertEqual(read({plan.key: plan}, **tables).plans, {plan.key: plan})
@@ -335,7 +336,7 @@ class Passwords(unittest.TestCase):
         st.lists(st.integers(0, 12), max_size=2),
         st.lists(st.sampled_from([(4, "10.0.0.300"), (8, "4095"), (3, "dsl"), (2, ""), (6, "x y")]), max_size=2),
     )
-    @settings(max_examples=300, deadline=None)
+    @examples(300)
     def test_a_password_is_never_in_a_refused_row_wherever_a_comma_moved_it(
         self, commas: list[int], gone: list[int], wrong: list[tuple[int, str]]
     ) -> None:

@@ -7,8 +7,8 @@ from datetime import date, datetime
 import openpyxl
 
 from benchmarks.portfolios import Expected, Shape, all_alike, in_groups, nested, portfolio
-from octaplan.core.plan import SitePlan
-from octaplan.core.portfolio import Portfolio
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.site import SitePlan
 from octaplan.formats import report
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import csv_text, open_workbook, read_csv

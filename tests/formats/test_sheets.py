@@ -6,15 +6,16 @@ import io
 import re
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import given
 from pypdf import PdfReader
 
-from octaplan.core.device import DeviceRole
-from octaplan.core.installer import installer_page
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.device import DeviceRole
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.installer import installer_page
 from octaplan.formats.sheets import Heading, credential_sheet, installer_sheet, label_texts, labels, site_sheet
+from tests import examples
+from tests.core.check.test_portfolio import plans
 from tests.core.kit import hardware, office_site, with_device
-from tests.core.test_portfolio import plans
 from tests.support import circuit, segment, site
 
 HEADING = Heading("Fernhollow Garden Centres", "NOT CLEAR TO SHIP", 7)
@@ -76,7 +77,7 @@ class Sheets(unittest.TestCase):
         self.assertIn("No secret is in the safe", text_of(credential_sheet(equipped(), HEADING, [], "Ines")))
 
     @given(plans())
-    @settings(max_examples=15, deadline=None)
+    @examples(15)
     def test_any_plan_can_be_printed(self, plan: SitePlan) -> None:
         for pdf in (site_sheet(plan, HEADING, {}), installer_sheet(plan, HEADING, {}), labels(plan, 1)):
             self.assertTrue(pdf.startswith(b"%PDF-"))

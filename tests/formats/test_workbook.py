@@ -48,6 +48,17 @@ class Workbook(InFolder):
                 letter = openpyxl.utils.get_column_letter(list(COLUMNS[name]).index(column) + 1)
                 self.assertEqual(offered[f"{letter}2:{letter}{LAST_ROW}"], f'"{",".join(values)}"')
 
+    def test_reading_can_be_stopped_before_the_first_row(self) -> None:
+        class Stopped(Exception):
+            pass
+
+        def stop(_: int) -> None:
+            raise Stopped
+
+        self.written({"hosts": [["FERN", "DOCK", "Office", "printer", "", "10.40.8.10"]]})
+        with self.assertRaises(Stopped):
+            load_files([(self.path.name, self.path.read_bytes())], progress=stop)
+
     def test_cells_are_text_so_that_nothing_is_made_of_them(self) -> None:
         book = self.written()
         for name in COLUMNS:

@@ -8,9 +8,10 @@ from typing import Any
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
+from tests import examples
 from tests.core.kit import hardware
-from tests.core.test_fuzz import PATHS, text
+from tests.core.propose.test_fuzz import PATHS, text
 from tests.server.test_api import WithServer
 
 scalars = st.one_of(st.none(), st.booleans(), st.integers(-5, 2**40), st.floats(allow_nan=False), text)
@@ -28,8 +29,7 @@ operations = st.lists(
     max_size=4,
 )
 QUIET = settings(
-    max_examples=120,
-    deadline=None,
+    examples(120),
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.differing_executors],
 )
 
@@ -191,4 +191,4 @@ class AnyRequest(WithServer):
     def test_steps(self, step: str, revision: str) -> None:
         header = revision.encode("ascii", "replace").decode().replace("\n", " ").replace("\r", " ").strip() or "1"
         self.answered(self.client.post(f"/api/sites/FERN/DOCK/{step}", headers={"If-Match": header}))
-        self.plans.standing(self.plans.now.of("FERN/DOCK"))
+        self.plans.course(self.plans.now.of("FERN/DOCK"))

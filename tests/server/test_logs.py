@@ -2,11 +2,14 @@ from __future__ import annotations
 
 import io
 import json
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import structlog
 
 from octaplan.server.app import configure_logs
+from octaplan.server.operation import Clockwork
+from octaplan.store.backups import Schedule
 from tests.server.test_api import PASSWORD, WithServer
 from tests.store.test_plans import put
 
@@ -48,3 +51,15 @@ class Logs(WithServer):
         self.assertEqual(answer.headers["content-type"], "application/problem+json")
         self.assertNotIn("NoneType", answer.text)
         self.assertIn("AttributeError", [line.get("error") for line in self.lines()])
+
+    def test_the_log_is_told_how_far_the_journal_has_come(self) -> None:
+        clockwork = Clockwork(self.records, Schedule(self.folder / "backups", timedelta(0)))
+        begun = datetime(2026, 11, 25, 8, tzinfo=UTC)
+        heads = [str(self.records.journal.head())]
+        for minutes in (0, 1, 59, 61, 240):
+            if minutes == 59:
+                self.signed_in()
+            clockwork.look(begun + timedelta(minutes=minutes))
+        heads.append(str(self.records.journal.head()))
+        self.assertEqual([line["head"] for line in self.lines() if line["event"] == "journal"], heads)
+        self.assertNotEqual(*heads)

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from octaplan.core.findings import RULES
+from octaplan.core.check.rules import RULES
 from tests.server.test_api import WithServer
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from octaplan.core.credentials import NAMED_RULE, PPPOE_RULE, WIFI_RULE, Slot
-from octaplan.core.hardware import SlotRule
+from octaplan.core.plan.credentials import NAMED_RULE, PPPOE_RULE, WIFI_RULE, Slot
+from octaplan.core.plan.hardware import SlotRule
+from octaplan.core.plan.stages import stage_of
 from octaplan.demo.boxes import answer
 from octaplan.server.credentials import rules_in_words
-from octaplan.server.outbound import stage_of
 from octaplan.store.bench import sheet_of
 from tests.server.test_boxes import SITE, WithBoxes
 

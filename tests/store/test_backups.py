@@ -13,12 +13,15 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from alembic import command
-from sqlalchemy import text
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import Engine, create_engine, inspect, text
 
 from octaplan.store import backups
 from octaplan.store.backups import BackupError, Schedule
-from octaplan.store.database import FILE, Database, alembic_config
+from octaplan.store.database import FILE, Database, alembic_config, known_revisions
 from octaplan.store.folder import DataFolderError
+from octaplan.store.models import Base
 from octaplan.store.records import Records
 from tests.store.test_plans import put
 from tests.store.test_safe import WithSafe
@@ -175,12 +178,27 @@ class Opening(InFolder):
             )  # fmt: skip
             self.assertEqual((told.returncode, told.stderr.count("octaplan: ")), (2, 1), told.stderr)
 
+    def test_a_new_database_has_the_tables_that_one_brought_up_has(self) -> None:
+        migrated = create_engine(f"sqlite:///{self.folder / 'migrated.sqlite'}")
+        with migrated.begin() as connection:
+            command.upgrade(alembic_config(connection), "head")
+        new = Database(self.folder / "new")
+        self.addCleanup(new.close)
+        self.assertEqual(_shape(new.engine), _shape(migrated))
+        with migrated.connect() as one, new.engine.connect() as other:
+            version = text("SELECT version_num FROM alembic_version")
+            self.assertEqual(one.scalar(version), other.scalar(version))
+        with migrated.connect() as connection:
+            context = MigrationContext.configure(connection, opts={"compare_type": True})
+            self.assertEqual(compare_metadata(context, Base.metadata), [])
+        migrated.dispose()
+
     def test_every_earlier_revision_is_brought_up_with_a_copy_put_aside(self) -> None:
-        for number in range(1, 6):
-            data = self.folder / str(number)
+        for revision in known_revisions()[:-1]:
+            data = self.folder / revision
             data.mkdir()
-            _at_revision(data / FILE, f"{number:04}")
-            with self.subTest(number):
+            _at_revision(data / FILE, revision)
+            with self.subTest(revision):
                 database = Database(data)
                 try:
                     records = Records(database)
@@ -193,10 +211,25 @@ class Opening(InFolder):
                 self.assertEqual(len(list(data.glob(f"{FILE}.before-*"))), 1)
 
 
+def _shape(engine: Engine) -> dict[str, object]:
+    """The tables of a database, with what is demanded of their columns."""
+    inspector = inspect(engine)
+    with engine.connect() as connection:
+        triggers = connection.execute(text("SELECT name, sql FROM sqlite_master WHERE type = 'trigger' ORDER BY name"))
+        made: dict[str, object] = {"triggers": [tuple(row) for row in triggers]}
+    return made | {
+        table: (
+            {c["name"]: (str(c["type"]), c["nullable"], c["primary_key"] > 0) for c in inspector.get_columns(table)},
+            {(i["name"], *i["column_names"]): i["unique"] for i in inspector.get_indexes(table)},
+            {tuple(u["column_names"]) for u in inspector.get_unique_constraints(table)},
+            {(*f["constrained_columns"], f["referred_table"]) for f in inspector.get_foreign_keys(table)},
+        )
+        for table in inspector.get_table_names()
+    }
+
+
 def _at_revision(file: Path, revision: str) -> None:
     """A database as it was at an earlier revision of the tables, with one site."""
-    from sqlalchemy import create_engine
-
     engine = create_engine(f"sqlite:///{file}")
     with engine.begin() as connection:
         command.upgrade(alembic_config(connection), revision)

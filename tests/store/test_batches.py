@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import func, select
 
-from octaplan.core.plan import SitePlan
+from octaplan.core.plan.site import SitePlan
 from octaplan.store.batches import MOST, ROUNDS, Batches
 from octaplan.store.models import Batch, Revision
 from octaplan.store.records import Records
@@ -145,4 +145,4 @@ class Undone(WithRecords):
         self.assertIsNone(self.plans.now.plan("FERN/A").segments["seg0"].vlan)
         self.plans.undo("FERN/A", 4, "Ines")
         self.assertEqual(self.plans.now.plan("FERN/A").segments["seg0"].vlan, 20)
-        self.assertEqual(self.plans.standing(self.plans.now.of("FERN/A")).redo, 4)
+        self.assertEqual(self.plans.course(self.plans.now.of("FERN/A")).redo, 4)

@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
-from octaplan.core.plan import SitePlan
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from unittest.mock import patch
+
+from sqlalchemy import select
+
+from octaplan.core.plan.site import SitePlan
 from octaplan.store.batches import Batches
 from octaplan.store.imports import ImportGone, ImportMoved, Preview
-from octaplan.store.models import Clearance
+from octaplan.store.models import Batch, Clearance
 from octaplan.store.records import Records
-from octaplan.store.refusals import NoSuchSite
+from octaplan.store.refusals import BadChange, NoSuchSite
 from tests.store.test_plans import WithRecords
 from tests.support import circuit, segment, site, writing
 
@@ -102,6 +110,120 @@ class Conversation(WithImports):
         self.assertEqual(self.plans.now.all(), before)
         self.assertEqual(Records(self.database).plans.now.all(), before)
         self.assertEqual(self.imports.apply(shown.id, "Ines").sites, 2)
+
+
+class Stopped(Exception):
+    """Somebody has stopped the import."""
+
+
+class InParts(WithImports):
+    """Large tables are written in short turns, and are loaded wholly or not at all all the same."""
+
+    MANY = b"customer,site,name\n" + b"".join(b"SHOP,S%d,Shop %d\n" % (number, number) for number in range(30))
+
+    def shops(self) -> dict[str, SitePlan]:
+        return {key: plan for key, plan in self.plans.now.all().items() if key.startswith("shop/")}
+
+    def stop_after(self, sites: int, meanwhile: Callable[[], object] = lambda: None) -> Callable[[int], None]:
+        written = [0]
+
+        def progress(_: int) -> None:
+            written[0] += 1
+            if written[0] > sites:
+                meanwhile()
+                raise Stopped
+
+        return progress
+
+    def test_what_has_come_is_taken_back_when_it_is_stopped(self) -> None:
+        self.plans.save_all([site("SHOP/S1", name="Old name")], "Ines", "Loaded")
+        shown = self.preview(self.MANY)
+        with self.assertRaises(Stopped):
+            self.imports.apply(shown.id, "Ines", progress=self.stop_after(25))
+        self.assertEqual({key: p.name for key, p in self.shops().items()}, {"shop/s1": "Old name"})
+        self.assertEqual(self.imports.apply(self.preview(self.MANY).id, "Ines").sites, 30)
+        self.assertEqual(set(Records(self.database).plans.now.all()), set(self.plans.now.all()))
+
+    def test_what_somebody_has_changed_meanwhile_stays_and_is_said(self) -> None:
+        shown = self.preview(self.MANY)
+        change = [{"op": "add", "path": "/contact", "value": "Mr. Lint"}]
+
+        def revise() -> None:
+            first = next(iter(self.shops()))
+            with ThreadPoolExecutor(1) as other:
+                changed = other.submit(self.plans.revise, first, change, 1, "Sabine")
+                while not self.database.waiting:
+                    time.sleep(0)
+            self.assertEqual(changed.result(10).contact, "Mr. Lint")
+
+        def stop(_: int) -> None:
+            if len(self.shops()) >= 10 and not changing:
+                changing.append(threading.Thread(target=revise))
+                changing[0].start()
+            if any(plan.contact for plan in self.shops().values()):
+                raise Stopped
+
+        changing: list[threading.Thread] = []
+        with self.assertRaises(Stopped) as raised:
+            self.imports.apply(shown.id, "Ines", progress=stop)
+        changing[0].join()
+        self.assertEqual([plan.contact for plan in self.shops().values()], ["Mr. Lint"])
+        self.assertIn("has been changed by others meanwhile and stays", raised.exception.__notes__[0])
+
+    def test_another_writer_gets_a_turn_in_between(self) -> None:
+        change = [{"op": "add", "path": "/contact", "value": "Mr. Lint"}]
+        order: list[str] = []
+
+        def other() -> None:
+            self.plans.revise("FERN/DOCK", change, 1, "Sabine")
+            order.append("other")
+
+        writer = threading.Thread(target=other)
+
+        def progress(_: int) -> None:
+            order.append("import")
+            if len(order) == 1:
+                writer.start()
+                while not self.database.waiting:
+                    time.sleep(0)
+
+        self.imports.apply(self.preview(self.MANY).id, "Ines", progress=progress)
+        writer.join()
+        self.assertIn("other", order[:10])
+
+    def test_what_was_cut_short_is_taken_back_at_the_next_start(self) -> None:
+        """As after a kill: nobody came to take back what had been written."""
+        self.plans.save_all([site("SHOP/S1", name="Old name")], "Ines", "Loaded")
+        shown = self.preview(self.MANY)
+        with patch.object(self.imports, "_batches") as nobody, self.assertRaises(Stopped):
+            nobody.take_back.return_value.moved = []
+            self.imports.apply(shown.id, "Ines", progress=self.stop_after(25))
+        self.assertGreater(len(self.shops()), 10)
+        self.assertEqual(self.batches.recent(), [])
+        again = Records(self.database)
+        self.plans = again.plans
+        self.assertEqual(again.batches.finish(), ["30 sites from tables"])
+        self.assertEqual({key: p.name for key, p in self.shops().items()}, {"shop/s1": "Old name"})
+        self.assertEqual(again.batches.finish(), [])
+        self.assertEqual(
+            again.imports.apply(again.imports.preview([("sites.csv", self.MANY)], "Ines").id, "Ines").sites, 30
+        )
+
+    def test_a_change_that_is_being_written_is_not_undone(self) -> None:
+        shown = self.preview(self.MANY)
+        refused: list[str] = []
+
+        def progress(_: int) -> None:
+            if not refused and self.shops():
+                with self.database.reading() as session:
+                    batch = session.scalars(select(Batch.id)).one()
+                try:
+                    self.batches.undo(batch, "Sabine")
+                except BadChange as error:
+                    refused.append(str(error))
+
+        self.imports.apply(shown.id, "Ines", progress=progress)
+        self.assertIn("being written or taken back", refused[0])
 
 
 class Doubts(WithImports):

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from octaplan.core.addresses import parse_network
+from octaplan.core.values.addresses import parse_network
 from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.records import Records
 from tests.store.test_plans import WithRecords

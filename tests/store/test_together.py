@@ -7,17 +7,18 @@ import random
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from typing import Any
 
-from octaplan.core.plan import SitePlan
-from octaplan.errors import OctaplanError
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.values.errors import OctaplanError
 from octaplan.store.author import Author
 from octaplan.store.bench import staging_of
 from octaplan.store.models import Batch, Revision
 from octaplan.store.records import load_snapshot
 from octaplan.store.refusals import Conflict
-from octaplan.store.snapshot import Snapshot
+from octaplan.store.snapshot import Snapshot, once
 from tests.core.kit import hardware
 from tests.store.test_plans import put
 from tests.store.test_safe import WithSafe
@@ -129,6 +130,32 @@ class Readers(Together):
         self.assertNotEqual([step.digest for step in sheet.steps], [step.digest for step in fresh.steps])
         again = staging_of(before, "FERN/DOCK", self.edge).sheet
         self.assertEqual([step.digest for step in again.steps], [step.digest for step in sheet.steps])
+
+
+class MadeOnce(Together):
+    def test_who_asks_for_what_is_being_made_waits_for_it(self) -> None:
+        now, begun, go_on = self.records.now, threading.Event(), threading.Event()
+        made: list[int] = []
+
+        def make() -> int:
+            begun.set()
+            go_on.wait(10)
+            made.append(len(made))
+            return made[-1]
+
+        with ThreadPoolExecutor(8) as pool:
+            first = pool.submit(once, now, "number", make)
+            begun.wait(10)
+            others = [pool.submit(once, now, "number", make) for _ in range(7)]
+            self.assertEqual(once(now, "something else", lambda: "at once"), "at once")
+            go_on.set()
+            self.assertEqual([one.result(10) for one in (first, *others)], [0] * 8)
+
+    def test_what_could_not_be_made_is_made_for_the_next(self) -> None:
+        now = self.records.now
+        with self.assertRaises(ZeroDivisionError):
+            once(now, "number", lambda: 1 // 0)
+        self.assertEqual(once(now, "number", lambda: 7), 7)
 
 
 class Writers(Together):

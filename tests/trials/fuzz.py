@@ -5,15 +5,17 @@ Whatever is asked is answered in words: no 5xx, no answer without the headers of
 
 from __future__ import annotations
 
+import asyncio
 import logging
 import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, MutableMapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlencode
 
 import schemathesis
 import structlog
@@ -27,8 +29,8 @@ from octaplan.server.app import create_app
 from octaplan.server.tries import Tries
 from octaplan.store.database import Database
 
-#: A stream has no end; the last ones end the session or shut everybody out.
-LEFT_OUT = {"GET /api/events", "DELETE /api/session", "POST /api/setup", "DELETE /api/session/all/{session_id}"}
+#: They end the session or shut everybody out.
+LEFT_OUT = {"DELETE /api/session", "POST /api/setup", "DELETE /api/session/all/{session_id}"}
 
 #: The seconds that one answer may take.
 PATIENCE = 20.0
@@ -76,6 +78,7 @@ def main() -> int:
                 app.state.tries = Tries()  # whoever tries so much would wait
                 if client.get("/api/session").status_code != 200:
                     client.post("/api/session", json=credentials)
+            print(f"{sum(seen.statuses.values()):,} as {person.role} and before, {len(seen.bad)} bad", flush=True)
         database.close()
     print(f"{sum(seen.statuses.values()):,} requests as {len(people)} roles at {len(operations)} operations")
     print(", ".join(f"{status}: {many:,}" for status, many in sorted(seen.statuses.items())))
@@ -110,6 +113,8 @@ def _send(client: TestClient, case: Any) -> Any:
     path = case.formatted_path
     headers = {k: str(v).encode("utf-8", "replace").decode("latin-1") for k, v in dict(case.headers or {}).items()}
     query = {k: v for k, v in dict(case.query or {}).items() if v is not None}
+    if path == "/api/events":
+        return _first_of_a_stream(client, query)
     body = None if type(case.body).__name__ == "NotSet" else case.body
     media = case.media_type or ""
     if body is None:
@@ -118,6 +123,50 @@ def _send(client: TestClient, case: Any) -> Any:
         files = [("files", (f"t{n}.csv", str(v).encode("utf-8", "replace"))) for n, v in enumerate([body])]
         return client.request(case.method, path, params=query, headers=headers, files=files)
     return client.request(case.method, path, params=query, headers=headers, json=body)
+
+
+@dataclass
+class Begun:
+    """How an answer begins that has no end."""
+
+    status_code: int
+    headers: set[str]
+
+
+def _first_of_a_stream(client: TestClient, query: dict[str, Any]) -> Begun:
+    """Listens until the first words have come, and leaves."""
+    cookie = "; ".join(f"{name}={value}" for name, value in client.cookies.items())
+    scope = {
+        "type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": "GET", "scheme": "http",
+        "path": "/api/events", "raw_path": b"/api/events", "root_path": "", "client": ("testclient", 1),
+        "server": ("testserver", 80), "query_string": urlencode(query, doseq=True, errors="replace").encode(),
+        "headers": [(b"host", b"testserver"), (b"x-octaplan", b"1"), (b"cookie", cookie.encode())],
+    }  # fmt: skip
+    begun = Begun(500, set())
+
+    async def listen() -> None:
+        heard = asyncio.Event()
+
+        async def receive() -> dict[str, Any]:
+            if not heard.is_set() and not asked:
+                asked.append(True)
+                return {"type": "http.request", "body": b"", "more_body": False}
+            await heard.wait()
+            return {"type": "http.disconnect"}
+
+        async def send(message: MutableMapping[str, Any]) -> None:
+            if message["type"] == "http.response.start":
+                begun.status_code = message["status"]
+                begun.headers = {name.decode() for name, _ in message["headers"]}
+            elif message.get("body") or not message.get("more_body"):
+                heard.set()
+
+        asked: list[bool] = []
+        async with asyncio.timeout(PATIENCE):
+            await client.app(scope, receive, send)  # type: ignore[arg-type]
+
+    asyncio.run(listen())
+    return begun
 
 
 if __name__ == "__main__":

@@ -39,7 +39,7 @@ export function useDesk(name: SiteName) {
 
 /** What each finding of a desk offers, worked out for just the findings that the desk shows. */
 export function useRemedies(name: SiteName, desk: Desk) {
-  const key = desk.findings.map((finding) => `${finding.rule}${finding.path}${finding.addresses}`).join(' ');
+  const key = desk.findings.map((finding) => finding.identity).join(' ');
   return useQuery({
     queryKey: [...deskKey(name), 'remedies', desk.revision.number, key],
     queryFn: async () =>

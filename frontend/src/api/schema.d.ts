@@ -504,7 +504,8 @@ export interface paths {
     put?: never;
     /**
      * Apply
-     * @description Load what was previewed, but for the sites that are left out, all of it or nothing.
+     * @description Load what was previewed, but for the sites that are left out: all of it, or nothing. The sites come one after
+     *     another; when it is stopped, those that have come are taken back.
      */
     post: operations['apply'];
     delete?: never;
@@ -2201,7 +2202,7 @@ export interface components {
       near?: string | null;
       /** Prefix */
       prefix?: number | null;
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /** Subnet */
       subnet?: string | null;
       /**
@@ -3045,12 +3046,16 @@ export interface components {
       addresses: string;
       /** Field */
       field: string;
+      /** Identity */
+      identity: string;
       /** Message */
       message: string;
       /** Others */
       others: components['schemas']['OtherShown'][];
       /** Others Total */
       others_total: number;
+      /** Owner */
+      owner: string;
       /** Path */
       path: string;
       /** Reason */
@@ -3058,10 +3063,13 @@ export interface components {
       /** Rule */
       rule: string;
       severity: components['schemas']['Severity'];
+      stage: components['schemas']['Stage'];
       /** Subject */
       subject: string;
       /** Title */
       title: string;
+      /** Traits */
+      traits: components['schemas']['Trait'][];
     };
     /** Firmware */
     Firmware: {
@@ -3121,7 +3129,7 @@ export interface components {
     GivenSubnet: {
       /** Label */
       label: string;
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /** Subnet */
       subnet: string;
     };
@@ -3415,7 +3423,7 @@ export interface components {
       label: string;
       /** Prefix */
       prefix: number | null;
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /** Vlan */
       vlan: number | null;
     };
@@ -3667,7 +3675,7 @@ export interface components {
       label: string;
       /** Prefix */
       prefix?: number | null;
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /** Segment */
       segment?: string | null;
     };
@@ -4128,6 +4136,7 @@ export interface components {
       site: string;
       /** Site Name */
       site_name: string;
+      stage: components['schemas']['Stage'];
     };
     /** PlacedShown */
     PlacedShown: {
@@ -4137,7 +4146,7 @@ export interface components {
       label: string;
       /** Path */
       path: string;
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /** Shared */
       shared: boolean;
       /** Site */
@@ -4345,7 +4354,7 @@ export interface components {
       short: string;
       /** Source */
       source: string | null;
-      state: components['schemas']['State'];
+      state: components['schemas']['octaplan__core__plan__questions__State'];
       /** Value */
       value: string;
       whom: components['schemas']['Whom'];
@@ -4716,7 +4725,7 @@ export interface components {
        */
       resolvers: string[];
       /** @default other */
-      role: components['schemas']['octaplan__core__plan__Role'];
+      role: components['schemas']['octaplan__core__plan__site__Role'];
       /**
        * @default {
        *       "excluded": [],
@@ -5163,6 +5172,7 @@ export interface components {
       site: string;
       /** Site Name */
       site_name: string;
+      stage: components['schemas']['Stage'];
     };
     /**
      * Spots
@@ -5176,19 +5186,19 @@ export interface components {
     };
     /**
      * Stage
-     * @description How far a stage of a site is.
+     * @description A stage with a page of the desk that shows a part of the plan.
      * @enum {string}
      */
-    Stage: 'done' | 'open' | 'trouble';
+    Stage: 'intake' | 'addresses' | 'devices' | 'credentials';
     /** Stages */
     Stages: {
-      addresses: components['schemas']['Stage'];
-      bench: components['schemas']['Stage'];
-      clearance: components['schemas']['Stage'];
-      credentials: components['schemas']['Stage'];
-      devices: components['schemas']['Stage'];
-      handover: components['schemas']['Stage'];
-      intake: components['schemas']['Stage'];
+      addresses: components['schemas']['octaplan__server__outbound__State'];
+      bench: components['schemas']['octaplan__server__outbound__State'];
+      clearance: components['schemas']['octaplan__server__outbound__State'];
+      credentials: components['schemas']['octaplan__server__outbound__State'];
+      devices: components['schemas']['octaplan__server__outbound__State'];
+      handover: components['schemas']['octaplan__server__outbound__State'];
+      intake: components['schemas']['octaplan__server__outbound__State'];
     };
     /**
      * StagingShown
@@ -5220,12 +5230,6 @@ export interface components {
       /** Needs Setup */
       needs_setup: boolean;
     };
-    /**
-     * State
-     * @description How far a question is. `departed`: the plan says something else than what was confirmed.
-     * @enum {string}
-     */
-    State: 'open' | 'given' | 'confirmed' | 'departed';
     /** StepShown */
     StepShown: {
       after: components['schemas']['SituationShown'];
@@ -5337,6 +5341,12 @@ export interface components {
       /** Seen */
       seen?: string | null;
     };
+    /**
+     * Trait
+     * @description What is special about the findings of a rule, for those who count and group them.
+     * @enum {string}
+     */
+    Trait: 'owed' | 'unfilled' | 'real';
     /**
      * Translation
      * @description Address translation (NAT) of a segment to the address of a circuit.
@@ -5557,11 +5567,17 @@ export interface components {
       version: number;
     };
     /**
+     * State
+     * @description How far a question is. `departed`: the plan says something else than what was confirmed.
+     * @enum {string}
+     */
+    octaplan__core__plan__questions__State: 'open' | 'given' | 'confirmed' | 'departed';
+    /**
      * Role
      * @description What a segment is for.
      * @enum {string}
      */
-    octaplan__core__plan__Role:
+    octaplan__core__plan__site__Role:
       | 'office'
       | 'voice'
       | 'guest'
@@ -5681,6 +5697,12 @@ export interface components {
       /** Faults */
       faults: components['schemas']['FaultShown'][];
     };
+    /**
+     * State
+     * @description How far a stage of a site is.
+     * @enum {string}
+     */
+    octaplan__server__outbound__State: 'done' | 'open' | 'trouble';
     /** VersionShown */
     octaplan__server__patterns__VersionShown: {
       /**

@@ -3,23 +3,13 @@ import { useEffect, useRef, useState } from 'react';
 import { Link, NavLink, useLocation } from 'react-router';
 import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
+import { STAGES } from '../pages';
 import { Key, StageMark } from '../parts/Marks';
 import { TypedField } from '../parts/TypedField';
 import { away, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
 import { History, UndoRedo } from './History';
-
-/** The stages that have a page, in the order of the work; each has its number as a key. */
-export const STAGES = [
-  { page: 'intake', words: 'Intake' },
-  { page: 'addresses', words: 'Addresses' },
-  { page: 'devices', words: 'Devices' },
-  { page: 'credentials', words: 'Credentials' },
-  { page: 'clearance', words: 'Clearance' },
-  { page: 'bench', words: 'Bench' },
-  { page: 'handover', words: 'Handover' },
-] as const;
 
 export function DeskHeader() {
   const { name, desk } = useDeskState();
@@ -41,12 +31,12 @@ export function DeskHeader() {
         </div>
       </div>
       <nav className={styles.track} aria-label="Stages">
-        {STAGES.map(({ page, words }, index) => (
-          <NavLink key={page} to={deskPath(name, page)} className={styles.stage}>
+        {STAGES.map(({ stage, title }, index) => (
+          <NavLink key={stage} to={deskPath(name, stage)} className={styles.stage}>
             {({ isActive }) => (
               <>
-                <StageMark stage={summary.stages[page]} here={isActive} size={18} />
-                {index + 1} {words}
+                <StageMark stage={summary.stages[stage]} here={isActive} size={18} />
+                {index + 1} {title}
               </>
             )}
           </NavLink>

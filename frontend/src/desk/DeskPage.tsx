@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Suspense, type ReactNode, useCallback, useEffect, useMemo, useState } from 'react';
 import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
 import type { Desk } from '../api/client';
 import { useDesk, useRevise, type SiteName } from '../api/queries';
@@ -8,7 +8,8 @@ import { Notice } from '../parts/Notice';
 import { deskPath } from '../parts/words';
 import { DeskContext, DraftContext, FoundContext, LightContext, StepsContext } from './context';
 import styles from './desk.module.css';
-import { DeskHeader, STAGES } from './DeskHeader';
+import { STAGES } from '../pages';
+import { DeskHeader } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
 import { memberOf, placesToTry } from './places';
 import { useDraft } from './useDraft';
@@ -24,13 +25,15 @@ export function DeskPage() {
   const wide = pathname.includes('/bench');
   const ready = desk.data !== undefined;
 
+  const [fetched, setFetched] = useState(false);
+  const onFetched = useCallback(() => setFetched(true), []);
   useEffect(() => {
     const number = (event: KeyboardEvent) => {
       const typing =
         event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
       const stage = STAGES[Number(event.key) - 1];
       if (stage && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
-        void navigate(deskPath(name, stage.page));
+        void navigate(deskPath(name, stage.stage));
       }
     };
     window.addEventListener('keydown', number);
@@ -46,7 +49,7 @@ export function DeskPage() {
     const member = document.querySelector(`[data-path="${CSS.escape(memberOf(place))}"]`);
     (field ?? member)?.scrollIntoView({ block: 'center' });
     field?.focus({ preventScroll: true });
-  }, [hash, ready, key]);
+  }, [hash, ready, key, fetched]);
 
   const known = desk.data?.summary.name;
   useEffect(() => {
@@ -55,11 +58,17 @@ export function DeskPage() {
   }, [known, name, customer, site]);
 
   const body = wide ? (
-    <Outlet />
+    <Suspense fallback={<div aria-busy="true" />}>
+      <Outlet />
+      <WhenFetched then={onFetched} />
+    </Suspense>
   ) : (
     <div className={styles.body}>
       <div className={styles.left}>
-        <Outlet />
+        <Suspense fallback={<div aria-busy="true" />}>
+          <Outlet />
+          <WhenFetched then={onFetched} />
+        </Suspense>
       </div>
       <FindingsRail />
     </div>
@@ -104,4 +113,10 @@ export function DeskOf(props: {
       </LightContext>
     </DeskContext>
   );
+}
+
+/** Stands beside a page, and tells when that has been fetched and is there. */
+function WhenFetched({ then }: { then: () => void }) {
+  useEffect(then, [then]);
+  return null;
 }

@@ -12,8 +12,6 @@ import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
 
-const EMPTY_SLOT = 'credential-missing';
-
 /** How many findings of one rule are told one by one before the rest is folded. */
 const ALIKE = 4;
 
@@ -31,11 +29,11 @@ export function FindingsRail() {
   const go = (finding: Finding) => void navigate(placeOf(name, finding));
   const remedies = useRemedies(name, desk);
   const offered = new Map(
-    desk.findings.map((finding, place) => [identity(finding), remedies.data?.[place] ?? []]),
+    desk.findings.map((finding, place) => [finding.identity, remedies.data?.[place] ?? []]),
   );
-  const staying = after && new Set(after.map(identity));
+  const staying = after && new Set(after.map((finding) => finding.identity));
   const fresh = after
-    ? after.filter((finding) => !desk.findings.some((old) => identity(old) === identity(finding)))
+    ? after.filter((finding) => !desk.findings.some((old) => old.identity === finding.identity))
     : [];
 
   useEffect(() => {
@@ -61,7 +59,7 @@ export function FindingsRail() {
 
   const open = findings.filter((finding) => !finding.acceptance);
   const accepted = findings.filter((finding) => finding.acceptance);
-  const empty = open.filter((finding) => finding.rule === EMPTY_SLOT);
+  const empty = open.filter(isUnfilled);
   return (
     <aside className={styles.rail} ref={rail} aria-label="Findings">
       <Verdict />
@@ -81,16 +79,16 @@ export function FindingsRail() {
           <section key={severity} aria-label={count(group.length, severity)}>
             <h3 className={styles.group}>{count(group.length, severity)}</h3>
             {group.map((finding, place) => {
-              if (finding.rule === EMPTY_SLOT && empty.length > 2) return null;
+              if (isUnfilled(finding) && empty.length > 2) return null;
               const alike = group.filter((other) => other.rule === finding.rule);
               const hidden = alike.length > ALIKE + 1 && !opened.has(finding.rule);
               if (hidden && alike.indexOf(finding) >= ALIKE) return null;
               return (
-                <Fragment key={`${identity(finding)} ${place}`}>
+                <Fragment key={`${finding.identity} ${place}`}>
                   <OneFinding
                     finding={finding}
-                    remedies={drafting ? [] : (offered.get(identity(finding)) ?? [])}
-                    going={staying !== null && !staying.has(identity(finding))}
+                    remedies={drafting ? [] : (offered.get(finding.identity) ?? [])}
+                    going={staying !== null && !staying.has(finding.identity)}
                     onGo={go}
                   />
                   {hidden && alike[ALIKE - 1] === finding && (
@@ -112,7 +110,7 @@ export function FindingsRail() {
         <section aria-label="What it would bring">
           <h3 className={styles.group}>It would bring</h3>
           {fresh.slice(0, 6).map((finding) => (
-            <p key={identity(finding)} className={styles.fresh}>
+            <p key={finding.identity} className={styles.fresh}>
               <SeverityMark of={finding.severity} size={12} /> {finding.message}
             </p>
           ))}
@@ -139,20 +137,19 @@ export function FindingsRail() {
   );
 }
 
-function identity(finding: Finding): string {
-  return `${finding.rule} ${finding.path} ${finding.field} ${finding.addresses}`;
+/** Whether something is only still to be filled. */
+function isUnfilled(finding: Finding): boolean {
+  return finding.traits.includes('unfilled');
 }
 
 /** Secrets that are missing all read alike: more than two are told together. */
 function EmptySlots({ findings, onGo }: { findings: Finding[]; onGo: (finding: Finding) => void }) {
-  const owners = [
-    ...new Set(findings.map((finding) => finding.message.split(' of ')[1]?.split(' is not')[0])),
-  ];
+  const owners = [...new Set(findings.map((finding) => finding.owner))];
   return (
     <div style={{ ['--severity' as string]: 'var(--stop)' }}>
       <button
         className={styles.finding}
-        data-finding={EMPTY_SLOT}
+        data-finding={findings[0]?.rule}
         onClick={() => findings[0] && onGo(findings[0])}
       >
         <b>Secrets not in the safe</b>

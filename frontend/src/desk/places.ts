@@ -2,23 +2,9 @@ import type { Finding } from '../api/client';
 import type { SiteName } from '../api/queries';
 import { deskPath } from '../parts/words';
 
-const PAGES: Record<string, string> = {
-  devices: 'devices',
-  wireless: 'devices',
-  safe: 'credentials',
-  answers: 'intake',
-  survivors: 'intake',
-};
-
-/** The page of the desk that shows a place of the plan. */
-export function pageOf(path: string): string {
-  return PAGES[path.split('/')[1] ?? ''] ?? 'addresses';
-}
-
 /** Where the value stands that a finding would have mended. */
-export function placeOf(name: SiteName, finding: Pick<Finding, 'path' | 'field'>): string {
-  const page = finding.field === 'answers' ? 'intake' : pageOf(finding.path);
-  return `${deskPath(name, page)}#${finding.path}/${finding.field}`;
+export function placeOf(name: SiteName, finding: Pick<Finding, 'path' | 'field' | 'stage'>): string {
+  return `${deskPath(name, finding.stage)}#${finding.path}/${finding.field}`;
 }
 
 /** The member that a longer path leads into: `/segments/k3f9q/scope` is in `/segments/k3f9q`. */

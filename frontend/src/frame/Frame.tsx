@@ -1,31 +1,30 @@
 import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useColorScheme } from '@mui/material/styles';
-import { useState } from 'react';
-import { Link, NavLink, Outlet, useNavigate } from 'react-router';
+import { Suspense, useEffect, useState } from 'react';
+import { Link, NavLink, Outlet, useLocation, useNavigate } from 'react-router';
 import type { Person } from '../api/client';
 import { signOut } from '../api/queries';
+import { fetchAll, PAGES, titleAt, wayTo } from '../pages';
 import styles from './frame.module.css';
+import { Boundary } from '../parts/Boundary';
 import { GoTo } from './GoTo';
 import { PersonContext } from './person';
 import { useEvents } from './useEvents';
-
-const SECTIONS = [
-  ['/outbound', 'Outbound'],
-  ['/space', 'Address space'],
-  ['/findings', 'Findings'],
-  ['/customers', 'Customers'],
-  ['/patterns', 'Patterns'],
-  ['/hardware', 'Hardware'],
-  ['/safe', 'Safe'],
-  ['/journal', 'Journal'],
-] as const;
 
 const SCHEMES = { light: 'Light', dark: 'Dark', system: 'As the system has it' } as const;
 
 /** The strip at the top of every page, and the page under it. */
 export function Frame({ person }: { person: Person }) {
   useEvents();
+  const { pathname } = useLocation();
+  useEffect(() => {
+    document.title = titleAt(pathname);
+  }, [pathname]);
+  useEffect(() => {
+    const idle = window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 1));
+    idle(fetchAll); // so that no page has to be waited for
+  }, []);
   return (
     <PersonContext value={person}>
       <div className={styles.page}>
@@ -36,16 +35,20 @@ export function Frame({ person }: { person: Person }) {
           </Link>
           <GoTo />
           <nav aria-label="Sections">
-            {SECTIONS.map(([path, words]) => (
-              <NavLink key={path} to={path} className={styles.section}>
-                {words}
+            {PAGES.filter((page) => page.menu === 'strip').map((page) => (
+              <NavLink key={page.path} to={wayTo(page)} className={styles.section}>
+                {page.title}
               </NavLink>
             ))}
           </nav>
           <PersonMenu person={person} />
         </header>
         <main className={styles.main}>
-          <Outlet />
+          <Boundary at={pathname}>
+            <Suspense fallback={<div aria-busy="true" />}>
+              <Outlet />
+            </Suspense>
+          </Boundary>
         </main>
       </div>
     </PersonContext>
@@ -73,25 +76,13 @@ function PersonMenu({ person }: { person: Person }) {
         <MenuItem disabled>
           {person.name}, {person.role}
         </MenuItem>
-        <MenuItem dense onClick={go('/rules')}>
-          Rule book
-        </MenuItem>
-        <MenuItem dense onClick={go('/settings')}>
-          Settings
-        </MenuItem>
-        <MenuItem dense onClick={go('/me')}>
-          My account
-        </MenuItem>
-        {person.may.includes('administer') && (
-          <MenuItem dense onClick={go('/people')}>
-            People
+        {PAGES.filter(
+          ({ menu }) => menu === 'person' || (menu === 'administrator' && person.may.includes('administer')),
+        ).map((page) => (
+          <MenuItem key={page.path} dense onClick={go(wayTo(page))}>
+            {page.title}
           </MenuItem>
-        )}
-        {person.may.includes('administer') && (
-          <MenuItem dense onClick={go('/operation')}>
-            Operation
-          </MenuItem>
-        )}
+        ))}
         {Object.entries(SCHEMES).map(([scheme, words]) => (
           <MenuItem
             key={scheme}

@@ -19,7 +19,8 @@ import styles from './goto.module.css';
 export function GoTo() {
   const [text, setText] = useState('');
   const [opened, setOpened] = useState(false);
-  const answer = useGoTo(useDeferredValue(text));
+  const asked = useDeferredValue(text);
+  const answer = useGoTo(asked);
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
 
@@ -45,26 +46,25 @@ export function GoTo() {
   const typed = text.trim() !== '';
   const customers = useCustomers(opened);
   const last = opened ? lastPlaces() : [];
-  // what an earlier word found must not be what Enter leads to
-  const places = typed && !answer.isPlaceholderData ? (answer.data?.places ?? []).map(placeTo) : [];
-  const options = typed
-    ? [
-        ...lastFirst(places, last),
-        ...spaceFor(text),
-        ...customersFor(text, customers.data ?? {}),
-        ...pagesFor(text),
-      ]
-    : last;
+  // nothing is offered before it has been looked up: what is there first stays highlighted, and is what Enter leads to
+  const answered = asked === text && !answer.isPending && !answer.isPlaceholderData;
+  const found = () => [
+    ...lastFirst((answer.data?.places ?? []).map(placeTo), last),
+    ...spaceFor(text),
+    ...customersFor(text, customers.data ?? {}),
+    ...pagesFor(text),
+  ];
+  const options = typed ? (answered ? found() : []) : last;
 
   return (
     <Autocomplete<Destination>
       autoHighlight
       openOnFocus
       forcePopupIcon={false}
-      open={opened && (typed ? answer.data !== undefined : last.length > 0)}
+      open={opened && (typed ? !answer.isPending : last.length > 0)}
       onOpen={() => setOpened(true)}
       onClose={() => setOpened(false)}
-      noOptionsText={answer.data?.understood || 'Looking…'}
+      noOptionsText={(answered && answer.data?.understood) || 'Looking…'}
       options={options}
       filterOptions={(all) => all}
       getOptionLabel={(place) => place.name}

@@ -1,5 +1,5 @@
 import type { Schemas } from '../api/client';
-import { pageOf } from '../desk/places';
+import { PAGES, wayTo } from '../pages';
 import { deskPath } from '../parts/words';
 
 /** Somewhere that Go to leads. */
@@ -11,32 +11,25 @@ export interface Destination {
   addresses: string;
 }
 
-const PAGES: [to: string, name: string, words: string][] = [
-  ['/outbound', 'Outbound', 'sites in preparation, load intake tables, import'],
-  ['/space', 'Address space', 'blocks, free room, prefixes'],
+/** What Go to finds besides whole pages. */
+const PARTS: [to: string, name: string, about: string][] = [
   ['/space?kind=public', 'Address space handed out by providers', 'public blocks, hand-offs'],
-  ['/findings', 'Findings', 'stops, warns, everything that was found, mend many'],
-  ['/compare', 'Compare', 'two revisions or two sites beside each other'],
-  ['/customers', 'Customers', 'blocks, room left, reach groups, defaults, notes'],
-  ['/patterns', 'Patterns', 'layouts of segments for a kind of site'],
-  ['/imports', 'Refused rows', 'inbox of intake tables, mend, dismiss'],
-  ['/questions', 'Open questions', 'lists for providers and customers, answers read back'],
-  ['/rollout', 'Many sites at once', 'make sites from a pattern, rollout'],
-  ['/hardware', 'Hardware', 'types of routers, firewalls, switches'],
-  ['/safe', 'Safe', 'secrets, passwords'],
-  ['/journal', 'Journal', 'who did what'],
-  ['/rules', 'Rule book', 'every rule with its reason'],
-  ['/settings', 'Settings', 'own networks, blocks of customers, conventions'],
-  ['/me', 'My account', 'own password, second factor'],
 ];
 
 /** Pages whose name or subject begins with what was typed, word by word. */
 export function pagesFor(text: string): Destination[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  return PAGES.filter(([, name, about]) => {
-    const known = `${name} ${about}`.toLowerCase().split(/[\s,]+/);
-    return words.length > 0 && words.every((word) => known.some((one) => one.startsWith(word)));
-  }).map(([to, name, about]) => ({ to, kind: 'page', name, detail: about, addresses: '' }));
+  const pages = PAGES.filter((page) => page.about).map((page): (typeof PARTS)[number] => [
+    wayTo(page),
+    page.title,
+    page.about ?? '',
+  ]);
+  return [...pages, ...PARTS]
+    .filter(([, name, about]) => {
+      const known = `${name} ${about}`.toLowerCase().split(/[\s,]+/);
+      return words.length > 0 && words.every((word) => known.some((one) => one.startsWith(word)));
+    })
+    .map(([to, name, about]) => ({ to, kind: 'page', name, detail: about, addresses: '' }));
 }
 
 /** Customers by code or name, with their sites on Outbound. */
@@ -75,7 +68,7 @@ export function spaceFor(text: string): Destination[] {
 
 export function placeTo(place: Schemas['PlaceShown']): Destination {
   return {
-    to: `${deskPath(place, pageOf(place.path))}${place.path ? `#${place.path}` : ''}`,
+    to: `${deskPath(place, place.stage)}${place.path ? `#${place.path}` : ''}`,
     kind: place.kind,
     name: place.name,
     detail: `${place.site_name} ${place.customer}/${place.site}`,

@@ -45,10 +45,12 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
       </DialogTitle>
       <DialogContent sx={{ minHeight: 220 }}>
         {busy && <Progress state={state} />}
-        {state?.phase === 'cancelled' && <p role="status">Stopped. Nothing was changed.</p>}
+        {state?.phase === 'cancelled' && (
+          <p role="status">Stopped. {state.problem || 'Nothing was changed'}.</p>
+        )}
         {error && (
           <p role="alert" style={{ color: 'var(--stop)' }}>
-            <SeverityMark of="stop" /> {error}. Nothing was changed.
+            <SeverityMark of="stop" /> {error}.
           </p>
         )}
         {loaded && (
@@ -97,7 +99,7 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
         {preview && !loaded && (
           <Button
             variant="contained"
-            disabled={(news === 0 && refused === 0) || busy}
+            disabled={(news === 0 && refused === 0) || busy || error !== ''}
             onClick={() => apply(left)}
           >
             {news > 0
@@ -236,7 +238,8 @@ function Found(props: {
               <>
                 {site.doubts.map((doubt) => (
                   <div key={doubt} role="alert">
-                    <SeverityMark of="warn" size={12} /> {doubt}. Left out until you take it.
+                    <SeverityMark of="warn" size={12} /> {doubt}.
+                    {!taken(site) && ' Left out until you take it.'}
                   </div>
                 ))}
                 {site.new ? sizes(site) : <Changes site={site} />}

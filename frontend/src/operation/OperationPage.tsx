@@ -81,7 +81,10 @@ function Copies({ now }: { now: Operation }) {
       </Button>
       {make.error && <p role="alert">{make.error.message}.</p>}
       {now.copies.length === 0 ? (
-        <p className="quiet">None has been made yet: the first comes a quarter of an hour after the start.</p>
+        <p className="quiet">
+          None has been made yet
+          {now.backup_every_hours > 0 && ': the first comes a quarter of an hour after the start'}.
+        </p>
       ) : (
         <table className={styles.copies}>
           <thead>

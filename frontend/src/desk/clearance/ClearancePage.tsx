@@ -28,7 +28,7 @@ export function ClearancePage() {
           </p>
         )}
         {[...stops, ...warns].map((finding) => (
-          <Way key={finding.rule + finding.path + finding.addresses} finding={finding} />
+          <Way key={finding.identity} finding={finding} />
         ))}
       </section>
       {accepted.length > 0 && (

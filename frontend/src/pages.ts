@@ -1,0 +1,218 @@
+import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
+import type { Schemas } from './api/client';
+
+/** One page: where it is, what it is called, what Go to finds it by, where a way to it stands, and its parts. */
+export interface Page {
+  path: string;
+  title: string;
+  about?: string;
+  menu?: 'strip' | 'person' | 'administrator';
+  page: LazyExoticComponent<ComponentType>;
+}
+
+const loading: (() => Promise<unknown>)[] = [];
+
+/** A page that is fetched when it is looked at first, or when nothing else is to do. */
+function fetched<Name extends string>(load: () => Promise<Record<Name, ComponentType>>, name: Name) {
+  loading.push(load);
+  return lazy(async () => ({ default: (await load())[name] }));
+}
+
+/** Fetch all pages, so that none has to be waited for. */
+export function fetchAll(): void {
+  for (const load of loading) void load().catch(() => null);
+}
+
+/** The pages, in the order of the strip, of the person's menu and of Go to. */
+export const PAGES: Page[] = [
+  {
+    path: '/outbound',
+    title: 'Outbound',
+    about: 'sites in preparation, load intake tables, import',
+    menu: 'strip',
+    page: fetched(() => import('./outbound/OutboundPage'), 'OutboundPage'),
+  },
+  {
+    path: '/space',
+    title: 'Address space',
+    about: 'blocks, free room, prefixes',
+    menu: 'strip',
+    page: fetched(() => import('./space/SpacePage'), 'SpacePage'),
+  },
+  {
+    path: '/findings',
+    title: 'Findings',
+    about: 'stops, warns, everything that was found, mend many',
+    menu: 'strip',
+    page: fetched(() => import('./findings/FindingsPage'), 'FindingsPage'),
+  },
+  {
+    path: '/compare',
+    title: 'Compare',
+    about: 'two revisions or two sites beside each other',
+    page: fetched(() => import('./compare/ComparePage'), 'ComparePage'),
+  },
+  {
+    path: '/customers',
+    title: 'Customers',
+    about: 'blocks, room left, reach groups, defaults, notes',
+    menu: 'strip',
+    page: fetched(() => import('./customers/CustomersPage'), 'CustomersPage'),
+  },
+  {
+    path: '/customers/:code',
+    title: 'Customer',
+    page: fetched(() => import('./customers/CustomerPage'), 'CustomerPage'),
+  },
+  {
+    path: '/patterns',
+    title: 'Patterns',
+    about: 'layouts of segments for a kind of site',
+    menu: 'strip',
+    page: fetched(() => import('./patterns/PatternsPage'), 'PatternsPage'),
+  },
+  {
+    path: '/patterns/:key',
+    title: 'Pattern',
+    page: fetched(() => import('./patterns/PatternPage'), 'PatternPage'),
+  },
+  {
+    path: '/imports',
+    title: 'Refused rows',
+    about: 'inbox of intake tables, mend, dismiss',
+    page: fetched(() => import('./imports/InboxPage'), 'InboxPage'),
+  },
+  {
+    path: '/questions',
+    title: 'Open questions',
+    about: 'lists for providers and customers, answers read back',
+    page: fetched(() => import('./questions/QuestionsPage'), 'QuestionsPage'),
+  },
+  {
+    path: '/rollout',
+    title: 'Many sites at once',
+    about: 'make sites from a pattern, rollout',
+    page: fetched(() => import('./patterns/RolloutPage'), 'RolloutPage'),
+  },
+  {
+    path: '/hardware/:key?',
+    title: 'Hardware',
+    about: 'types of routers, firewalls, switches',
+    menu: 'strip',
+    page: fetched(() => import('./hardware/HardwarePage'), 'HardwarePage'),
+  },
+  {
+    path: '/safe',
+    title: 'Safe',
+    about: 'secrets, passwords',
+    menu: 'strip',
+    page: fetched(() => import('./safe/SafePage'), 'SafePage'),
+  },
+  {
+    path: '/journal',
+    title: 'Journal',
+    about: 'who did what',
+    menu: 'strip',
+    page: fetched(() => import('./journal/JournalPage'), 'JournalPage'),
+  },
+  {
+    path: '/rules',
+    title: 'Rule book',
+    about: 'every rule with its reason',
+    menu: 'person',
+    page: fetched(() => import('./rules/RulesPage'), 'RulesPage'),
+  },
+  {
+    path: '/settings',
+    title: 'Settings',
+    about: 'own networks, blocks of customers, conventions',
+    menu: 'person',
+    page: fetched(() => import('./organisation/SettingsPage'), 'SettingsPage'),
+  },
+  {
+    path: '/me',
+    title: 'My account',
+    about: 'own password, second factor',
+    menu: 'person',
+    page: fetched(() => import('./people/MePage'), 'MePage'),
+  },
+  {
+    path: '/people',
+    title: 'People',
+    menu: 'administrator',
+    page: fetched(() => import('./people/PeoplePage'), 'PeoplePage'),
+  },
+  {
+    path: '/operation',
+    title: 'Operation',
+    menu: 'administrator',
+    page: fetched(() => import('./operation/OperationPage'), 'OperationPage'),
+  },
+];
+
+/** The desk of a site. */
+export const DESK = fetched(() => import('./desk/DeskPage'), 'DeskPage');
+
+/** Its pages in the order of the work, each with its number as a key. */
+export const STAGES: (Page & { stage: keyof Schemas['Stages'] })[] = [
+  {
+    stage: 'intake',
+    path: 'intake',
+    title: 'Intake',
+    page: fetched(() => import('./desk/intake/IntakePage'), 'IntakePage'),
+  },
+  {
+    stage: 'addresses',
+    path: 'addresses',
+    title: 'Addresses',
+    page: fetched(() => import('./desk/addresses/AddressesPage'), 'AddressesPage'),
+  },
+  {
+    stage: 'devices',
+    path: 'devices',
+    title: 'Devices',
+    page: fetched(() => import('./desk/devices/DevicesPage'), 'DevicesPage'),
+  },
+  {
+    stage: 'credentials',
+    path: 'credentials',
+    title: 'Credentials',
+    page: fetched(() => import('./desk/credentials/CredentialsPage'), 'CredentialsPage'),
+  },
+  {
+    stage: 'clearance',
+    path: 'clearance',
+    title: 'Clearance',
+    page: fetched(() => import('./desk/clearance/ClearancePage'), 'ClearancePage'),
+  },
+  {
+    stage: 'bench',
+    path: 'bench/:device?',
+    title: 'Bench',
+    page: fetched(() => import('./desk/bench/BenchPage'), 'BenchPage'),
+  },
+  {
+    stage: 'handover',
+    path: 'handover',
+    title: 'Handover',
+    page: fetched(() => import('./desk/handover/HandoverPage'), 'HandoverPage'),
+  },
+];
+
+/** Where a page's path leads without what it takes, such as `/hardware` for `/hardware/:key?`. */
+export function wayTo(page: Page): string {
+  return page.path.replace(/\/:.*/, '');
+}
+
+/** What the browser's tab is called at an address: the page, or the site and its stage. */
+export function titleAt(pathname: string): string {
+  const [, first = '', customer = '', site = '', stage = ''] = pathname.split('/').map(decodeURIComponent);
+  if (first === 'sites')
+    return [`${customer}/${site}`, STAGES.find((one) => one.stage === stage)?.title, 'Octaplan']
+      .filter(Boolean)
+      .join(' · ');
+  const at = PAGES.filter((page) => wayTo(page) === `/${first}`);
+  const page = customer ? (at[1] ?? at[0]) : at[0];
+  const name = page?.path.includes(':') && customer ? `${page.title} ${customer}` : page?.title;
+  return [name, 'Octaplan'].filter(Boolean).join(' · ');
+}

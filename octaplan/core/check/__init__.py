@@ -1,0 +1,1 @@
+"""What is wrong, across all sites."""

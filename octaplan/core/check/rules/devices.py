@@ -1,0 +1,664 @@
+"""Devices: ports, addresses, routes, names, management, licences and Wi-Fi."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from datetime import timedelta
+from itertools import combinations
+
+from octaplan.core.check.findings import Hit, Severity, rule
+from octaplan.core.check.view import Subject, View
+from octaplan.core.plan.boxes import (
+    circuits_of,
+    interfaces,
+    is_gateway,
+    is_host_name,
+    named,
+    next_hop,
+    own_address,
+    servers,
+    uses,
+)
+from octaplan.core.plan.device import DeviceRole, PortMode, Security, Service
+from octaplan.core.plan.elsewhere import Other
+from octaplan.core.plan.site import Handoff, SitePlan
+from octaplan.core.values.addresses import Address, Network
+from octaplan.core.values.words import listed
+
+LICENCE_MARGIN = timedelta(days=30)
+
+
+def _of(plan: SitePlan, path: str, name: str, addresses: object = "") -> Subject:
+    return Subject(plan.customer, plan.site, name, path, str(addresses))
+
+
+@rule("device-type-missing", Severity.STOP, "device", "type")
+def device_type_missing(view: View) -> Iterator[Hit]:
+    """Hardware type not known
+
+    The device is of a hardware type that has been removed, or that lists no ports: nothing about its factory
+    state is known, so it can neither be wired nor staged.
+    """
+    if view.holdings.hardware is None:
+        return
+    for box in view.boxes:
+        if box.type is None:
+            yield Hit(
+                box.subject(),
+                f"{named(box.device)} is of the type {box.device.type}, which is not on Hardware any more: put the "
+                "type back there, or choose another.",
+            )
+        elif not box.type.ports:
+            yield Hit(
+                box.subject(),
+                f"The type {box.type.title} of {named(box.device)} lists no ports yet: add them on Hardware.",
+            )
+
+
+@rule("port-unknown", Severity.STOP, "device", "ports")
+def port_unknown(view: View) -> Iterator[Hit]:
+    """Port that the box does not have
+
+    The plan uses a port that the hardware type does not list: the type was changed or exchanged since.
+    """
+    for box in view.boxes:
+        missing = [name for name, _ in uses(box.device) if box.type and box.type.ports and name not in box.type.ports]
+        if missing and box.type:
+            yield Hit(
+                box.subject(" ".join(missing)),
+                f"{named(box.device)} uses port {listed(missing)}, which the {box.type.title} does not have: move "
+                "the cables to ports that it has.",
+            )
+
+
+@rule("wiring-dangling", Severity.STOP, "device", "ports")
+def wiring_dangling(view: View) -> Iterator[Hit]:
+    """Port that leads to something removed
+
+    A port carries a segment or circuit, or a cable leads to a device, that the plan does not have any more.
+    """
+    for box in view.boxes:
+        plan = box.plan
+        for name, use in uses(box.device):
+            gone = any(segment not in plan.segments for segment in use.segments)
+            if use.mode is PortMode.CIRCUIT and (use.circuit or "") not in plan.circuits:
+                what = "no circuit"
+            elif gone:
+                what = "a segment that has been removed"
+            elif use.peer is not None and use.peer not in plan.devices:
+                what = "a device that has been removed"
+            elif use.mode in (PortMode.ACCESS, PortMode.ROUTED) and use.segment is None:
+                what = "no segment"
+            else:
+                continue
+            yield Hit(
+                box.subject(name, f"/ports/{name}"),
+                f"Port {name} of {named(box.device)} leads to {what}: choose what it is for, or leave it unused.",
+            )
+
+
+@rule("port-taken", Severity.STOP, "device", "ports")
+def port_taken(view: View) -> Iterator[Hit]:
+    """Port used twice
+
+    Two cables are planned into one port, or two boxes carry one circuit.
+    """
+    for plan in view.equipped:
+        cables: dict[tuple[str, str], list[tuple[str, str]]] = defaultdict(list)
+        lines: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        for key, device in plan.devices.items():
+            for name, use in uses(device):
+                if use.peer in plan.devices and use.peer_port:
+                    cables[(use.peer or "", use.peer_port)].append((key, name))
+                if use.mode is PortMode.CIRCUIT and use.circuit in plan.circuits:
+                    lines[use.circuit or ""].append((key, name))
+        for (peer, port), ends in cables.items():
+            back = plan.devices[peer].ports.get(port)
+            elsewhere = [] if back is None or back.peer is None else [(back.peer, back.peer_port or "")]
+            for key, name in ends:
+                others = [end for end in {*ends, *elsewhere} if end != (key, name)]
+                if others:
+                    device = plan.devices[key]
+                    yield Hit(
+                        _of(plan, f"/devices/{key}/ports/{name}", named(device), name),
+                        f"The cable from port {name} of {named(device)} ends in port {port} of "
+                        f"{named(plan.devices[peer])}, which another cable has already: choose a free port.",
+                        tuple(
+                            Other(plan.customer, plan.site, named(plan.devices[k]))
+                            for k, _ in others
+                            if k in plan.devices
+                        ),
+                        len(others),
+                    )
+        for circuit, ends in lines.items():
+            for key, name in ends if len(ends) > 1 else ():
+                device = plan.devices[key]
+                yield Hit(
+                    _of(plan, f"/devices/{key}/ports/{name}", named(device), name),
+                    f"{plan.circuits[circuit].label} is planned into {len(ends)} ports, one of them port {name} of "
+                    f"{named(device)}: the provider's socket takes one cable. Keep one.",
+                    (),
+                    len(ends) - 1,
+                )
+
+
+@rule("interface-disabled", Severity.STOP, "device", "ports")
+def interface_disabled(view: View) -> Iterator[Hit]:
+    """Port in use but switched off
+
+    The plan sends traffic through a port that it leaves switched off.
+    """
+    for box in view.boxes:
+        for name, use in uses(box.device):
+            if not use.enabled:
+                yield Hit(
+                    box.subject(name, f"/ports/{name}"),
+                    f"Port {name} of {named(box.device)} is in use but switched off: nothing passes. Switch it on.",
+                )
+
+
+@rule("circuit-unplugged", Severity.STOP, "circuit", "label")
+def circuit_unplugged(view: View) -> Iterator[Hit]:
+    """Circuit in no port
+
+    The site has an edge, but no port of any box carries the circuit.
+    """
+    for plan in view.equipped:
+        if not any(device.role is DeviceRole.EDGE for device in plan.devices.values()):
+            continue
+        carried = {use.circuit for device in plan.devices.values() for _, use in uses(device)}
+        for key, circuit in plan.circuits.items():
+            if key not in carried:
+                yield Hit(
+                    _of(plan, f"/circuits/{key}", circuit.label, circuit.subnet or ""),
+                    f"{circuit.label} is plugged into no port: give it one on the wiring board.",
+                )
+
+
+@rule("segment-unplugged", Severity.STOP, "segment", "label")
+def segment_unplugged(view: View) -> Iterator[Hit]:
+    """Segment on no port of the edge
+
+    The site has an edge or router, but none of their ports carries the segment: nothing in it gets anywhere.
+    """
+    for plan in view.equipped:
+        routing = [device for device in plan.devices.values() if device.routes_packets]
+        carried = {segment for device in routing for segment in device.carried()}
+        for key, segment in plan.segments.items() if routing else ():
+            if key not in carried and segment.role != "isolated":
+                yield Hit(
+                    _of(plan, f"/segments/{key}", segment.label, segment.subnet or ""),
+                    f"{segment.label} is on no port of {listed([named(device) for device in routing])}: give it one "
+                    "on the wiring board.",
+                )
+
+
+@rule("inside-gateway", Severity.STOP, "device", "ports")
+def inside_gateway(view: View) -> Iterator[Hit]:
+    """Default gateway on an inside interface
+
+    A default gateway typed into an inside interface of the edge draws all traffic inwards: the internet is
+    gone, though every address looks right.
+    """
+    for box in view.boxes:
+        if box.device.role is not DeviceRole.EDGE:
+            continue
+        for name, use in uses(box.device):
+            if use.mode is not PortMode.CIRCUIT and use.gateway is not None:
+                yield Hit(
+                    box.subject(use.gateway, f"/ports/{name}"),
+                    f"Port {name} of {named(box.device)} is an inside port with the default gateway {use.gateway}: "
+                    "traffic to the internet goes the wrong way. Leave it empty.",
+                )
+
+
+@rule("device-address-taken", Severity.STOP, "device", "addresses")
+def device_address_taken(view: View) -> Iterator[Hit]:
+    """Device on somebody else's address
+
+    The device's own address in a segment is also that of a gateway, a host or another device.
+    """
+    for plan in view.equipped:
+        claimed: dict[Address, list[tuple[str, str]]] = defaultdict(list)
+        for key, segment in plan.segments.items():
+            if segment.gateway is not None and not any(
+                own_address(plan, d, key) == segment.gateway for d in plan.devices.values() if is_gateway(plan, d)
+            ):
+                claimed[segment.gateway].append(("", f"the gateway of {segment.label}"))
+        linked = {device.host for device in plan.devices.values()}
+        for key, host in plan.hosts.items():
+            if host.address is not None and key not in linked:
+                claimed[host.address].append(("", host.name))
+        for key, device in plan.devices.items():
+            for address in {i.address for i in interfaces(plan, device) if i.owner.startswith("/segments/")}:
+                claimed[address].append((key, named(device)))
+        for address, owners in claimed.items():
+            for key, name in owners if len(owners) > 1 else ():
+                if key:
+                    others = [other for k, other in owners if (k, other) != (key, name)]
+                    yield Hit(
+                        _of(plan, f"/devices/{key}", name, address),
+                        f"{address} of {name} is also {listed(others)}: only one of them will answer. If they are "
+                        "one box, say so at the device; if not, give one another address.",
+                        tuple(Other(plan.customer, plan.site, other) for other in others),
+                        len(others),
+                    )
+
+
+@rule("device-address-outside", Severity.STOP, "device", "addresses")
+def device_address_outside(view: View) -> Iterator[Hit]:
+    """Device address outside the segment
+
+    The device's own address is not a usable address of the segment's subnet.
+    """
+    for box in view.boxes:
+        for key, address in box.device.addresses.items():
+            segment = box.plan.segments.get(key)
+            if segment is not None and segment.subnet is not None and not segment.subnet.usable.holds(address):
+                yield Hit(
+                    box.subject(address, f"/addresses/{key}"),
+                    f"{address} of {named(box.device)} is not a usable address of {segment.label} {segment.subnet}: "
+                    f"give it one of {segment.subnet.usable}.",
+                )
+
+
+@rule("switch-gateway-missing", Severity.STOP, "device", "gateway")
+def switch_gateway_missing(view: View) -> Iterator[Hit]:
+    """Managed switch without a gateway
+
+    A switch or access point with a management address but no default gateway answers its own segment only.
+    """
+    for box in view.boxes:
+        if box.device.role not in (DeviceRole.SWITCH, DeviceRole.ACCESS_POINT) or box.device.gateway is not None:
+            continue
+        addresses = [interface.address for interface in interfaces(box.plan, box.device)]
+        if addresses:
+            yield Hit(
+                box.subject(addresses[0]),
+                f"{named(box.device)} has the address {addresses[0]} and no default gateway: it answers its own "
+                "segment only. Give it the segment's gateway.",
+            )
+
+
+@rule("route-default-missing", Severity.STOP, "device", "routes")
+def route_default_missing(view: View) -> Iterator[Hit]:
+    """No default route
+
+    An edge with a static circuit has no default route: addresses are right, and nothing gets out.
+    """
+    for box in view.boxes:
+        static = [c for _, c in circuits_of(box.plan, box.device) if c.handoff is Handoff.STATIC]
+        if box.device.role is DeviceRole.EDGE and static and not any(r.default for r in box.device.routes.values()):
+            via = static[0].gateway or "the provider's gateway"
+            yield Hit(
+                box.subject(),
+                f"{named(box.device)} has no default route, so nothing gets out by {static[0].label}: add one by "
+                f"{via}.",
+            )
+
+
+@rule("route-default-twice", Severity.STOP, "device", "routes")
+def route_default_twice(view: View) -> Iterator[Hit]:
+    """Two default routes with one metric
+
+    With equal metrics the box spreads traffic over both ways out, or takes either.
+    """
+    for box in view.boxes:
+        metrics = Counter((r.to.family, r.metric) for r in box.device.routes.values() if r.default)
+        for (_, metric), number in metrics.items():
+            if number > 1:
+                yield Hit(
+                    box.subject(f"metric {metric}"),
+                    f"{named(box.device)} has {number} default routes with the metric {metric}: give the way that is "
+                    "used first the lowest.",
+                )
+
+
+@rule("route-next-hop", Severity.STOP, "device", "routes")
+def route_next_hop(view: View) -> Iterator[Hit]:
+    """Next hop that cannot be reached
+
+    The next hop of a route lies in no subnet that the box is connected to, or is the box itself.
+    """
+    for box in view.boxes:
+        own = list(interfaces(box.plan, box.device))
+        for key, route in box.device.routes.items():
+            hop = next_hop(box.plan, route)
+            circuit = box.plan.circuits.get(route.circuit or "")
+            if hop is None:
+                if circuit is None or circuit.handoff is Handoff.STATIC:
+                    if circuit is not None:
+                        continue  # wan-gateway-missing speaks
+                    why = "names neither a next hop nor a circuit of the site"
+                else:
+                    continue
+            elif any(interface.address == hop for interface in own):
+                why = f"leads to {hop}, which is the box itself"
+            elif circuit is None and not any(interface.network.holds(hop) for interface in own):
+                why = f"leads to {hop}, which is in no subnet that the box is connected to"
+            else:
+                continue
+            yield Hit(
+                box.subject(route.to, f"/routes/{key}"),
+                f"The route to {route.to} of {named(box.device)} {why}: correct the next hop.",
+            )
+
+
+@rule("route-shadow", Severity.WARN, "device", "routes")
+def route_shadow(view: View) -> Iterator[Hit]:
+    """Static route inside a connected subnet
+
+    The route leads into a subnet that the box is directly connected to: it hides a part of that subnet.
+    """
+    for box in view.boxes:
+        for key, route in box.device.routes.items():
+            for interface in interfaces(box.plan, box.device):
+                net = interface.network
+                if net.family == route.to.family and route.to.prefix >= net.prefix and net.holds(route.to.first):
+                    yield Hit(
+                        box.subject(route.to, f"/routes/{key}"),
+                        f"{named(box.device)} is connected to {net} itself, and its route to {route.to} hides a part "
+                        "of it: remove the route.",
+                    )
+                    break
+
+
+@rule("metric-failover", Severity.WARN, "site", "priority")
+def metric_failover(view: View) -> Iterator[Hit]:
+    """No order between two circuits
+
+    The site has two circuits or more, and which is used first is not said.
+    """
+    for plan in view.plans_with("circuits", 2):
+        priorities = Counter(circuit.priority for circuit in plan.circuits.values())
+        if None in priorities or max(priorities.values()) > 1:
+            names = [circuit.label for circuit in plan.circuits.values()]
+            first = next(key for key, c in plan.circuits.items() if c.priority is None or priorities[c.priority] > 1)
+            yield Hit(
+                _of(plan, f"/circuits/{first}", plan.name or plan.site),
+                f"{listed(names)} have no order of use between them: give the one that is used first the order 1.",
+            )
+
+
+@rule("overlap-factory", Severity.WARN, "segment", "subnet")
+def overlap_factory(view: View) -> Iterator[Hit]:
+    """Subnet of a box out of its carton
+
+    The segment overlaps the factory subnet of a hardware type used at the site: a box that is reset, or a new
+    one plugged in, answers with addresses of this segment.
+    """
+    for plan in view.equipped:
+        hardware = view.holdings.hardware or {}
+        factory: dict[Network, str] = {}
+        for device in plan.devices.values():
+            kind = hardware.get(device.type)
+            if kind is not None and kind.factory.subnet is not None:
+                factory.setdefault(kind.factory.subnet, kind.title)
+        for key, segment in plan.segments.items():
+            for net, title in factory.items():
+                if segment.subnet is not None and _overlap(segment.subnet, net):
+                    yield Hit(
+                        _of(plan, f"/segments/{key}", segment.label, segment.subnet),
+                        f"{segment.label} {segment.subnet} overlaps {net}, the factory subnet of the {title}: a box "
+                        "that is reset will answer in it. Renumber the segment, or accept it with a reason.",
+                    )
+                    break
+
+
+def _overlap(a: Network, b: Network) -> bool:
+    return a.family == b.family and (a.holds(b.first) or b.holds(a.first))
+
+
+@rule("two-servers", Severity.STOP, "segment", "scope")
+def two_servers(view: View) -> Iterator[Hit]:
+    """Two DHCP servers on one segment
+
+    The scope would be served by more than one box: clients get an answer from either, and sooner or later the
+    same address from both.
+    """
+    for plan in view.equipped:
+        for key, segment in plan.segments.items():
+            if segment.scope.span is None:
+                continue
+            boxes = [named(device) for _, device in servers(plan, key)]
+            if len(boxes) > 1:
+                yield Hit(
+                    _of(plan, f"/segments/{key}", segment.label, segment.scope.span),
+                    f"The range of {segment.label} is served by {listed(boxes)}: let one box serve it.",
+                    tuple(Other(plan.customer, plan.site, name) for name in sorted(boxes)),
+                    len(boxes),
+                )
+
+
+@rule("dns-loop", Severity.STOP, "device", "forwarders")
+def dns_loop(view: View) -> Iterator[Hit]:
+    """Name server that asks itself
+
+    The box forwards names to one of its own addresses: no name is ever found.
+    """
+    for box in view.boxes:
+        own = {interface.address for interface in interfaces(box.plan, box.device)}
+        for address in [a for a in box.device.forwarders if a in own]:
+            yield Hit(
+                box.subject(address),
+                f"{named(box.device)} forwards names to {address}, which is itself: give it the provider's resolvers.",
+            )
+
+
+@rule("host-name-bad", Severity.STOP, "device", "name")
+def host_name_bad(view: View) -> Iterator[Hit]:
+    """Host name that is none
+
+    A host name has letters, digits and hyphens, at most 63 to a label (RFC 1123); other characters are refused
+    by the box, or break certificates and name lookup.
+    """
+    for box in view.boxes:
+        name = box.device.name
+        if name is None and box.device.staged:
+            yield Hit(box.subject(), f"{named(box.device).capitalize()} has no host name: give it one.")
+        elif name is not None and not is_host_name(name):
+            yield Hit(
+                box.subject(name),
+                f"{name!r} is no host name (RFC 1123): use letters, digits and hyphens, and begin and end with a "
+                "letter or digit.",
+            )
+
+
+@rule("host-name-duplicate", Severity.STOP, "device", "name")
+def host_name_duplicate(view: View) -> Iterator[Hit]:
+    """Host name used twice
+
+    Two devices of the site have the same host name: nobody can tell their logs and back-ups apart.
+    """
+    for plan in view.equipped:
+        for (key, one), (other_key, other) in combinations(plan.devices.items(), 2):
+            if one.name and other.name and one.name.casefold() == other.name.casefold():
+                for mine, theirs in ((key, other_key), (other_key, key)):
+                    name = plan.devices[theirs].role.words
+                    yield Hit(
+                        _of(plan, f"/devices/{mine}", named(plan.devices[mine]), one.name),
+                        f"{one.name} is also the host name of the site's {name}: give one of them another.",
+                        (Other(plan.customer, plan.site, named(plan.devices[theirs])),),
+                        1,
+                    )
+
+
+@rule("time-server-missing", Severity.WARN, "device", "time_servers")
+def time_server_missing(view: View) -> Iterator[Hit]:
+    """No time server
+
+    Without the right time logs mislead, certificates fail and schedules run at night.
+    """
+    for box in view.boxes:
+        if box.device.staged and not box.device.time_servers:
+            yield Hit(box.subject(), f"{named(box.device)} has no time server: give it one or two.")
+
+
+@rule("access-telnet", Severity.STOP, "device", "access")
+def access_telnet(view: View) -> Iterator[Hit]:
+    """Managed by Telnet
+
+    Telnet sends the password in clear.
+    """
+    yield from _managed_by(view, Service.TELNET, "Telnet, which sends the password in clear: use SSH instead")
+
+
+@rule("access-plain-http", Severity.WARN, "device", "access")
+def access_plain_http(view: View) -> Iterator[Hit]:
+    """Managed by plain HTTP
+
+    Plain HTTP sends the password in clear.
+    """
+    yield from _managed_by(view, Service.HTTP, "plain HTTP, which sends the password in clear: use HTTPS instead")
+
+
+def _managed_by(view: View, service: Service, words: str) -> Iterator[Hit]:
+    for box in view.boxes:
+        for key, access in box.device.access.items():
+            if access.service is service:
+                yield Hit(box.subject(service, f"/access/{key}"), f"{named(box.device)} is managed by {words}.")
+
+
+@rule("access-open", Severity.STOP, "device", "access")
+def access_open(view: View) -> Iterator[Hit]:
+    """Management open to the internet
+
+    The box can be managed from any address of the internet.
+    """
+    for box in view.boxes:
+        for key, access in box.device.access.items():
+            if any(network.prefix == 0 for network in access.networks):
+                yield Hit(
+                    box.subject(access.service, f"/access/{key}"),
+                    f"{named(box.device)} can be managed by {access.service} from any address: name the networks "
+                    "that you manage it from.",
+                )
+
+
+@rule("access-name-needed", Severity.STOP, "device", "domain")
+def access_name_needed(view: View) -> Iterator[Hit]:
+    """SSH without a full name
+
+    SSH is wanted, the hardware type says that its SSH needs a full name, and host name or domain is missing.
+    """
+    for box in view.boxes:
+        if box.type is None or not box.type.ssh_needs_full_name:
+            continue
+        wanted = any(access.service is Service.SSH for access in box.device.access.values())
+        if wanted and not (box.device.name and (box.device.domain or "." in box.device.name)):
+            missing = "domain" if box.device.name else "host name"
+            yield Hit(
+                box.subject(),
+                f"{named(box.device)} is to be managed by SSH and has no {missing}: a {box.type.title} leaves SSH off "
+                "until it has a full name. Give it one.",
+            )
+
+
+@rule("access-missing", Severity.WARN, "device", "access")
+def access_missing(view: View) -> Iterator[Hit]:
+    """Nobody may manage the box
+
+    The plan permits management of the box from nowhere: once it is set up, only its console opens it.
+    """
+    for box in view.boxes:
+        if box.device.staged and not box.device.access:
+            yield Hit(box.subject(), f"{named(box.device)} can be managed from nowhere: permit it from one segment.")
+
+
+@rule("licence-missing", Severity.WARN, "device", "licences")
+def licence_missing(view: View) -> Iterator[Hit]:
+    """Licence not recorded
+
+    The hardware type needs a licence, and none is recorded for this box.
+    """
+    for box in view.boxes:
+        for name, purpose in box.type.licences.items() if box.type else ():
+            if name not in box.device.licences:
+                yield Hit(
+                    box.subject(name, f"/licences/{name}"),
+                    f"{named(box.device)} needs the licence {name} for {purpose}: record it, or order it.",
+                )
+
+
+@rule("licence-ends", Severity.WARN, "device", "licences")
+def licence_ends(view: View) -> Iterator[Hit]:
+    """Licence about to end
+
+    A licence ends before, or within 30 days of, the day the site ships.
+    """
+    for box in view.boxes:
+        ship = box.plan.ship_date
+        for name, licence in box.device.licences.items():
+            if ship is not None and licence.ends is not None and licence.ends <= ship + LICENCE_MARGIN:
+                yield Hit(
+                    box.subject(f"{name} {licence.ends}", f"/licences/{name}"),
+                    f"The licence {name} of {named(box.device)} ends on {licence.ends}, and the site ships on "
+                    f"{ship}: renew it.",
+                )
+
+
+@rule("firmware-old", Severity.WARN, "device", "firmware")
+def firmware_old(view: View) -> Iterator[Hit]:
+    """Firmware below the wanted level
+
+    The level found on the box is older than the one that its hardware type wants.
+    """
+    for box in view.boxes:
+        found, wanted = box.device.firmware, box.type.firmware.wanted if box.type else None
+        if found and wanted and _level(found) < _level(wanted):
+            yield Hit(
+                box.subject(found),
+                f"{named(box.device)} has firmware {found}, and {wanted} is wanted: update it.",
+            )
+
+
+def _level(text: str) -> list[tuple[int, str]]:
+    """A version as something that sorts: numbers by value, words by letters."""
+    parts = text.replace("-", ".").replace("_", ".").split(".")
+    return [(int(part), "") if part.isascii() and part.isdigit() and len(part) < 12 else (-1, part) for part in parts]
+
+
+@rule("wifi-open", Severity.STOP, "wireless", "security")
+def wifi_open(view: View) -> Iterator[Hit]:
+    """Wi-Fi without encryption
+
+    Everything on the air can be read by everybody.
+    """
+    for plan in view.plans_with("wireless"):
+        for key, wifi in plan.wireless.items():
+            if wifi.security is Security.OPEN:
+                yield Hit(
+                    _of(plan, f"/wireless/{key}", wifi.name, wifi.security),
+                    f"The Wi-Fi {wifi.name} is open: choose WPA3, or WPA2 with WPA3 for older telephones.",
+                )
+
+
+@rule("wifi-legacy", Severity.WARN, "wireless", "security")
+def wifi_legacy(view: View) -> Iterator[Hit]:
+    """Wi-Fi with outdated encryption
+
+    WPA2 with TKIP has been broken; current devices refuse it or fall back to low speed.
+    """
+    for plan in view.plans_with("wireless"):
+        for key, wifi in plan.wireless.items():
+            if wifi.security is Security.WPA2_TKIP:
+                yield Hit(
+                    _of(plan, f"/wireless/{key}", wifi.name, wifi.security),
+                    f"The Wi-Fi {wifi.name} uses WPA2 with TKIP, which has been broken: choose WPA2 (AES) or WPA3.",
+                )
+
+
+@rule("wifi-nowhere", Severity.STOP, "wireless", "segment")
+def wifi_nowhere(view: View) -> Iterator[Hit]:
+    """Wi-Fi that leads nowhere
+
+    The Wi-Fi network belongs to no segment, or to one that has been removed.
+    """
+    for plan in view.plans_with("wireless"):
+        for key, wifi in plan.wireless.items():
+            if (wifi.segment or "") not in plan.segments:
+                yield Hit(
+                    _of(plan, f"/wireless/{key}", wifi.name),
+                    f"The Wi-Fi {wifi.name} belongs to no segment: choose one.",
+                )

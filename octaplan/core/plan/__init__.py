@@ -1,0 +1,1 @@
+"""What is planned, and what follows from one plan alone."""

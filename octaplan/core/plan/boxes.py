@@ -1,0 +1,154 @@
+"""What follows about a site's boxes from its plan: their addresses, who routes and who serves what."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from itertools import count
+from typing import NamedTuple
+
+from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Route
+from octaplan.core.plan.site import Circuit, Segment, SitePlan
+from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
+
+#: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
+SERVER_OPTIONS = {
+    "4": "time server",
+    "42": "time server",
+    "44": "name server",
+    "66": "provisioning server",
+    "69": "mail server",
+    "150": "provisioning server",
+}
+
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?").fullmatch
+
+
+def is_host_name(name: str) -> bool:
+    """Whether a text is a host name of one or more labels (RFC 1123, section 2.1)."""
+    labels = name.split(".")
+    return len(name) <= 253 and all(map(_LABEL, labels)) and not labels[-1].isdigit()
+
+
+def host_name(site: str, role: DeviceRole, taken: Iterable[str]) -> str:
+    """A host name by convention, `SITE-edge`, `SITE-switch`, `SITE-switch2`, that is not yet taken."""
+    stem = re.sub(r"[^a-z0-9]+", "-", site.casefold()).strip("-") or "site"
+    short = {"access-point": "ap", "inner-router": "router"}.get(role, str(role))
+    names = {name.casefold() for name in taken}
+    base = f"{stem[:40]}-{short}"
+    numbered = (f"{base}{number}" for number in count(2))
+    return base if base not in names else next(name for name in numbered if name not in names)
+
+
+def own_address(plan: SitePlan, device: Device, segment: str) -> Address | None:
+    """The box's address in a segment: its own, or that of the host it is, or the gateway's when it routes."""
+    if segment in device.addresses:
+        return device.addresses[segment]
+    host = plan.hosts.get(device.host or "")
+    if host is not None and host.segment == segment and host.address is not None:
+        return host.address
+    where = plan.segments.get(segment)
+    if where is not None and device.routes_packets and segment in device.carried() and is_gateway(plan, device):
+        return where.gateway
+    return None
+
+
+def is_gateway(plan: SitePlan, device: Device) -> bool:
+    """Whether the segments' gateways are addresses of this box: the edge, or without one the first router."""
+    edges = [d for d in plan.devices.values() if d.role is DeviceRole.EDGE]
+    if edges:
+        return device.role is DeviceRole.EDGE
+    return next((d for d in plan.devices.values() if d.role is DeviceRole.ROUTER), None) is device
+
+
+class Interface(NamedTuple):
+    """An address of a box, in a segment or on a circuit."""
+
+    owner: str
+    address: Address
+    network: Network
+
+
+def interfaces(plan: SitePlan, device: Device) -> Iterator[Interface]:
+    """Every address of a box that the plan knows with its subnet."""
+    for key in dict.fromkeys([*device.carried(), *device.addresses]):
+        segment = plan.segments.get(key)
+        address = own_address(plan, device, key)
+        if segment is not None and segment.subnet is not None and address is not None:
+            yield Interface(f"/segments/{key}", address, segment.subnet)
+    for key, circuit in circuits_of(plan, device):
+        if circuit.address is not None and circuit.subnet is not None:
+            yield Interface(f"/circuits/{key}", circuit.address, circuit.subnet)
+
+
+def circuits_of(plan: SitePlan, device: Device) -> list[tuple[str, Circuit]]:
+    """The circuits on the box's ports, in the order of their priority."""
+    keys = {use.circuit for use in device.ports.values() if use.mode is PortMode.CIRCUIT and use.circuit}
+    found = [(key, circuit) for key, circuit in plan.circuits.items() if key in keys]
+    return sorted(found, key=lambda pair: 10_000 if pair[1].priority is None else pair[1].priority)
+
+
+def next_hop(plan: SitePlan, route: Route) -> Address | None:
+    """Where a route leads: its next hop, or the gateway of its circuit."""
+    if route.via is not None:
+        return route.via
+    circuit = plan.circuits.get(route.circuit or "")
+    return circuit.gateway if circuit else None
+
+
+def segment_of(plan: SitePlan, address: Address) -> tuple[str, Segment] | None:
+    """The segment whose subnet holds an address."""
+    for key, segment in plan.segments.items():
+        for subnet in (segment.subnet, segment.subnet6):
+            if subnet is not None and subnet.holds(address):
+                return key, segment
+    return None
+
+
+def held_addresses(plan: SitePlan) -> dict[Address, str]:
+    """Every address at which something is planned at the site, and what that is."""
+    held: dict[Address, str] = {}
+    for segment in plan.segments.values():
+        for gateway in (segment.gateway, segment.gateway6):
+            if gateway is not None:
+                held.setdefault(gateway, f"the gateway of {segment.label}")
+    for host in plan.hosts.values():
+        for address in (host.address, host.address6):
+            if address is not None:
+                held.setdefault(address, host.name)
+    for device in plan.devices.values():
+        for interface in interfaces(plan, device):
+            held.setdefault(interface.address, named(device))
+    return held
+
+
+def servers(plan: SitePlan, segment: str) -> list[tuple[str, Device]]:
+    """The boxes that serve DHCP on a segment when the edge is to serve it."""
+    if plan.segments[segment].scope.server != "edge":
+        return []
+    return [
+        (key, device)
+        for key, device in plan.devices.items()
+        if device.role is DeviceRole.EDGE and segment in device.carried()
+    ]
+
+
+def named(device: Device) -> str:
+    """A box by its host name, or while it has none by its role."""
+    return device.name or f"the {device.role.words}"
+
+
+def uses(device: Device) -> Iterator[tuple[str, PortUse]]:
+    """The ports that carry something."""
+    return ((name, use) for name, use in device.ports.items() if use.mode is not PortMode.UNUSED)
+
+
+def addresses_in(text: str) -> list[Address]:
+    """The addresses in a list written with commas or spaces; nothing when it is something else."""
+    found = []
+    for part in re.split(r"[\s,;]+", text.strip()):
+        try:
+            found.append(parse_address(part))
+        except AddressError:
+            return []
+    return found

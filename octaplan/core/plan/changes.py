@@ -1,0 +1,223 @@
+"""What changed between two plans, in words: the sentence of a revision, the preview of an import."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any, NamedTuple
+
+from octaplan.core.plan.questions import BY_NAME
+from octaplan.core.plan.site import SitePlan
+
+_LABELS = {
+    "resolvers": "resolvers",
+    "vlan": "VLAN",
+    "vrf": "VRF",
+    "mac": "MAC",
+    "pppoe_user": "PPPoE user",
+    "routed_blocks": "routed blocks",
+    "uses": "use of addresses",
+    "expected_hosts": "expected hosts",
+    "prefix": "mask",
+    "handoff": "hand-off",
+    "reach_groups": "reach groups",
+    "time_zone": "time zone",
+    "ship_date": "ship date",
+    "subnet6": "IPv6 subnet",
+    "gateway6": "IPv6 gateway",
+    "address6": "IPv6 address",
+    "prefix6": "IPv6 mask",
+    "delegated_prefix": "IPv6 prefix",
+    "modem_subnet": "modem's inside",
+    "kept": "kept runs",
+    "scope/server": "DHCP server",
+    "scope/first": "range start",
+    "scope/last": "range end",
+    "scope/excluded": "excluded",
+    "scope/lease": "lease",
+    "scope/options": "DHCP options",
+}
+
+_KINDS = {
+    "circuits": "circuit",
+    "segments": "segment",
+    "hosts": "host",
+    "devices": "device",
+    "wireless": "Wi-Fi",
+    "slots": "secret",
+    "survivors": "value that must survive",
+}
+
+#: Maps inside a member whose entries change one by one.
+_INNER = ("scope", "ports", "addresses", "routes", "translations", "allows", "access", "licences")
+
+
+class Change(NamedTuple):
+    """One value that differs. `path` is a JSON pointer, `subject` empty for the site itself."""
+
+    path: str
+    subject: str
+    field: str
+    before: str
+    after: str
+
+    def __str__(self) -> str:
+        if self.path.startswith("/accepted/"):
+            return f"{'Accepted' if self.after else 'No longer accepted:'} {self.subject}"
+        if not self.field:
+            return f"{'Added' if self.after else 'Removed'} {self.subject}"
+        what = f"{self.subject} {self.field}".strip()
+        return f"{what[:1].upper()}{what[1:]} {self.before or 'empty'} → {self.after or 'empty'}"
+
+
+def changes(before: SitePlan | None, after: SitePlan) -> list[Change]:
+    """Every difference between two plans of one site, in the order of the document."""
+    return changes_between(before.document() if before else {}, after.document())
+
+
+def changes_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[Change]:
+    """The same of their documents; an empty one for a plan that is new."""
+    return list(_differences(before, after))
+
+
+def compared(one: SitePlan, other: SitePlan) -> list[Change]:
+    """Every difference between two plans, of one site or of two.
+
+    Members are the same when their ids are and it is one site; else when their labels or names are (hosts: in the
+    segment that matches). Paths are those of the first plan, or of the second for what only it has.
+    """
+    first, second = one.document(), other.document()
+    if one.key != other.key:  # what was answered about one site says nothing about another
+        first["answers"] = second["answers"] = {}
+    return list(_differences(first, _renamed(first, second, by_id=one.key == other.key)))
+
+
+def _renamed(one: Mapping[str, Any], other: Mapping[str, Any], by_id: bool) -> dict[str, Any]:
+    """The second document with the ids of the first where members match."""
+    renamed = dict(other)
+    names: dict[str, str] = {}
+    for kind in _KINDS:
+        here = one.get(kind, {})
+        known = {_matched(member): key for key, member in here.items()}
+        members: dict[str, Any] = {}
+        for key, member in other.get(kind, {}).items():
+            if "segment" in member:
+                member = member | {"segment": names.get(member["segment"], member["segment"])}
+            same = key if by_id and key in here else known.get(_matched(member), "")
+            if not same or same in members or (by_id and same != key and same in other[kind]):
+                same = key if key not in here and key not in members else f"{key}~"
+            members[same] = member
+            names[key] = same
+        renamed[kind] = members
+    return renamed
+
+
+def _matched(member: Mapping[str, Any]) -> tuple[str, str]:
+    return _name(member).casefold(), str(member.get("segment") or "")
+
+
+def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    members = (*_KINDS, "accepted", "answers", "schema", "customer", "site")
+    own_old, own_new = ({k: v for k, v in d.items() if k not in members} for d in (old, new))
+    yield from _fields("", "", own_old, own_new)
+    for kind, noun in _KINDS.items():
+        was, now = old.get(kind, {}), new[kind]
+        for key in [*was, *(key for key in now if key not in was)]:
+            path = f"/{kind}/{key}"
+            if key not in now:
+                yield Change(path, f"{noun} {_name(was[key])}", "", _name(was[key]), "")
+            elif key not in was:
+                yield Change(path, f"{noun} {_name(now[key])}", "", "", _name(now[key]))
+            elif was[key] != now[key]:
+                yield from _fields(path, _name(was[key]), was[key], now[key])
+    yield from _answers(old, new)
+    was, now = old.get("accepted", {}), new["accepted"]
+    for key in [*was, *now]:
+        accepted = was.get(key) or now.get(key)
+        if key not in now or key not in was:
+            taken_back = key not in now
+            subject = f"{accepted['rule']} ({accepted['reason']})"
+            yield Change(f"/accepted/{key}", subject, "", "1" if taken_back else "", "" if taken_back else "1")
+
+
+def _answers(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    """Answers of the intake that say something else, or were confirmed; those whose value is a field are told there."""
+    was, now = old.get("answers", {}), new["answers"]
+    for key in [*was, *(key for key in now if key not in was)]:
+        before, after = was.get(key), now.get(key)
+        if before == after:
+            continue
+        name, _, circuit = key.partition(".")
+        question = BY_NAME.get(name)
+        short = question.short if question else name
+        line = (new["circuits"].get(circuit) or old.get("circuits", {}).get(circuit) or {}).get("label", "")
+        texts = [answer["text"] if answer else "" for answer in (before, after)]
+        sure = [bool(answer and answer["confirmed"]) for answer in (before, after)]
+        if texts[0] != texts[1] and (question is None or not question.field or "none" in texts):
+            yield Change(f"/answers/{key}", line, f"{short} answered", *texts)
+        elif sure[0] != sure[1]:
+            words = [f"{text} (confirmed)" if yes else text for text, yes in zip(texts, sure, strict=True)]
+            yield Change(f"/answers/{key}", line, f"{short} answered", *words)
+
+
+def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+    flat_old, flat_new = dict(_flat(old)), dict(_flat(new))
+    for name in [*flat_old, *(name for name in flat_new if name not in flat_old)]:
+        was, now = flat_old.get(name), flat_new.get(name)
+        if was != now:
+            label = _LABELS.get(name) or _label(name)
+            before, after = _text(was), _text(now)
+            if before == after:  # left out, none, an empty entry: they read alike, and are not the same
+                before, after = (
+                    "left out" if value is None else str(value) if value else "none" for value in (was, now)
+                )
+            yield Change(f"{path}/{name}", subject, label, before, after)
+
+
+def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    for name, value in values.items():
+        if name in _INNER and isinstance(value, dict):
+            yield from ((f"{name}/{part}", inner) for part, inner in value.items())
+        else:
+            yield name, value
+
+
+def _label(name: str) -> str:
+    part, _, inner = name.partition("/")
+    noun = {"ports": "port", "licences": "licence", "addresses": "address"}.get(part, part.replace("_", " "))
+    return f"{noun} {inner}" if part in ("ports", "licences") else noun
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, dict):
+        if "version" in value:
+            return f"{value['key']} version {value['version']}"
+        if "mode" in value:
+            into = f" into port {value['peer_port']}" if value.get("peer_port") else ""
+            off = "" if value.get("enabled", True) else ", off"
+            return f"{value['mode']}{into}{off}"
+        return ", ".join(f"{key} {use}" for key, use in value.items() if use not in (None, "", []))
+    if isinstance(value, list):
+        return " ".join(f"{item['run']} for {item['kind']}" if isinstance(item, dict) else str(item) for item in value)
+    return str(value)
+
+
+def _name(member: Mapping[str, Any]) -> str:
+    if "what" in member:
+        return f"{member['what']} {member['value']}"
+    return str(member.get("label") or member.get("name") or member.get("role"))
+
+
+def _told(change: Change) -> str:
+    return "Segments put in another order" if change.field == "order" else str(change)
+
+
+def sentence(differences: list[Change], most: int = 3) -> str:
+    """A revision's own sentence: the first few changes and how many more there are."""
+    if not differences:
+        return "Nothing changed"
+    told = [*dict.fromkeys(map(_told, differences))]
+    shown = "; ".join(told[:most])
+    more = len(told) - most
+    return f"{shown}; and {more:,} more" if more > 0 else shown

@@ -1,0 +1,18 @@
+"""Members of other sites, as they are named where they have part in something."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Other(NamedTuple):
+    """A site, or a member of one."""
+
+    customer: str
+    site: str
+    subject: str
+
+
+def at(other: Other) -> str:
+    """A member of another site: `office at FERN/MILL`."""
+    return f"{other.subject} at {other.customer}/{other.site}"

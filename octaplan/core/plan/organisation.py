@@ -1,0 +1,126 @@
+"""What the provider decides for all of its sites: one document (schema `octaplan.organisation/1`)."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field, StringConstraints, field_validator
+
+from octaplan.core.values.addresses import Address, Network, parse_network
+from octaplan.core.values.fields import AddressField, Domain, Name, NetworkField, Part, TimeZone
+
+SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
+
+CustomerKey = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40, pattern=r"^[^/~\x00-\x1f]+$")
+]
+
+#: What home routers and providers' modems use out of their cartons.
+COMMON_DEFAULTS = tuple(
+    parse_network(text)[0] for text in ("192.168.0.0/24", "192.168.1.0/24", "192.168.100.0/24", "10.0.0.0/24")
+)
+
+
+class Side(StrEnum):
+    """Which end of a subnet is taken first."""
+
+    FIRST = "first"
+    LAST = "last"
+
+
+class OwnNetwork(Part):
+    """A network of the provider itself, such as management or remote access."""
+
+    name: Name
+    network: NetworkField
+
+
+class Defaults(Part):
+    """What is usual at the sites of one customer; what is left out is as at all others."""
+
+    resolvers: list[AddressField] = Field(default=[], max_length=8)
+    domain: Domain | None = None
+    time_zone: TimeZone | None = None
+    gateway: Side | None = None
+    reserved: list[NetworkField] = Field(
+        default=[], max_length=64, description="Parts of the blocks that no segment is taken from"
+    )
+    notes: Annotated[str, StringConstraints(strip_whitespace=True, max_length=4_000)] = ""
+
+
+class Organisation(Part):
+    """What the provider decides for all of its sites. Customers are named by their code, in small letters."""
+
+    schema_: Literal["octaplan.organisation/1"] = Field(SCHEMA, alias="schema")
+    own_networks: list[OwnNetwork] = Field(default=[], max_length=256)
+    common_defaults: list[NetworkField] = Field(
+        default=list(COMMON_DEFAULTS), max_length=256, json_schema_extra={"default": list(map(str, COMMON_DEFAULTS))}
+    )
+    blocks: dict[CustomerKey, list[NetworkField]] = Field(
+        default={}, max_length=5_000, description="From which blocks each customer's segments are taken"
+    )
+    customers: dict[CustomerKey, Defaults] = Field(
+        default={}, max_length=5_000, description="What is usual at each customer's sites"
+    )
+    gateway: Side = Field(Side.FIRST, description="Which usable address of a subnet is its gateway")
+    hosts: Side = Field(Side.FIRST, description="From which end fixed hosts take addresses")
+    leave_fixed: int = Field(8, ge=0, le=4096, description="How many addresses a DHCP range leaves for fixed hosts")
+    growth: int = Field(25, ge=0, le=400, description="Per cent that are added to expected hosts when room is made")
+    flag_documentation: bool = Field(False, description="Whether addresses for examples (RFC 5737, 3849) are doubtful")
+    owned_domains: list[Domain] = Field(default=[], max_length=1_000, description="Public domains of the customers")
+
+    model_config = ConfigDict(populate_by_name=True)
+
+    @field_validator("blocks")
+    @classmethod
+    def _folded(cls, blocks: dict[str, list[Network]]) -> dict[str, list[Network]]:
+        folded: dict[str, list[Network]] = {}
+        for customer, networks in blocks.items():
+            folded.setdefault(customer.casefold(), []).extend(networks)
+        if any(len(networks) > 64 for networks in folded.values()):
+            raise ValueError("a customer has more than 64 blocks: join neighbouring ones")
+        return folded
+
+    def blocks_of(self, customer: str) -> list[Network]:
+        """The blocks that a customer's segments are taken from."""
+        return self.blocks.get(customer.casefold(), [])
+
+    @field_validator("customers")
+    @classmethod
+    def _by_key(cls, customers: dict[str, Defaults]) -> dict[str, Defaults]:
+        return {customer.casefold(): usual for customer, usual in customers.items() if usual != Defaults()}
+
+    def usual(self, customer: str) -> Defaults:
+        """What is usual at the sites of a customer."""
+        return self.customers.get(customer.casefold(), _NOTHING_SPECIAL)
+
+    def side(self, customer: str) -> Side:
+        """Which usable address is the gateway by convention at a customer's sites."""
+        return self.usual(customer).gateway or self.gateway
+
+    def at(self, customer: str) -> Organisation:
+        """The settings as they are for the sites of one customer."""
+        side = self.side(customer)
+        return self if side is self.gateway else self.model_copy(update={"gateway": side})
+
+    def gateway_in(self, subnet: Network) -> Address:
+        """The gateway of a subnet by convention."""
+        usable = subnet.usable
+        return usable.first if self.gateway is Side.FIRST or subnet.family == 6 else usable.last
+
+    def owns(self, domain: str) -> bool:
+        """Whether a domain, or one above it, is marked as a customer's own."""
+        name = domain.casefold().rstrip(".")
+        return any(name == own or name.endswith("." + own) for own in self._own_names)
+
+    @property
+    def _own_names(self) -> list[str]:
+        return [own.casefold().rstrip(".") for own in self.owned_domains]
+
+    def document(self) -> dict[str, Any]:
+        """The settings as plain JSON values."""
+        return self.model_dump(mode="json", by_alias=True)
+
+
+_NOTHING_SPECIAL = Defaults()

@@ -1,0 +1,1 @@
+"""Changes that are offered; nothing is saved."""

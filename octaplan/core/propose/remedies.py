@@ -1,0 +1,574 @@
+"""Remedies: changes to a plan that a finding offers, each a JSON Patch (RFC 6902) with a sentence.
+
+A function per rule proposes; `remedies` keeps what holds: applied to the plan, the finding is gone and no new
+`stop` has come. Nothing here changes a plan.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from octaplan.core.check.findings import Finding, Severity
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.check.rules import RULES
+from octaplan.core.plan.domains import wanted_domain
+from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
+from octaplan.core.plan.questions import is_none, standing
+from octaplan.core.plan.renumber import renumber
+from octaplan.core.plan.replacement import survivor_now
+from octaplan.core.plan.site import Circuit, Host, Method, Reach, Role, Segment, SitePlan
+from octaplan.core.propose.room import (
+    Room,
+    fixed_in,
+    next_host,
+    next_vlan,
+    numbered_subnet,
+    prefix_for,
+    range_for,
+    range_leaving,
+    wanted_prefix,
+)
+from octaplan.core.propose.typed import understand
+from octaplan.core.values.addresses import Address, Network, Span
+from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.lazy import lazy
+
+#: How many remedies a finding offers at most.
+OFFERED = 3
+
+
+class Remedy(NamedTuple):
+    """One change that a finding offers: what it does, in a sentence, and the change itself."""
+
+    sentence: str
+    operations: list[Operation]
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """A finding in its plan, and what a remedy may want to know."""
+
+    portfolio: Portfolio
+    plan: SitePlan
+    finding: Finding
+
+    @property
+    def key(self) -> str:
+        return self.finding.path.split("/")[2]
+
+    @property
+    def base(self) -> str:
+        return "/".join(self.finding.path.split("/")[:3])
+
+    @property
+    def segment(self) -> Segment:
+        return self.plan.segments[self.key]
+
+    @property
+    def host(self) -> Host:
+        return self.plan.hosts[self.key]
+
+    @property
+    def circuit(self) -> Circuit:
+        return self.plan.circuits[self.key]
+
+    @property
+    def second(self) -> bool:
+        """Whether it is about the IPv6 side of something that has an IPv4 side as well."""
+        return self.finding.field.endswith("6")
+
+    @lazy
+    def room(self) -> Room:
+        return Room(self.portfolio, self.plan)
+
+    def set(self, field: str, value: Any) -> Operation:
+        return set_to(f"{self.base}/{field}", value)
+
+
+Proposing = Callable[[Trouble], Iterator[Remedy]]
+
+_PROPOSING: dict[str, Proposing] = {}
+
+
+def _for(*rules: str) -> Callable[[Proposing], Proposing]:
+    def enter(propose: Proposing) -> Proposing:
+        _PROPOSING.update(dict.fromkeys(rules, propose))
+        return propose
+
+    return enter
+
+
+def remedied_rules() -> frozenset[str]:
+    """The rules whose findings may offer a remedy."""
+    return frozenset(_PROPOSING)
+
+
+def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], finding: Finding) -> list[Remedy]:
+    """What a finding of a plan offers; `findings` are all that the plan has.
+
+    Each remedy, applied, removes the finding and adds no `stop`.
+    """
+    propose = _PROPOSING.get(finding.rule)
+    if propose is None:
+        return []
+    stops = {_identity(f) for f in findings if f.severity is Severity.STOP}
+    kept: list[Remedy] = []
+    try:
+        for remedy in propose(Trouble(portfolio, plan, finding)):
+            if len(kept) == OFFERED:
+                break
+            fresh = all(remedy.operations != other.operations for other in kept)
+            if fresh and _holds(portfolio, plan, finding, stops, remedy):
+                kept.append(remedy)
+    except OctaplanError:  # no room for it, or nothing that it could be put into
+        pass
+    return kept
+
+
+def _identity(finding: Finding) -> tuple[str, str, str, str]:
+    address = finding.subject if finding.rule == "overlap-address" else ""
+    return finding.rule, "" if address else finding.path, finding.field, address
+
+
+def _holds(
+    portfolio: Portfolio, plan: SitePlan, finding: Finding, stops: set[tuple[str, str, str, str]], remedy: Remedy
+) -> bool:
+    try:
+        after = applied(plan, remedy.operations)
+    except PatchError:
+        return False
+    view = portfolio.view(after)
+    if any(_identity(f) == _identity(finding) for f in RULES[finding.rule].findings(view)):
+        return False
+    grave = (rule for rule in RULES.values() if rule.severity is Severity.STOP)
+    return {_identity(f) for rule in grave for f in rule.findings(view)} <= stops
+
+
+# --- Subnets ---------------------------------------------------------------------------------------------
+
+
+def _renumbered(trouble: Trouble, key: str, subnet: Network, why: str = "") -> Remedy:
+    operations, along = renumber(trouble.plan, key, subnet)
+    label = trouble.plan.segments[key].label
+    return Remedy(f"Renumber {label} to {subnet}{why}{f'; {along}' if along else ''}", operations)
+
+
+def _next_subnets(trouble: Trouble, key: str, prefix: int, most: int = 2) -> Iterator[Remedy]:
+    before = trouble.plan.segments[key].subnet
+    near = before.first if before is not None and before.family == 4 else None
+    for subnet in trouble.room.next_subnets(prefix, near, key, most):
+        yield _renumbered(trouble, key, subnet)
+
+
+def _prefix_of(segment: Segment) -> int:
+    return segment.subnet.prefix if segment.subnet is not None and segment.subnet.family == 4 else 24
+
+
+@_for("overlap-segment", "overlap-reach", "overlap-ours", "overlap-modem", "common-default", "overlap-factory")
+def _elsewhere(trouble: Trouble) -> Iterator[Remedy]:
+    if trouble.second:
+        yield from _next_six(trouble)
+        return
+    yield from _next_subnets(trouble, trouble.key, _prefix_of(trouble.segment))
+    if trouble.finding.rule == "overlap-reach":
+        operation = trouble.set("reach", Reach.LOCAL)
+        yield Remedy(f"Keep {trouble.segment.label} local, so that no other site reaches it", [operation])
+
+
+@_for("inside-public")
+def _private(trouble: Trouble) -> Iterator[Remedy]:
+    yield from _next_subnets(trouble, trouble.key, max(_prefix_of(trouble.segment), 16))
+
+
+@_for("overlap-wan-inside")
+def _off_the_line(trouble: Trouble) -> Iterator[Remedy]:
+    subject = trouble.circuit
+    blocks = [block for block in (subject.subnet, subject.subnet6, *subject.routed_blocks) if block is not None]
+    operations: list[Operation] = []
+    words = []
+    for key, segment in trouble.plan.segments.items():
+        if segment.subnet is not None and any(_overlap(segment.subnet, block) for block in blocks):
+            found = trouble.room.next_subnets(_prefix_of(segment), None, key)
+            if not found or operations:  # one at a time: two would be given the same subnet
+                return
+            operations, _ = renumber(trouble.plan, key, found[0])
+            words.append(f"Renumber {segment.label} to {found[0]}")
+    if operations:
+        yield Remedy(words[0], operations)
+
+
+def _overlap(a: Network, b: Network) -> bool:
+    return a.family == b.family and (a.holds(b.first) or b.holds(a.first))
+
+
+@_for("subnet-missing")
+def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
+    for subnet in trouble.room.next_subnets(wanted_prefix(segment, organisation.growth), None, trouble.key):
+        gateway = organisation.gateway_in(subnet)
+        operations = [trouble.set("subnet", str(subnet))]
+        if segment.gateway is None and segment.role not in (Role.TRANSIT, Role.ISOLATED):
+            operations.append(trouble.set("gateway", str(gateway)))
+        yield Remedy(f"Give {segment.label} the free subnet {subnet}", operations)
+
+
+@_for("subnet-tight")
+def _wider(trouble: Trouble) -> Iterator[Remedy]:
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
+    if segment.subnet is None or segment.subnet.family != 4 or segment.expected_hosts is None:
+        return
+    prefix = min(prefix_for(segment.expected_hosts, organisation.growth), segment.subnet.prefix - 1)
+    if prefix < 8:
+        return
+    grown = Network.holding(segment.subnet.first, prefix)
+    operations = [trouble.set("subnet", str(grown))]
+    yield Remedy(f"Widen {segment.label} to {grown}, where it is", operations)
+    yield from _next_subnets(trouble, trouble.key, prefix, 1)
+
+
+@_for("subnet-wasteful")
+def _narrower(trouble: Trouble) -> Iterator[Remedy]:
+    segment = trouble.segment
+    anchor = segment.gateway or next(iter(fixed_in(trouble.plan, trouble.key)), None)
+    if segment.subnet is not None:
+        home = anchor if anchor is not None and segment.subnet.holds(anchor) else segment.subnet.first
+        for prefix in (30, 29):
+            narrow = Network.holding(home, prefix)
+            yield Remedy(f"Narrow {segment.label} to {narrow}", [trouble.set("subnet", str(narrow))])
+
+
+# --- IPv6 ------------------------------------------------------------------------------------------------
+
+
+@_for("ipv6-size", "ipv6-outside")
+def _next_six(trouble: Trouble) -> Iterator[Remedy]:
+    segment, prefix = trouble.segment, trouble.plan.delegated_prefix
+    current = segment.subnet6 if trouble.second else segment.subnet
+    if trouble.finding.rule == "ipv6-size" and current is not None:
+        yield _renumbered(trouble, trouble.key, Network.holding(current.first, 64))
+    if prefix is None or prefix.prefix > 64:
+        return
+    numbers = [int(str(segment.vlan), 16)] if segment.vlan else []
+    free = trouble.room.next_number()
+    for number in (*numbers, *([free] if free is not None else [])):
+        if number < 1 << (64 - prefix.prefix):
+            yield _renumbered(trouble, trouble.key, numbered_subnet(prefix, number), f", number {number:x} of {prefix}")
+
+
+# --- Gateways --------------------------------------------------------------------------------------------
+
+
+@_for("gateway-missing", "gateway-outside", "gateway-unusable", "gateway-convention")
+def _usual_gateway(trouble: Trouble) -> Iterator[Remedy]:
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
+    subnet = segment.subnet6 if trouble.second else segment.subnet
+    if subnet is None:
+        return
+    usual = organisation.gateway_in(subnet)
+    if subnet.family == 6:
+        usual = subnet.first.plus(1) if subnet.size > 1 else subnet.first
+    field = "gateway6" if trouble.second else "gateway"
+    ends = (usual, subnet.usable.first, subnet.usable.last)
+    for gateway in ends[:1] if trouble.finding.rule == "gateway-convention" else dict.fromkeys(ends):
+        yield Remedy(f"Make {gateway} the gateway of {segment.label}", [trouble.set(field, str(gateway))])
+
+
+@_for("wan-gateway-missing")
+def _only_other(trouble: Trouble) -> Iterator[Remedy]:
+    circuit = trouble.circuit
+    subnet = circuit.subnet
+    if trouble.second or subnet is None or subnet.usable.size != 2 or circuit.address is None:
+        return
+    other = next(end for end in subnet.usable if end != circuit.address)
+    yield Remedy(f"Take {other}, the only other address of {subnet}, as gateway", [trouble.set("gateway", str(other))])
+
+
+@_for("wan-use-outside")
+def _no_such_use(trouble: Trouble) -> Iterator[Remedy]:
+    wrong = [address for address in trouble.finding.addresses.split(", ") if address in trouble.circuit.uses]
+    operations = [{"op": "remove", "path": f"{trouble.base}/uses/{address}"} for address in wrong]
+    yield Remedy(f"Take the use of {', '.join(wrong)} away", operations)
+
+
+# --- DHCP ------------------------------------------------------------------------------------------------
+
+
+def _range(trouble: Trouble, key: str, span: Span, sentence: str) -> Remedy:
+    scope = f"/segments/{key}/scope"
+    return Remedy(sentence, [set_to(f"{scope}/first", str(span.first)), set_to(f"{scope}/last", str(span.last))])
+
+
+def _round(trouble: Trouble, key: str, address: Address) -> Iterator[Remedy]:
+    """Take an address out of a range: shorten it at the nearer side, or exclude it."""
+    scope = trouble.plan.segments[key].scope
+    if scope.span is None:
+        return
+    first, last = scope.span
+    sides = [
+        (last.value - address.value, Span(first, address.plus(-1)) if address > first else None, "End"),
+        (address.value - first.value, Span(address.plus(1), last) if address < last else None, "Start"),
+    ]
+    lost, span, verb = min((side for side in sides if side[1] is not None), key=lambda side: side[0], default=sides[0])
+    excluded = [*(run.typed for run in scope.excluded), str(address)]
+    shorter = []
+    if span is not None:
+        end = span.last if verb == "End" else span.first
+        shorter.append(_range(trouble, key, span, f"{verb} the range at {end}, {lost + 1:,} fewer"))
+    out = Remedy(f"Exclude {address} from the range", [set_to(f"/segments/{key}/scope/excluded", excluded)])
+    yield from [*shorter, out] if lost < 16 else [out, *shorter]
+
+
+@_for("overlap-scope-static")
+def _out_of_the_range(trouble: Trouble) -> Iterator[Remedy]:
+    host = trouble.host
+    address = host.address6 if trouble.second else host.address
+    if address is None:
+        return
+    for key, segment in trouble.plan.segments.items():
+        one_table = segment.vrf == trouble.plan.segments[host.segment].vrf
+        if one_table and any(piece.holds(address) for piece in segment.scope.pieces):
+            yield from _round(trouble, key, address)
+    yield from _next_address(trouble)
+
+
+@_for("overlap-scope-gateway")
+def _gateway_out(trouble: Trouble) -> Iterator[Remedy]:
+    gateway = trouble.segment.gateway6 if trouble.second else trouble.segment.gateway
+    if gateway is not None:
+        for key, segment in trouble.plan.segments.items():
+            if any(piece.holds(gateway) for piece in segment.scope.pieces):
+                yield from _round(trouble, key, gateway)
+
+
+@_for("scope-outside", "scope-edge", "overlap-scope")
+def _clipped(trouble: Trouble) -> Iterator[Remedy]:
+    segment = trouble.segment
+    scope, subnet = segment.scope, segment.subnet
+    if subnet is None:
+        return
+    if scope.first is not None and scope.last is not None and scope.first.family == subnet.family == scope.last.family:
+        span = Span(max(scope.first, subnet.usable.first), min(scope.last, subnet.usable.last))
+        if span.size:
+            yield _range(trouble, trouble.key, span, f"Clip the range of {segment.label} to {span}")
+    yield from _fresh_range(trouble)
+
+
+@_for("scope-reversed")
+def _swapped(trouble: Trouble) -> Iterator[Remedy]:
+    scope = trouble.segment.scope
+    if scope.first is not None and scope.last is not None:
+        span = Span(scope.last, scope.first)
+        yield _range(trouble, trouble.key, span, f"Swap the ends: {span}")
+    yield from _fresh_range(trouble)
+
+
+@_for("scope-fills", "scope-small", "scope-nobody")
+def _fresh_range(trouble: Trouble) -> Iterator[Remedy]:
+    """A range that leaves what the organisation wants to leave, or one for the clients that are expected."""
+    segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
+    hosts = fixed_in(trouble.plan, trouble.key)
+    clients = max(0, (segment.expected_hosts or 0) - len(hosts))
+    if trouble.finding.rule == "scope-nobody" and clients:
+        yield _to_serve(trouble, range_for(segment, clients * (100 + organisation.growth) // 100, hosts, organisation))
+    span = range_leaving(segment, organisation.leave_fixed, hosts, organisation)
+    left = (segment.subnet.usable.size if segment.subnet else 0) - span.size
+    remedy = _to_serve(trouble, span)
+    yield remedy._replace(sentence=f"{remedy.sentence}, which leaves {left:,} for fixed hosts")
+
+
+def _to_serve(trouble: Trouble, span: Span) -> Remedy:
+    scope, base = trouble.segment.scope, f"{trouble.base}/scope"
+    operations = [set_to(f"{base}/first", str(span.first)), set_to(f"{base}/last", str(span.last))]
+    if scope.excluded:
+        operations.append(set_to(f"{base}/excluded", []))
+    if scope.server == "none":
+        operations.append(set_to(f"{base}/server", "edge"))
+    if not trouble.segment.resolvers:
+        operations.append(trouble.set("resolvers", ["gateway"]))
+    return Remedy(f"Lease {span} on {trouble.segment.label}, {span.size:,} addresses", operations)
+
+
+@_for("scope-leftover")
+def _blank(trouble: Trouble) -> Iterator[Remedy]:
+    scope = trouble.segment.scope
+    operations = [set_to(f"{trouble.base}/scope/{end}", None) for end in ("first", "last")]
+    if scope.excluded:
+        operations.append(set_to(f"{trouble.base}/scope/excluded", []))
+    yield Remedy(f"Blank the range of {trouble.segment.label}", operations)
+    yield Remedy(
+        f"Switch DHCP on for {trouble.segment.label}, at the edge", [set_to(f"{trouble.base}/scope/server", "edge")]
+    )
+
+
+@_for("scope-router")
+def _gateway_as_router(trouble: Trouble) -> Iterator[Remedy]:
+    operation = {"op": "remove", "path": f"{trouble.base}/scope/options/3"}
+    yield Remedy(f"Take option 3 out, so that {trouble.segment.gateway} is handed out", [operation])
+
+
+@_for("scope-dns-missing")
+def _resolvers(trouble: Trouble) -> Iterator[Remedy]:
+    label = trouble.segment.label
+    lines = [c.resolvers for c in trouble.plan.circuits.values() if c.resolvers]
+    if trouble.segment.gateway is not None:
+        yield Remedy(f"Hand out the gateway of {label} as resolver", [trouble.set("resolvers", ["gateway"])])
+    if lines:
+        names = [str(address) for address in lines[0][:3]]
+        yield Remedy(f"Hand out the provider's resolvers, {' and '.join(names)}", [trouble.set("resolvers", names)])
+
+
+@_for("scope-dns-dead")
+def _living_resolvers(trouble: Trouble) -> Iterator[Remedy]:
+    segment = trouble.segment
+    dead = trouble.finding.addresses
+    alive = [
+        str(item)
+        for item in segment.resolvers
+        if str(item) != dead and (item != "gateway" or str(segment.gateway) != dead)
+    ]
+    if alive:
+        yield Remedy(f"Hand out {' and '.join(alive)} only", [trouble.set("resolvers", alive)])
+    if segment.gateway is not None and str(segment.gateway) != dead:
+        yield Remedy(f"Hand out the gateway of {segment.label} instead", [trouble.set("resolvers", ["gateway"])])
+    for circuit in trouble.plan.circuits.values():
+        if circuit.resolvers:
+            names = [str(address) for address in circuit.resolvers[:3]]
+            yield Remedy(f"Hand out the provider's resolvers, {' and '.join(names)}", [trouble.set("resolvers", names)])
+            return
+
+
+@_for("scope-lease")
+def _usual_lease(trouble: Trouble) -> Iterator[Remedy]:
+    for seconds, words in ((28_800, "8 hours"), (86_400, "a day")):
+        yield Remedy(f"Lease for {words}", [set_to(f"{trouble.base}/scope/lease", seconds)])
+
+
+@_for("reserved-nobody")
+def _typed_in(trouble: Trouble) -> Iterator[Remedy]:
+    yield Remedy(f"Type the address into {trouble.host.name} instead", [trouble.set("method", Method.STATIC)])
+
+
+# --- Hosts -----------------------------------------------------------------------------------------------
+
+
+@_for("host-outside", "host-unusable", "host-address-missing", "keep-violated")
+def _next_address(trouble: Trouble) -> Iterator[Remedy]:
+    host, plan = trouble.host, trouble.plan
+    if trouble.second:
+        return
+    if trouble.finding.rule == "host-outside" and host.address is not None:
+        for key, segment in plan.segments.items():
+            if segment.subnet is not None and segment.subnet.usable.holds(host.address):
+                yield Remedy(
+                    f"Move {host.name} to {segment.label}, where it keeps its address", [trouble.set("segment", key)]
+                )
+    address = next_host(plan, host.segment, trouble.portfolio.organisation, host.kind, trouble.key)
+    if address is not None:
+        yield Remedy(f"Give {host.name} the free address {address}", [trouble.set("address", str(address))])
+
+
+@_for("overlap-address")
+def _all_but_one(trouble: Trouble) -> Iterator[Remedy]:
+    plan, text = trouble.plan, trouble.finding.subject
+    holders = [key for key, host in plan.hosts.items() if str(host.address) == text]
+    taken = any(str(segment.gateway) == text for segment in plan.segments.values())
+    draft, operations, words = plan, list[Operation](), []
+    for key in holders if taken else holders[1:]:
+        host = draft.hosts[key]
+        address = next_host(draft, host.segment, trouble.portfolio.organisation, host.kind, key)
+        if address is None:
+            return
+        draft = draft.model_copy(update={"hosts": draft.hosts | {key: host.model_copy(update={"address": address})}})
+        operations.append(set_to(f"/hosts/{key}/address", str(address)))
+        words.append(f"{host.name} to {address}")
+    if operations:
+        yield Remedy(
+            f"Move {' and '.join(words[:3])}{f' and {len(words) - 3} more' if len(words) > 3 else ''}", operations
+        )
+
+
+# --- Names, numbers, dates -------------------------------------------------------------------------------
+
+
+@_for("vlan-duplicate")
+def _next_vlan(trouble: Trouble) -> Iterator[Remedy]:
+    vlan = next_vlan(trouble.plan, trouble.key)
+    if vlan is not None:
+        yield Remedy(f"Give {trouble.segment.label} the VLAN {vlan}", [trouble.set("vlan", vlan)])
+
+
+@_for("dns-twice")
+def _once(trouble: Trouble) -> Iterator[Remedy]:
+    operations = []
+    for key, segment in trouble.plan.segments.items():
+        known: dict[str, str] = {}
+        for item in segment.resolvers:
+            known.setdefault(str(segment.gateway if item == "gateway" else item), str(item))
+        if len(known) < len(segment.resolvers):
+            operations.append(set_to(f"/segments/{key}/resolvers", list(known.values())))
+    for key, circuit in trouble.plan.circuits.items():
+        if len(set(circuit.resolvers)) < len(circuit.resolvers):
+            names = [str(address) for address in dict.fromkeys(circuit.resolvers)]
+            operations.append(set_to(f"/circuits/{key}/resolvers", names))
+    yield Remedy("List each resolver once", operations)
+
+
+@_for("domain-public")
+def _inside_domain(trouble: Trouble) -> Iterator[Remedy]:
+    operations, names = [], dict[str, str]()
+    for key, segment in trouble.plan.segments.items():
+        wanted = wanted_domain(trouble.portfolio.organisation, segment.domain) if segment.domain else None
+        if wanted is not None and segment.domain is not None:
+            names[segment.domain] = wanted
+            operations.append(set_to(f"/segments/{key}/domain", wanted))
+    yield Remedy(f"Use {' and '.join(names.values())} inside", operations)
+
+
+@_for("time-zone-missing")
+def _zone_of_the_others(trouble: Trouble) -> Iterator[Remedy]:
+    customer = trouble.plan.customer.casefold()
+    zones = Counter(
+        plan.time_zone for plan in trouble.portfolio if plan.customer.casefold() == customer and plan.time_zone
+    )
+    for zone, sites in zones.most_common(2):
+        many = f"{sites:,} other site{'' if sites == 1 else 's'}"
+        yield Remedy(f"{zone}, as {many} of {trouble.plan.customer}", [set_to("/time_zone", zone)])
+
+
+# --- Boxes -----------------------------------------------------------------------------------------------
+
+
+@_for("interface-disabled")
+def _switched_on(trouble: Trouble) -> Iterator[Remedy]:
+    yield Remedy("Switch the port on", [set_to(f"{trouble.finding.path}/enabled", True)])
+
+
+@_for("access-telnet", "access-plain-http")
+def _encrypted(trouble: Trouble) -> Iterator[Remedy]:
+    service, words = ("ssh", "SSH") if trouble.finding.rule == "access-telnet" else ("https", "HTTPS")
+    yield Remedy(f"Manage it by {words} instead", [set_to(f"{trouble.finding.path}/service", service)])
+
+
+# --- Answers and old boxes -------------------------------------------------------------------------------
+
+
+@_for("answer-departed")
+def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
+    """The confirmed value again."""
+    plan, key = trouble.plan, trouble.finding.path.removeprefix("/answers/")
+    for one in standing(plan):
+        if one.key == key and one.answer is not None and one.question.field and not is_none(one.answer.text):
+            operations, echo = understand(plan, one.path, one.answer.text, trouble.portfolio)
+            yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
+
+
+@_for("survivor-lost")
+def _survives(trouble: Trouble) -> Iterator[Remedy]:
+    """The old box's value again, where it belongs."""
+    survivor = trouble.plan.survivors[trouble.finding.path.removeprefix("/survivors/")]
+    if survivor.path is not None and survivor_now(trouble.plan, survivor) is not None:
+        operations, _ = understand(trouble.plan, survivor.path, survivor.value, trouble.portfolio)
+        yield Remedy(f"Give {survivor.what} its {survivor.value} back", operations)

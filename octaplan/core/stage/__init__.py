@@ -1,0 +1,1 @@
+"""One box from the carton to its socket."""

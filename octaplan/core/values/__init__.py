@@ -1,0 +1,1 @@
+"""Addresses, spans, kinds of fields and words, without any plan."""

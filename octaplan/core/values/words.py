@@ -1,0 +1,24 @@
+"""Pieces of sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+def count(number: int, noun: str) -> str:
+    """`1 time`, `2 times`, `1,016 addresses`."""
+    plural = noun + ("es" if noun.endswith("s") else "s")
+    return f"{number:,} {noun if number == 1 else plural}"
+
+
+def listed(names: Sequence[str], most: int = 3) -> str:
+    """`a`, `a and b`, `a, b and c`, `a, b, c and 4 more`."""
+    return and_more(names, len(names), most)
+
+
+def and_more(names: Sequence[str], total: int, most: int = 3) -> str:
+    """The first few names, and how many there are besides."""
+    shown = [*names[:most]]
+    if total > len(shown):
+        shown.append(f"{total - len(shown):,} more")
+    return shown[0] if len(shown) == 1 else ", ".join(shown[:-1]) + f" and {shown[-1]}"

@@ -1,0 +1,92 @@
+"""Runs the tests side by side, a class at a time on each core: `python -m tests [NAME …] [--thorough] [--jobs N]`.
+
+A name is a module or a class (`tests.store`, `tests.core.propose.test_room.Room`); without one all are run. What takes longest
+begins first. Fails when a test fails, or when there is none.
+"""
+
+from __future__ import annotations
+
+import argparse
+import multiprocessing
+import os
+import sys
+import textwrap
+import time
+import unittest
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from pathlib import Path
+
+from tests.runner import Ran, run
+
+ROOT = Path(__file__).parent
+
+#: What takes longest, first; the others hardly differ.
+SLOW = (
+    "tests.browser.test_slice", "tests.browser.test_rulers", "tests.browser", "tests.test_cli", "tests.core.check.test_portfolio",
+    "tests.server.test_fuzz_api", "tests.core.propose.test_remedies", "tests.store", "tests.server",
+)  # fmt: skip
+
+
+def main() -> int:
+    arguments = argparse.ArgumentParser(description=__doc__)
+    arguments.add_argument("names", nargs="*", help="modules or classes; all when none is given")
+    arguments.add_argument("--thorough", action="store_true", help="try many more examples of each property")
+    arguments.add_argument("--jobs", type=int, default=os.cpu_count() or 2)
+    arguments.add_argument("--slowest", type=int, default=10, help="how many of the slowest classes are told")
+    chosen = arguments.parse_args()
+    if chosen.thorough:
+        os.environ["OCTAPLAN_TESTS"] = "thorough"
+    begun = time.perf_counter()
+    work = sorted(_classes(chosen.names), key=_weight)
+    ran: list[Ran] = []
+    for in_browser in (False, True):  # apart, since the browser's loop stays in its process
+        some = [name for name in work if name.startswith("tests.browser.") == in_browser]
+        ran += _side_by_side(some, chosen.jobs)
+    print("Slowest:")
+    for one in sorted(ran, key=lambda one: -one.seconds)[: chosen.slowest]:
+        print(f"  {one.seconds:6.1f} s  {one.name}")
+    tests, failed = sum(one.tests for one in ran), sum(one.failed for one in ran)
+    print(f"Ran {tests} tests in {time.perf_counter() - begun:.1f}s, {sum(one.seconds for one in ran):.0f} s of work")
+    print(f"FAILED (failures={failed})" if failed else "OK" if tests else "FAILED (failures=1): there is no test")
+    return 1 if failed or not tests else 0
+
+
+def _side_by_side(names: list[str], jobs: int) -> Iterator[Ran]:
+    """Run classes, each in one of so many processes, and tell of each when it is through."""
+    with ProcessPoolExecutor(jobs, mp_context=multiprocessing.get_context("spawn")) as pool:
+        for done in as_completed([pool.submit(run, name) for name in names]):
+            one = done.result()
+            print(f"{'FAILED' if one.failed else 'ok':6} {one.tests:4} in {one.seconds:6.1f} s  {one.name}", flush=True)
+            if one.failed:
+                print(textwrap.indent(one.told, "    "), flush=True)
+            yield one
+
+
+def _classes(names: list[str]) -> Iterator[str]:
+    """The test classes of all modules, or of those that are named."""
+    for path in sorted(ROOT.rglob("test_*.py")):
+        module = ".".join(("tests", *path.relative_to(ROOT).with_suffix("").parts))
+        wanted = [name for name in names if module == name or module.startswith(name + ".")]
+        within = [name for name in names if name.startswith(module + ".")]
+        if not names or wanted:
+            for case in _cases(module):
+                yield f"{module}.{case}"
+        yield from within
+
+
+def _cases(module: str) -> Iterator[str]:
+    __import__(module)
+    for name, value in vars(sys.modules[module]).items():
+        own = isinstance(value, type) and issubclass(value, unittest.TestCase) and value.__module__ == module
+        if own and unittest.defaultTestLoader.getTestCaseNames(value):
+            yield name
+
+
+def _weight(name: str) -> tuple[int, str]:
+    place = next((place for place, begins in enumerate(SLOW) if name.startswith(begins)), len(SLOW))
+    return place, name
+
+
+if __name__ == "__main__":
+    sys.exit(main())
