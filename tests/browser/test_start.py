@@ -42,8 +42,15 @@ class FirstStart(InBrowser):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "intake.xlsx"
             book.save(path)
+            gone = Path(folder) / "gone.xlsx"
+            book.save(gone)
+            page.route("**/api/imports", lambda route: (gone.unlink(missing_ok=True), route.abort()))
+            page.get_by_label("Intake tables").set_input_files(gone)
+            expect(page.get_by_role("alert")).to_contain_text("gone.xlsx was moved, removed or saved anew")
+            page.unroute("**/api/imports")
+            page.get_by_role("button", name="Close").click()
             page.get_by_label("Intake tables").set_input_files(path)
-        expect(page.get_by_role("row", name=re.compile(r"intake.xlsx.segments 5 vlan 4095"))).to_be_visible()
+            expect(page.get_by_role("row", name=re.compile(r"intake.xlsx.segments 5 vlan 4095"))).to_be_visible()
         page.get_by_role("button", name="Load 2 sites").click()
         page.get_by_role("button", name="Close").click()
         page.get_by_role("link", name=re.compile("Moss Yard")).click()

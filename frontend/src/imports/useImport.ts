@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { api, body, failureOf, type Failure, type Schemas } from '../api/client';
+import { api, body, Failure, failureOf, type Schemas } from '../api/client';
 
 export type ImportState = Schemas['ImportShown'];
 
@@ -52,6 +52,8 @@ export function useImport() {
           method: 'POST',
           body: form,
           headers: { 'X-Octaplan': '1' },
+        }).catch(async () => {
+          throw new Failure(0, await reasonNotSent(files));
         });
         if (!response.ok) throw await failureOf(response);
         return response.json();
@@ -76,6 +78,20 @@ export function useImport() {
     if (answer && shown.current) setState(body(answer));
   };
   return { state, error, busy, begin, apply, cancel };
+}
+
+/** Why files did not reach the server: one that was moved or saved anew since it was chosen cannot be sent. */
+async function reasonNotSent(files: File[]): Promise<string> {
+  for (const file of files) {
+    const readable = await file
+      .slice(0, 1)
+      .arrayBuffer()
+      .then(() => true)
+      .catch(() => false);
+    if (!readable)
+      return `${file.name} was moved, removed or saved anew since it was chosen. Choose it again`;
+  }
+  return 'The server does not answer. Nothing was changed; try again';
 }
 
 async function stateOf(id: string): Promise<ImportState> {
