@@ -60,7 +60,7 @@ bench: .venv/installed ## The core's speed beside what else one could do, measur
 	$(BIN)/python -m benchmarks.pages
 	$(BIN)/python -m benchmarks.people
 
-docs: .venv/installed ## Write docs/rules.md and the plan's JSON Schema from the code
+docs: .venv/installed ## Write what documentation and pages take from the code: rules, schemas, fields
 	$(BIN)/python tools/docs.py
 
 api: .venv/installed frontend/node_modules/installed ## Write the API's description and the types made from it

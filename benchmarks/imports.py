@@ -20,7 +20,7 @@ import httpx
 
 from benchmarks.portfolios import Shape, portfolio
 from octaplan.core.plan.site import SitePlan
-from octaplan.formats.intake import table_rows
+from octaplan.formats.rows import table_rows
 from octaplan.formats.workbook import write_workbook
 from octaplan.store.database import Database
 from octaplan.store.models import Role

@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Role, Scope, Segment, SitePlan
 from octaplan.core.values.addresses import Address, Mac, Network, Span
-from octaplan.formats.intake import COLUMNS, table_rows
+from octaplan.formats.columns import COLUMNS
+from octaplan.formats.rows import table_rows
 from octaplan.formats.tables import csv_text
 
 ROLES = (Role.OFFICE, Role.VOICE, Role.CAMERAS, Role.GUEST, Role.SERVERS, Role.MANAGEMENT)

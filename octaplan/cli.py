@@ -144,8 +144,9 @@ def export(
     site: Annotated[str | None, typer.Option(help="Only this site, as CUSTOMER/SITE.")] = None,
 ) -> None:
     """Write the records as intake tables, or one site's plan as JSON."""
-    from octaplan.formats.intake import COLUMNS, table_rows
+    from octaplan.formats.columns import COLUMNS
     from octaplan.formats.planjson import write_plan
+    from octaplan.formats.rows import table_rows
     from octaplan.formats.tables import csv_text
     from octaplan.formats.workbook import write_workbook
     from octaplan.store.journal import Act

@@ -7,12 +7,15 @@ from pathlib import Path
 
 from octaplan.core.check import rules  # noqa: F401  (fills the rule book)
 from octaplan.core.check.rules import RULES
+from octaplan.core.plan.fields import described
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.remedies import remedied_rules
 
-DOCS = Path(__file__).parent.parent / "docs"
+ROOT = Path(__file__).parent.parent
+DOCS = ROOT / "docs"
+FIELDS = ROOT / "frontend" / "src" / "api" / "fields.json"
 
 HEAD = """# The rule book
 
@@ -53,7 +56,13 @@ def hardware_schema() -> str:
     return json.dumps(HardwareType.model_json_schema(), indent=1, sort_keys=True) + "\n"
 
 
+def fields() -> str:
+    """What the pages have to know of the plan's fields."""
+    return json.dumps(described(), indent=1, ensure_ascii=False) + "\n"
+
+
 if __name__ == "__main__":
+    FIELDS.write_text(fields())
     (DOCS / "rules.md").write_text(rule_book())
     (DOCS / "site-plan.schema.json").write_text(plan_schema())
     (DOCS / "organisation.schema.json").write_text(organisation_schema())

@@ -1,82 +1,92 @@
-"""What each column of the intake tables holds, in words: for the documentation and the notes of a workbook."""
+"""The columns of the intake tables: how a cell of each is read, and what it holds in words.
+
+A column that shows one field of the plan follows from the field's entry; the others name the row, say a field in
+another way, or belong to the safe.
+"""
 
 from __future__ import annotations
 
-#: By table and column, as Markdown; empty where the name says it all.
-NOTES: dict[str, dict[str, str]] = {
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import NamedTuple
+
+from octaplan.core.plan.fields import FIELDS, PlanField
+from octaplan.core.plan.passwords import read_password
+from octaplan.core.values.readers import Reader, read_code, text_of
+from octaplan.formats.tables import column_key
+
+
+class TableColumn(NamedTuple):
+    """One column. `plain` when a cell, once read, is the value of the field."""
+
+    read: Reader
+    note: str = ""
+    field: PlanField | None = None
+    plain: bool = False
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """The values a cell can have, where they are few."""
+        return tuple(self.field.choices) if self.field is not None else ()
+
+
+#: What stands before the columns of fields, and names the row.
+_NAMING = {
     "sites": {
-        "customer": "code of the customer, without a slash",
-        "site": "code of the site, unique within the customer",
-        "name": "what people call it",
-        "street": "",
-        "time_zone": "IANA name, such as `Europe/Paris`",
-        "ship_date": "ISO, such as `2027-03-04`",
-        "contact": "",
-        "technician": "",
-        "reach_group": "empty: a group named after the customer; `-`: none; several with `;`",
-        "delegated_prefix": "the site's IPv6 prefix, such as `2001:db8:40::/48`",
+        "customer": TableColumn(read_code, "code of the customer, without a slash"),
+        "site": TableColumn(read_code, "code of the site, unique within the customer"),
     },
     "circuits": {
-        "customer": "",
-        "site": "",
-        "circuit": "label, unique at the site",
-        "handoff": "`static`, `pppoe` or `dhcp`",
-        "address": "the site's own address; a mask may follow, `203.0.113.18/29`",
-        "prefix": "`29`, `/29` or `255.255.255.248`",
-        "gateway": "the provider's",
-        "dns": "resolvers, several with space or `;`",
-        "vlan": "the tag that the provider expects, 1–4094",
-        "routed_block": "subnets, several with `;`",
-        "pppoe_user": "",
-        "pppoe_password": "goes into the safe and nowhere else: not into the plan, a report or an exported table",
-        "provider": "",
-        "reference": "",
-        "priority": "1 is used first",
-        "address6": "the site's own IPv6 address beside an IPv4 one; a mask may follow, `2001:db8:9::2/64`",
-        "prefix6": "`64` or `/64`",
-        "gateway6": "the provider's; it may be link-local, `fe80::1`",
-        "modem_subnet": "inside subnet of the provider's modem, or of a box that stays in front of the edge",
+        "customer": TableColumn(read_code),
+        "site": TableColumn(read_code),
+        "circuit": TableColumn(text_of(80), "label, unique at the site"),
     },
     "segments": {
-        "customer": "",
-        "site": "",
-        "segment": "label, unique at the site",
-        "role": (
-            "`office`, `voice`, `guest`, `cameras`, `servers`, `management`, `wireless`, "
-            "`transit`, `isolated` or `other` (empty: `other`)"
-        ),
-        "vlan": "1–4094",
-        "vrf": "routing table (empty: `main`)",
-        "reach": "`group` or `local` (empty: `local` for guests, `group` for all others)",
-        "subnet": "`10.40.8.0/24` or `10.40.8.0 255.255.255.0`",
-        "gateway": "",
-        "dhcp_first": "",
-        "dhcp_last": "",
-        "dhcp_count": "instead of `dhcp_last`: how many addresses",
-        "dhcp_excluded": "`10.40.8.50; 10.40.8.60-10.40.8.69`",
-        "dhcp_server": "empty: the edge; `none`; or the address of another server",
-        "lease": "`8h`, `1d`, or seconds",
-        "dns": "`gateway` and addresses, several with space or `;`",
-        "domain": "",
-        "expected_hosts": "",
-        "subnet6": (
-            "an IPv6 subnet beside an IPv4 one, or the number of a /64 in the site's prefix, in "
-            "hexadecimal as it stands in the address: `20` in `2001:db8:40::/48` is "
-            "`2001:db8:40:20::/64`"
-        ),
-        "gateway6": "",
-        "kept": "runs kept for kinds of hosts: `printer 10.40.8.200-10.40.8.219; camera 10.40.8.220 + 20`",
-        "options": "DHCP options by number (RFC 2132): `66 10.40.8.9; 42 192.0.2.123`",
+        "customer": TableColumn(read_code),
+        "site": TableColumn(read_code),
+        "segment": TableColumn(text_of(80), "label, unique at the site"),
     },
     "hosts": {
-        "customer": "",
-        "site": "",
-        "segment": "label of a segment of the site",
-        "name": "unique in the segment",
-        "kind": "printer, camera, phone system, …",
-        "address": "",
-        "mac": "in any usual notation",
-        "method": "`static`: typed into it (also when empty); `reserved`: reserved at the DHCP server",
-        "address6": "an IPv6 address beside an IPv4 one",
+        "customer": TableColumn(read_code),
+        "site": TableColumn(read_code),
+        "segment": TableColumn(text_of(80), "label of a segment of the site"),
+        "name": TableColumn(text_of(80), "unique in the segment"),
     },
 }
+
+#: Columns that show no field of their own, by the column they stand behind.
+_BESIDE = {
+    ("circuits", "pppoe_user"): (
+        "pppoe_password",
+        TableColumn(
+            read_password, "goes into the safe and nowhere else: not into the plan, a report or an exported table"
+        ),
+    ),
+    ("segments", "dhcp_last"): (
+        "dhcp_count",
+        TableColumn(str.strip, "instead of `dhcp_last`: how many addresses"),
+    ),
+}
+
+
+def _columns(table: str) -> dict[str, TableColumn]:
+    columns = dict(_NAMING[table])
+    for field in FIELDS["site" if table == "sites" else table].values():
+        if field.column is None:
+            continue
+        name = field.column.name or field.name
+        read = field.column.read or field.read
+        if field.column.repeats:
+            read = lru_cache(2_000)(read)
+        columns[name] = TableColumn(read, field.column.note, field, plain=field.column.read is None)
+        if (table, name) in _BESIDE:
+            beside, column = _BESIDE[table, name]
+            columns[beside] = column
+    return columns
+
+
+#: For each table its columns, in the order they are written.
+COLUMNS: Mapping[str, Mapping[str, TableColumn]] = {table: _columns(table) for table in _NAMING}
+
+#: Columns whose cells are kept in the safe only: never in a plan, a report or a table that is written.
+SECRET_COLUMNS = frozenset({column_key("pppoe_password")})

@@ -1,4 +1,4 @@
-"""From the rows of intake tables to site plans, and back.
+"""From the rows of intake tables to site plans.
 
 A cell that cannot be read refuses its row only; an empty cell is "not known yet" and changes nothing that a
 plan already says. Items are known by their codes and names, whatever their case, so that loading the same
@@ -7,13 +7,8 @@ tables twice changes nothing.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
-from itertools import zip_longest
-from operator import itemgetter
-from typing import Any, NamedTuple
+from collections.abc import Iterable, Mapping
+from typing import Any
 
 from octaplan.core.plan.site import (
     MAX_CIRCUITS,
@@ -23,42 +18,13 @@ from octaplan.core.plan.site import (
     Handoff,
     Host,
     Kept,
-    Method,
-    Reach,
-    Role,
     Scope,
     Segment,
     SitePlan,
-    lease_text,
     new_id,
     site_key,
 )
 from octaplan.core.propose.room import numbered_subnet
-from octaplan.core.propose.typed import (
-    choice,
-    read_address_and_mask,
-    read_addresses,
-    read_code,
-    read_date,
-    read_domain,
-    read_excluded,
-    read_groups,
-    read_ipv6,
-    read_ipv6_network,
-    read_kept,
-    read_lease,
-    read_mask_for,
-    read_networks,
-    read_options,
-    read_password,
-    read_resolvers,
-    read_segment_number,
-    read_server,
-    read_time_zone,
-    read_vlan,
-    text_of,
-    whole,
-)
 from octaplan.core.values.addresses import (
     BITS,
     Address,
@@ -67,86 +33,16 @@ from octaplan.core.values.addresses import (
     Network,
     Span,
     counted,
-    parse_address,
-    parse_mac,
-    parse_mask,
     parse_network,
 )
 from octaplan.core.values.errors import OctaplanError, TypedError
-from octaplan.formats.compact import Packed, RowsAmong
+from octaplan.core.values.readers import Reader, read_address_and_mask, read_mask_for, read_segment_number
+from octaplan.formats.columns import COLUMNS
+from octaplan.formats.compact import RowsAmong
+from octaplan.formats.guarded import in_what_apart, without_secrets
+from octaplan.formats.quickhosts import Place, QuickHosts
 from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row, Table, column_key
-
-
-class Fault(NamedTuple):
-    """One cell that could not be read."""
-
-    column: str
-    value: str
-    problem: str
-
-
-class RefusedRow(NamedTuple):
-    """A row that was not taken, kept whole."""
-
-    table: str
-    file: str
-    row: int
-    header: list[str]
-    cells: list[str]
-    faults: list[Fault]
-
-
-class Correction(NamedTuple):
-    """A cell that was taken as something a little different."""
-
-    file: str
-    row: int
-    column: str
-    value: str
-    became: str
-
-
-class IgnoredColumn(NamedTuple):
-    """A column that is not known."""
-
-    file: str
-    column: str
-
-
-def _plain_refusal(row: RefusedRow) -> list[Any]:
-    return [*row[:5], [list(fault) for fault in row.faults]]
-
-
-def _refusal(plain: list[Any]) -> RefusedRow:
-    table, file, row, header, cells, faults = plain
-    return RefusedRow(table, file, row, header, cells, [Fault(*fault) for fault in faults])
-
-
-@dataclass(slots=True)
-class Intake:
-    """What came of reading tables: the plans of all sites they name, and what was not taken as it stood.
-
-    `secrets` are for the safe and for nothing else, by site key and path of the slot.
-    """
-
-    plans: dict[str, SitePlan] = field(default_factory=dict)
-    secrets: dict[tuple[str, str], str] = field(default_factory=dict, repr=False)
-    refused: Packed[RefusedRow] = field(default_factory=lambda: Packed(_plain_refusal, _refusal))
-    corrected: Packed[Correction] = field(default_factory=lambda: Packed(list, lambda plain: Correction(*plain)))
-    ignored_columns: list[IgnoredColumn] = field(default_factory=list)
-    taken: set[tuple[str, ...]] = field(default_factory=set)
-
-
-def row_key(table: str, header: Sequence[str], cells: Sequence[str]) -> tuple[str, ...]:
-    """What a row is about: its table and the cells that name it, in any case."""
-    places = {column_key(name): place for place, name in enumerate(header)}
-    named = (places.get(column_key(name), len(cells)) for name in NAMING_COLUMNS[table])
-    return (table, *(cells[place].strip().casefold() if place < len(cells) else "" for place in named))
-
-
-def key_text(table: str, header: Sequence[str], cells: Sequence[str]) -> str:
-    """The same as one text."""
-    return "\x1f".join(row_key(table, header, cells))[:300]
+from octaplan.formats.taken import Correction, Fault, IgnoredColumn, Intake, RefusedRow, row_key
 
 
 class _Unread(ValueError):
@@ -155,95 +51,6 @@ class _Unread(ValueError):
     def __init__(self, column: str, problem: str) -> None:
         super().__init__(problem)
         self.column = column
-
-
-def read_ipv6_mask(cell: str) -> int:
-    return parse_mask(cell, 6)
-
-
-def _remembered(read: Callable[[str], Any]) -> Callable[[str], Any]:
-    """The same reader for a column in which the same few values come again and again."""
-    return lru_cache(2_000)(read)
-
-
-#: For each table its columns, in the order they are written, and how a cell of each is read.
-COLUMNS: dict[str, dict[str, Callable[[str], Any]]] = {
-    "sites": {
-        "customer": read_code,
-        "site": read_code,
-        "name": text_of(200),
-        "street": text_of(200),
-        "time_zone": read_time_zone,
-        "ship_date": _remembered(read_date),
-        "contact": text_of(200),
-        "technician": text_of(200),
-        "reach_group": read_groups,
-        "delegated_prefix": read_ipv6_network,
-    },
-    "circuits": {
-        "customer": read_code,
-        "site": read_code,
-        "circuit": text_of(80),
-        "handoff": _remembered(choice(Handoff)),
-        "address": str.strip,
-        "prefix": str.strip,
-        "gateway": parse_address,
-        "dns": read_addresses,
-        "vlan": _remembered(read_vlan),
-        "routed_block": read_networks,
-        "pppoe_user": text_of(200),
-        "pppoe_password": read_password,
-        "provider": text_of(200),
-        "reference": text_of(200),
-        "priority": _remembered(whole(0, 1000, "Priority")),
-        "address6": read_address_and_mask,
-        "prefix6": read_ipv6_mask,
-        "gateway6": read_ipv6,
-        "modem_subnet": parse_network,
-    },
-    "segments": {
-        "customer": read_code,
-        "site": read_code,
-        "segment": text_of(80),
-        "role": _remembered(choice(Role)),
-        "vlan": _remembered(read_vlan),
-        "vrf": text_of(80),
-        "reach": _remembered(choice(Reach)),
-        "subnet": parse_network,
-        "gateway": parse_address,
-        "dhcp_first": parse_address,
-        "dhcp_last": parse_address,
-        "dhcp_count": str.strip,
-        "dhcp_excluded": read_excluded,
-        "dhcp_server": read_server,
-        "lease": _remembered(read_lease),
-        "dns": read_resolvers,
-        "domain": read_domain,
-        "expected_hosts": _remembered(whole(0, 1 << 32, "Number of hosts")),
-        "subnet6": str.strip,
-        "gateway6": read_ipv6,
-        "kept": read_kept,
-        "options": read_options,
-    },
-    "hosts": {
-        "customer": read_code,
-        "site": read_code,
-        "segment": text_of(80),
-        "name": text_of(80),
-        "kind": text_of(200),
-        "address": parse_address,
-        "mac": parse_mac,
-        "method": _remembered(choice(Method)),
-        "address6": read_ipv6,
-    },
-}
-
-
-#: Columns whose cells are kept in the safe only: never in a plan, a report or a table that is written.
-SECRET_COLUMNS = frozenset({column_key("pppoe_password")})
-
-
-# --- Sites in the making ---------------------------------------------------------------------------------
 
 
 class _Draft:
@@ -262,76 +69,6 @@ class _Draft:
     def finish(self) -> SitePlan:
         changed = self.fields | {"circuits": self.circuits, "segments": self.segments, "hosts": self.hosts}
         return self.plan.model_copy(update=changed)
-
-
-def _apart(header: Sequence[str], first: Sequence[str], second: Sequence[str]) -> str:
-    """In what two rows for one thing differ, side by side."""
-    pairs = zip_longest(header, first[: len(header)], second[: len(header)], fillvalue="")
-    guarded = _has_secrets(header)
-    told = [
-        f"{name} {one.strip() or 'empty'} there, {other.strip() or 'empty'} here"
-        if not guarded or (_plainly_none(one) and _plainly_none(other))
-        else f"{name} is not the same"
-        for name, one, other in pairs
-        if one.strip() != other.strip() and column_key(name) not in SECRET_COLUMNS
-    ]
-    return f" ({'; '.join(told[:4])})" if told else ""
-
-
-def _has_secrets(header: Sequence[str]) -> bool:
-    return any(column_key(name) in SECRET_COLUMNS for name in header)
-
-
-#: What is an address, a mask or a small number, or was meant as one: no password has this form.
-_PLAIN = re.compile(
-    r"[0-9]{0,5}|[0-9]{1,4}(\.[0-9]{0,4}){1,4}(/[0-9.]{1,15})?|(?=.*:.*:)[0-9a-f:]{2,39}(/[0-9]{1,3})?", re.I
-)
-
-
-def _plainly_none(cell: str) -> bool:
-    """Whether a cell cannot hold a password that has come into another place than its own."""
-    return all(_PLAIN.fullmatch(part) for part in re.split(r"[\s;,]+", cell.strip()))
-
-
-def _without_secrets(
-    table: Table, cells: list[str], values: Mapping[str, Any], faults: list[Fault]
-) -> tuple[list[str], list[Fault]]:
-    """The cells and faults of a refused row as they may be kept and shown.
-
-    A stray comma moves a password into another cell. Of a row of a table that has a column of passwords only those
-    cells are kept that cannot hold one: the codes that name the row, words of a list, addresses and small numbers; all
-    of them when the row is plainly one without a password.
-    """
-    if not _has_secrets(table.header):
-        return cells, faults
-    names = [column_key(name) for name in table.header]
-    secret = [cell for name, cell in zip(names, cells, strict=False) if name in SECRET_COLUMNS and cell.strip()]
-    handoff = values.get("handoff")
-    if not secret and len(cells) <= len(names) and handoff not in (None, Handoff.PPPOE):
-        return cells, faults
-    wrong = {column_key(fault.column) for fault in faults}
-    known = {column_key(name) for name in NAMING_COLUMNS[table.name]} | {"handoff"}
-    kept = [
-        cell if (name in known and name not in wrong and name in map(column_key, values)) or _plainly_none(cell) else ""
-        for name, cell in zip_longest(names, cells, fillvalue="")
-    ][: len(cells)]
-    told = [fault if _plainly_none(fault.value) else Fault(fault.column, "", _unshown(fault)) for fault in faults]
-    if kept != cells:
-        told[0] = told[0]._replace(
-            problem=f"{told[0].problem} (cells that may hold its password are not kept: type them again)"
-        )
-    return kept, told
-
-
-def _unshown(fault: Fault) -> str:
-    """What is wrong with a cell, without what is in it."""
-    return (
-        fault.problem
-        if fault.value
-        and fault.value not in fault.problem
-        and not any(part in fault.problem for part in fault.value.split())
-        else "What is in this cell cannot be read here; it is not shown, since it may be the row's password"
-    )
 
 
 #: What a new member is before its row is read: with every default, and of the one row's name.
@@ -353,8 +90,8 @@ class _Reader:
         self.customers = {plan.customer.casefold(): plan.customer for plan in existing.values()}
 
     def read(self, table: Table) -> None:
-        parsers = {column_key(name): (name, parse) for name, parse in COLUMNS[table.name].items()}
-        columns: list[tuple[int, str, Callable[[str], Any]]] = []
+        parsers = {column_key(name): (name, column.read) for name, column in COLUMNS[table.name].items()}
+        columns: list[tuple[int, str, Reader]] = []
         for place, name in enumerate(table.header):
             if column_key(name) in parsers:
                 columns.append((place, *parsers[column_key(name)]))
@@ -365,9 +102,9 @@ class _Reader:
         if table.name == "sites" and self.named is None:
             self.named = set()
         awaited = "hosts" in self.watched.tables
-        quick = (
-            _QuickHosts(self, table, columns).take if table.name == "hosts" and not nameless and not awaited else None
-        )
+        quick = None
+        if table.name == "hosts" and not nameless and not awaited:
+            quick = QuickHosts(self._place, table, {name: place for place, name, _ in columns}).take
         for row in table.rows:
             if quick is not None and not table.doubts and quick(row):
                 continue
@@ -425,7 +162,7 @@ class _Reader:
             key = (site_key(values["customer"], values["site"]), values["segment"].casefold())
             if key not in self.lost_segments and not self._has_segment(*key):
                 self.lost_segments[key] = row.number
-        cells, faults = _without_secrets(table, row.cells, values, faults)
+        cells, faults = without_secrets(table, row.cells, values, faults)
         self.intake.refused.append(RefusedRow(table.name, table.file, row.number, table.header, cells, faults))
 
     def _has_segment(self, site: str, segment: str) -> bool:
@@ -454,7 +191,7 @@ class _Reader:
                 cells = self.first_rows.setdefault((table.name, *owners, item), row.cells)
             if first != row.number:
                 column = NAMING_COLUMNS[table.name][-1]
-                apart = _apart(table.header, cells, row.cells) if table.name in ("sites", "circuits") else ""
+                apart = in_what_apart(table.header, cells, row.cells) if table.name in ("sites", "circuits") else ""
                 problem = f"Row {first} already names it{apart}: keep one of the two rows"
                 faults.append(Fault(column, typed[column], problem))
 
@@ -467,25 +204,32 @@ class _Reader:
             draft = self.drafts[key] = _Draft(plan)
         return draft
 
+    def _place(self, customer: str, site: str, label: str) -> Place | None:
+        """Where hosts of a segment go, when the segment is there and its site has no hosts of before."""
+        key = site_key(customer, site)
+        draft = self.drafts.get(key)
+        segment = draft.segment_ids.get(label.casefold()) if draft is not None else None
+        unnamed = self.named is not None and key not in self.named
+        if draft is None or segment is None or unnamed or draft.plan.hosts:
+            return None
+        seen = self.seen.setdefault(("hosts", customer.casefold(), site.casefold(), label.casefold()), {})
+        return Place(draft.hosts, segment, {}, seen)
+
     def _correct(self, table: Table, row: Row, column: str, value: str, became: str) -> None:
         self.intake.corrected.append(Correction(table.file, row.number, column, value, became))
 
     def _take_sites(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
         draft = self._draft(values)
-        for column in ("name", "street", "time_zone", "ship_date", "contact", "technician"):
-            if column in values:
-                draft.fields[column] = values[column]
+        draft.fields |= _plain("sites", values)
         if "reach_group" in values:
             draft.fields["reach_groups"] = values["reach_group"]
-        if "delegated_prefix" in values:
-            draft.fields["delegated_prefix"] = values["delegated_prefix"]
 
     def _take_circuits(self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str]) -> None:
         draft = self._draft(values)
         label = values["circuit"]
         key = draft.circuit_ids.get(label.casefold())
         before = draft.circuits[key] if key else _CIRCUIT
-        update = {field: values[column] for column, field in _CIRCUIT_FIELDS if column in values}
+        update = _plain("circuits", values)
         update |= _read_handoff(values, before)
         update |= _read_second_handoff(values)
         if "modem_subnet" in values:
@@ -518,17 +262,13 @@ class _Reader:
         label = values["segment"]
         key = draft.segment_ids.get(label.casefold())
         before = draft.segments[key] if key else _SEGMENT
-        update = {field: values[column] for column, field in _SEGMENT_FIELDS if column in values}
+        plain = _plain("segments", values)
+        update = {name: value for name, value in plain.items() if "/" not in name}
         if "subnet6" in values:
             update["subnet6"] = self._read_subnet6(table, row, draft, values["subnet6"])
         if "kept" in values:
             update["kept"] = [Kept.model_validate(keep) for keep in values["kept"]]
-        scope: dict[str, Any] = {}
-        if "options" in values:
-            scope["options"] = values["options"]
-        for column, field_name in (("dhcp_server", "server"), ("dhcp_first", "first"), ("lease", "lease")):
-            if column in values:
-                scope[field_name] = values[column]
+        scope = {name.partition("/")[2]: value for name, value in plain.items() if "/" in name}
         last = _read_last(values, before.scope)
         if last is not None:
             scope["last"] = last
@@ -580,7 +320,7 @@ class _Reader:
         draft = self._draft(values)
         name = values["name"]
         key = draft.host_ids.get((segment, name.casefold()))
-        update: dict[str, Any] = {c: values[c] for c in _HOST_FIELDS if c in values}
+        update = _plain("hosts", values)
         if key is None:
             _room("name", draft.hosts, MAX_HOSTS)
             key = new_id(f"host {values['segment']} {name}", draft.hosts)
@@ -590,42 +330,28 @@ class _Reader:
             draft.hosts[key] = draft.hosts[key].model_copy(update=update)
 
 
-#: Columns that go into a member as they were read, with the names of its fields.
-_CIRCUIT_FIELDS = (
-    ("handoff", "handoff"),
-    ("gateway", "gateway"),
-    ("dns", "resolvers"),
-    ("vlan", "vlan"),
-    ("pppoe_user", "pppoe_user"),
-    ("provider", "provider"),
-    ("reference", "reference"),
-    ("priority", "priority"),
-)
-_SEGMENT_FIELDS = (
-    ("role", "role"),
-    ("vlan", "vlan"),
-    ("vrf", "vrf"),
-    ("reach", "reach"),
-    ("gateway", "gateway"),
-    ("gateway6", "gateway6"),
-    ("dns", "resolvers"),
-    ("domain", "domain"),
-    ("expected_hosts", "expected_hosts"),
-)
-_HOST_FIELDS = ("kind", "address", "mac", "method", "address6")
+def _plain(table: str, values: Mapping[str, Any]) -> dict[str, Any]:
+    """What goes into a member as it was read, by the name of its field."""
+    columns = COLUMNS[table]
+    return {
+        field.name: value
+        for name, value in values.items()
+        if columns[name].plain and (field := columns[name].field) is not None
+    }
 
 
 def _read_second_handoff(values: dict[str, Any]) -> dict[str, Any]:
-    """The IPv6 side of a circuit: its address may carry the mask."""
-    update: dict[str, Any] = {column: values[column] for column in ("prefix6", "gateway6") if column in values}
-    if "address6" in values:
-        address, prefix = values["address6"]
-        if address.family != 6:
-            raise _Unread("address6", f"{address} is IPv4: write it under address, or an IPv6 address here")
-        if prefix is not None and update.get("prefix6", prefix) != prefix:
-            raise _Unread("prefix6", f"/{update['prefix6']} contradicts the mask in {address}/{prefix}: correct one")
-        update |= {"address6": address} | ({"prefix6": prefix} if prefix is not None else {})
-    return update
+    """The IPv6 address of a circuit, which may carry the mask."""
+    if "address6" not in values:
+        return {}
+    address, prefix = values["address6"]
+    if address.family != 6:
+        raise _Unread("address6", f"{address} is IPv4: write it under address, or an IPv6 address here")
+    if prefix is None:
+        return {"address6": address}
+    if values.get("prefix6", prefix) != prefix:
+        raise _Unread("prefix6", f"/{values['prefix6']} contradicts the mask in {address}/{prefix}: correct one")
+    return {"address6": address, "prefix6": prefix}
 
 
 def _room(column: str, members: Mapping[str, object], most: int) -> None:
@@ -676,131 +402,6 @@ def _read_last(values: dict[str, Any], scope: Scope) -> Address | None:
     return end
 
 
-class _Place(NamedTuple):
-    """Where hosts go: the site's hosts, the segment, ids by name (and the label under ""), rows by folded name."""
-
-    hosts: dict[str, Host]
-    segment: str
-    ids: dict[str, str]
-    seen: dict[str, int]
-
-
-_METHODS = {"": Method.STATIC, "static": Method.STATIC, "reserved": Method.RESERVED}
-
-
-class _QuickHosts:
-    """Rows of hosts that hold nothing unusual, taken without ceremony, since there are half a million of them.
-
-    A row that it does not take is left to the usual way, which says what is wrong with it.
-    """
-
-    def __init__(self, reader: _Reader, table: Table, columns: list[tuple[int, str, Callable[[str], Any]]]) -> None:
-        self._reader = reader
-        self._width = len(table.header)
-        self._at = {name: place for place, name, _ in columns}
-        self._owner = itemgetter(*(self._at[name] for name in ("customer", "site", "segment")))
-        self._places: dict[tuple[str, str, str], _Place | None] = {}
-        self._names: dict[str, tuple[str, str] | None] = {}
-        self._kinds: dict[str, str] = {}
-        self._ids: dict[str, dict[str, str]] = {}  # by label and name, since sites are much alike
-
-    def take(self, row: Row) -> bool:
-        number, cells = row
-        if len(cells) != self._width:
-            return False
-        at, owner = self._at, self._owner(cells)
-        place = self._places.get(owner) or self._placed(owner)
-        typed = cells[at["name"]]
-        name = self._names.get(typed) or self._named(typed)
-        if place is None or name is None or ("address6" in at and cells[at["address6"]]):
-            return False
-        hosts, segment, ids, seen = place
-        text, folded = name
-        if folded in seen or len(hosts) >= MAX_HOSTS:
-            return False
-        try:
-            address = cells[at["address"]] if "address" in at else ""
-            mac = cells[at["mac"]] if "mac" in at else ""
-            kind = cells[at["kind"]] if "kind" in at else ""
-            values = {
-                "segment": segment,
-                "name": text,
-                "kind": (self._kinds.get(kind) or self._kind(kind)) if kind else None,
-                "address": parse_address(address) if address else None,
-                "mac": parse_mac(mac) if mac else None,
-                "method": _METHODS[cells[at["method"]]] if "method" in at else Method.STATIC,
-                "address6": None,
-            }
-        except (ValueError, KeyError):
-            return False
-        seen[folded] = number
-        key = ids.get(text)
-        if key is None or key in hosts:
-            key = ids[text] = new_id(f"host {ids['']} {text}", hosts)
-        hosts[key] = _host(values)
-        return True
-
-    def _named(self, typed: str) -> tuple[str, str] | None:
-        name = self._names[typed] = _quick_name(typed)
-        return name
-
-    def _placed(self, owner: tuple[str, str, str]) -> _Place | None:
-        if owner not in self._places:
-            self._places[owner] = self._place(owner)
-        return self._places[owner]
-
-    def _place(self, owner: tuple[str, str, str]) -> _Place | None:
-        """The site and segment that a row names, when it is there, and has no hosts of before."""
-        reader = self._reader
-        try:
-            customer, site, label = read_code(owner[0]), read_code(owner[1]), _LABEL(owner[2])
-        except ValueError:
-            return None
-        key = site_key(customer, site)
-        draft = reader.drafts.get(key)
-        segment = draft.segment_ids.get(label.casefold()) if draft is not None else None
-        unnamed = reader.named is not None and key not in reader.named
-        if draft is None or segment is None or unnamed or draft.plan.hosts or not label:
-            return None
-        owners = ("hosts", customer.casefold(), site.casefold(), label.casefold())
-        ids = self._ids.setdefault(label, {"": label})
-        return _Place(draft.hosts, segment, ids, reader.seen.setdefault(owners, {}))
-
-    def _kind(self, cell: str) -> str:
-        kind = self._kinds.get(cell)
-        if kind is None:
-            if cell.isspace():
-                raise ValueError("blank")
-            kind = self._kinds[cell] = _KIND(cell)
-        return kind
-
-
-_LABEL, _KIND = text_of(80), text_of(200)
-_PLAIN_NAME = re.compile(r"[!-~]+(?: [!-~]+)*").fullmatch
-
-
-def _quick_name(cell: str) -> tuple[str, str] | None:
-    """A plain name with how it is compared; nothing for one that has to be looked at."""
-    return (cell, cell.casefold()) if len(cell) <= 80 and _PLAIN_NAME(cell) else None
-
-
-_FIELDS_SET = set(Host.model_fields)
-
-
-def _host(values: dict[str, Any]) -> Host:
-    """A host of values that are known to be right, in the order of its fields. What pydantic's `model_construct`
-    does, without its search for defaults and aliases, and with one set of names for all of them."""
-    host = Host.__new__(Host)
-    for slot, value in (
-        ("__dict__", values),
-        ("__pydantic_fields_set__", _FIELDS_SET),
-        ("__pydantic_extra__", None),
-        ("__pydantic_private__", None),
-    ):
-        object.__setattr__(host, slot, value)
-    return host
-
-
 def read_intake(
     tables: Iterable[Table],
     existing: Mapping[str, SitePlan] | None = None,
@@ -818,55 +419,3 @@ def read_intake(
         reader.read(table)
     reader.intake.plans = {key: draft.finish() for key, draft in reader.drafts.items()}
     return reader.intake
-
-
-# --- And back --------------------------------------------------------------------------------------------
-
-
-def table_rows(plans: Iterable[SitePlan]) -> dict[str, list[list[str]]]:
-    """Plans as the rows of the four tables, in the columns of `COLUMNS`."""
-    rows: dict[str, list[list[str]]] = {name: [] for name in NAMES}
-    for plan in plans:
-        site = {
-            "name": plan.name,
-            "street": plan.street,
-            "time_zone": plan.time_zone,
-            "ship_date": plan.ship_date,
-            "contact": plan.contact,
-            "technician": plan.technician,
-            "delegated_prefix": plan.delegated_prefix,
-            "reach_group": None if plan.reach_groups is None else ";".join(plan.reach_groups) or "-",
-        }
-        rows["sites"].append(_cells("sites", plan, site))
-        for circuit in plan.circuits.values():
-            cells = circuit.model_dump(exclude={"uses", "resolvers", "routed_blocks"}) | {
-                "circuit": circuit.label,
-                "dns": " ".join(map(str, circuit.resolvers)),
-                "routed_block": "; ".join(map(str, circuit.routed_blocks)),
-            }
-            rows["circuits"].append(_cells("circuits", plan, cells))
-        for segment in plan.segments.values():
-            scope = segment.scope
-            cells = segment.model_dump(exclude={"scope", "resolvers", "kept"}) | {
-                "segment": segment.label,
-                "vrf": "" if segment.vrf == "main" else segment.vrf,
-                "dhcp_first": scope.first,
-                "dhcp_last": scope.last,
-                "dhcp_excluded": "; ".join(span.typed for span in scope.excluded),
-                "dhcp_server": "" if scope.server == "edge" else scope.server,
-                "lease": lease_text(scope.lease) if scope.lease else None,
-                "dns": " ".join(map(str, segment.resolvers)),
-                "kept": "; ".join(f"{keep.kind} {keep.run.typed}" for keep in segment.kept),
-                "options": "; ".join(f"{number} {text}" for number, text in scope.options.items()),
-            }
-            rows["segments"].append(_cells("segments", plan, cells))
-        for host in plan.hosts.values():
-            cells = host.model_dump() | {"segment": plan.segments[host.segment].label}
-            rows["hosts"].append(_cells("hosts", plan, cells))
-    return rows
-
-
-def _cells(table: str, plan: SitePlan, values: Mapping[str, object]) -> list[str]:
-    known = {"customer": plan.customer, "site": plan.site, **values}
-    known |= {"customer": plan.customer, "site": plan.site}
-    return ["" if known.get(column) is None else str(known[column]) for column in COLUMNS[table]]

@@ -8,7 +8,7 @@ from typing import Any
 
 from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.plan.site import SitePlan
-from octaplan.formats.intake import Intake, RefusedRow
+from octaplan.formats.taken import Intake, RefusedRow
 
 
 def as_json(plans: Sequence[SitePlan], findings: Sequence[Finding], intake: Intake) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -20,13 +20,14 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from octaplan.core.plan.boxes import named, next_hop, own_address
+from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.passwords import spoken
-from octaplan.core.plan.site import Circuit, Segment, SitePlan, lease_text
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.installer import installer_page
-from octaplan.core.values.addresses import prefixed
+from octaplan.core.stage.settings import settings_of
+from octaplan.core.stage.sitesheet import SheetRow, carried, site_sheet
 
 FONTS = Path(__file__).parent / "fonts"
 
@@ -103,11 +104,11 @@ def _head(plan: SitePlan, heading: Heading, what: str) -> list[Any]:
     return [table, Spacer(1, 3 * mm)]
 
 
-def _pairs(rows: Iterable[tuple[str, object]]) -> Table:
-    """Labels and values in two columns of pairs."""
-    cells = [[_p(label, "quiet"), _p(value, "mono")] for label, value in rows if value not in (None, "")]
-    if not cells:
-        cells = [[_p("nothing planned yet", "quiet"), _p("")]]
+def _pairs(rows: Iterable[SheetRow]) -> Table:
+    """Labels and values in two columns of pairs; what is not known yet says so."""
+    cells = [
+        [_p(row.label, "quiet"), _p(row.text, "mono") if row.text else _p("not known yet", "quiet")] for row in rows
+    ]
     half = (len(cells) + 1) // 2
     lines = [cells[i] + (cells[half + i] if half + i < len(cells) else [_p(""), _p("")]) for i in range(half)]
     table = Table(lines, colWidths=[27 * mm, 60 * mm, 27 * mm, 60 * mm])
@@ -144,60 +145,18 @@ def _grid(
     return table
 
 
-def site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
+def print_site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
     """The engineer's sheet: every value to type, and no secrets."""
-    story = _head(plan, heading, "Site sheet")
-    story.append(
-        _pairs(
-            [
-                ("Street", plan.street),
-                ("Contact", plan.contact),
-                ("Time zone", plan.time_zone),
-                ("Ships", plan.ship_date),
-                ("Technician", plan.technician),
-            ]
-        )
-    )
-    for circuit in plan.circuits.values():
-        story.append(KeepTogether([_p(f"Internet side: {circuit.label}", "part"), _pairs(_circuit(circuit))]))
-    for key, segment in plan.segments.items():
-        part = [_p(f"{segment.label}, {segment.role}", "part"), _pairs(_segment(segment))]
-        hosts = sorted((h for h in plan.hosts.values() if h.segment == key), key=lambda h: h.address or (9, 0))
-        if hosts:
-            rows = [
-                (h.name, h.address or "not known yet", h.mac or "", "typed in" if h.method == "static" else "reserved")
-                for h in hosts
-            ]
-            part.append(_grid(("Fixed host", "Address", "MAC", "Address is"), rows, (62, 42, 42, 28), (1, 2)))
-        story += [KeepTogether(part[:2]), *part[2:]]
-    for key, device in plan.devices.items():
-        kind = hardware.get(device.type)
-        facts = [
-            ("Model", kind.title if kind else device.type),
-            ("Role", device.role.words),
-            ("Serial", device.serial),
-            ("MACs", " ".join(map(str, device.macs))),
-            ("Asset tag", device.asset_tag),
-            ("Firmware", device.firmware),
-            ("Time servers", " ".join(device.time_servers)),
-            ("Gateway", device.gateway),
-        ]
-        facts += [
-            (plan.segments[s].label, a)
-            for s in device.carried()
-            if s in plan.segments and (a := own_address(plan, device, s))
-        ]
-        facts += [
-            (f"To {r.to}", f"{next_hop(plan, r) or 'what the circuit gives'}, metric {r.metric}")
-            for r in device.routes.values()
-        ]
-        ports = [
-            (name, use.mode, _carried(plan, key, name), use.cable or "")
-            for name, use in device.ports.items()
-            if use.mode is not PortMode.UNUSED
-        ]
-        story.append(KeepTogether([_p(f"{named(device)}", "part"), _pairs(facts)]))
-        if ports:
+    sheet = site_sheet(plan, hardware)
+    story = [*_head(plan, heading, "Site sheet"), _pairs(sheet.facts)]
+    for part in sheet.parts:
+        title = f"{part.title}, {part.about}" if part.about else part.title
+        story.append(KeepTogether([_p(title, "part"), _pairs(part.rows)]))
+        if part.hosts:
+            hosts = [(h.name, "  ".join(h.addresses) or "not known yet", h.mac, h.method) for h in part.hosts]
+            story.append(_grid(("Fixed host", "Address", "MAC", "Address is"), hosts, (62, 42, 42, 28), (1, 2)))
+        if part.ports:
+            ports = [(port.name, port.mode, port.carries, port.cable) for port in part.ports]
             story.append(_grid(("Port", "Mode", "Carries", "Cable"), ports, (22, 22, 90, 40), (0,)))
     code = f"{plan.customer}/{plan.site}"
     return _document(
@@ -205,73 +164,11 @@ def site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Hardware
     )
 
 
-def _carried(plan: SitePlan, key: str, port: str, most: int = 64) -> str:
-    use = plan.devices[key].ports[port]
-    if use.mode is PortMode.CIRCUIT:
-        circuit = plan.circuits.get(use.circuit or "")
-        return circuit.label if circuit else "nothing"
-    names = []
-    for segment_key in use.segments:
-        segment = plan.segments.get(segment_key)
-        if segment is not None:
-            tag = f" (VLAN {segment.vlan})" if segment_key in use.tagged and segment.vlan else ""
-            names.append(segment.label + tag)
-    peer = plan.devices.get(use.peer or "")
-    if len(names) > most:
-        names = [f"{len(names)} segments"]
-    return ", ".join(names) + (f", to {named(peer)} {use.peer_port or ''}".rstrip() if peer else "")
-
-
-def _circuit(circuit: Circuit) -> list[tuple[str, object]]:
-    return [
-        ("Hand-off", circuit.handoff),
-        ("Address", circuit.address),
-        ("Mask", circuit.subnet.mask if circuit.subnet else ""),
-        ("Gateway", circuit.gateway),
-        ("Resolvers", " ".join(map(str, circuit.resolvers))),
-        ("IPv6 address", prefixed(circuit.address6, circuit.prefix6)),
-        ("IPv6 gateway", circuit.gateway6),
-        ("Modem's inside", circuit.modem_subnet),
-        ("VLAN tag", circuit.vlan or "none"),
-        ("PPPoE user", circuit.pppoe_user),
-        ("Routed blocks", " ".join(map(str, circuit.routed_blocks))),
-        ("Provider", circuit.provider),
-        ("Reference", circuit.reference),
-    ]
-
-
-def _segment(segment: Segment) -> list[tuple[str, object]]:
-    scope, subnet = segment.scope, segment.subnet
-    served = {"edge": "this site's edge", "none": "nobody"}.get(str(scope.server), str(scope.server))
-    rows: list[tuple[str, object]] = [
-        ("VLAN", segment.vlan),
-        ("Subnet", subnet),
-        ("Mask", subnet.mask if subnet else ""),
-        ("Gateway", segment.gateway),
-        ("IPv6 subnet", segment.subnet6),
-        ("IPv6 gateway", segment.gateway6),
-        ("Kept", "; ".join(f"{keep.run} for {keep.kind}" for keep in segment.kept)),
-    ]
-    if scope.span is not None:
-        resolvers = [segment.gateway if r == "gateway" else r for r in segment.resolvers]
-        rows += [
-            ("DHCP by", served),
-            ("First", scope.span.first),
-            ("Last", scope.span.last),
-            ("Excluded", " ".join(span.typed for span in scope.excluded)),
-            ("Lease", lease_text(scope.lease) if scope.lease else ""),
-            ("Resolvers", " ".join(map(str, resolvers))),
-            ("Domain", segment.domain),
-        ]
-        rows += [(f"Option {number}", text) for number, text in scope.options.items()]
-    return rows
-
-
 def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
     """The installer's page, in plain words."""
     page = installer_page(plan, hardware)
     story = _head(plan, heading, "Installer's page")
-    story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), page.boxes, (50, 84, 40))]
+    story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), map(astuple, page.boxes), (50, 84, 40))]
     story.append(_p("2. Plug in, in this order", "part"))
     if plan.devices:
         story.append(Wiring(plan, hardware))
@@ -282,7 +179,7 @@ def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Har
     if page.lights:
         story += [
             _p("3. Wait five minutes, then look at the lights", "part"),
-            _grid(("Box", "Light", "Should be"), page.lights, (60, 40, 74)),
+            _grid(("Box", "Light", "Should be"), map(astuple, page.lights), (60, 40, 74)),
         ]
     story += [_p("If it is not so, call", "part"), *(_p(line, "plain") for line in page.call or ["your technician"])]
     if plan.technician:
@@ -309,9 +206,9 @@ def label_texts(plan: SitePlan, revision: int) -> list[Label]:
     for key, device in plan.devices.items():
         if device.staged:
             ports = [
-                f"{port}  {_carried(plan, key, port, most=2)}"
-                for port, use in device.ports.items()
-                if use.mode is not PortMode.UNUSED
+                f"{port.name}  {carried(port, most=2)}"
+                for port in settings_of(plan, key).ports
+                if port.mode is not PortMode.UNUSED
             ]
             site = f"{plan.customer}/{plan.site}  {plan.name or ''}".rstrip()
             found.append(Label(named(device), site, ports, f"{named(device)} r{revision}"))

@@ -8,9 +8,10 @@ from pathlib import Path, PurePath
 
 from octaplan.core.plan.site import SitePlan
 from octaplan.formats.compact import RowsAmong
-from octaplan.formats.intake import Intake, read_intake
+from octaplan.formats.intake import read_intake
 from octaplan.formats.planjson import PlanError, parse_plan, read_plan
 from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, open_workbook, read_csv
+from octaplan.formats.taken import Intake
 
 
 def load_paths(

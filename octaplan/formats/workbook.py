@@ -10,17 +10,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import IO, Any
 
-from octaplan.core.plan.site import Handoff, Method, Reach, Role
-from octaplan.formats.columns import NOTES
-from octaplan.formats.intake import COLUMNS
+from octaplan.formats.columns import COLUMNS
 from octaplan.formats.tables import NAMING_COLUMNS
-
-#: Columns with few values, which a spreadsheet offers as a list.
-CHOICES: dict[str, dict[str, tuple[str, ...]]] = {
-    "circuits": {"handoff": tuple(Handoff)},
-    "segments": {"role": tuple(Role), "reach": tuple(Reach)},
-    "hosts": {"method": tuple(Method)},
-}
 
 #: The last row that a workbook can have, down to which columns offer their lists.
 LAST_ROW = 1_048_576
@@ -82,7 +73,7 @@ def _header(sheet: Any, name: str, columns: list[str]) -> None:
         cell = WriteOnlyCell(sheet, column)
         needed = column in NAMING_COLUMNS[name]
         cell.font = Font(bold=needed, italic=not needed)
-        note = NOTES[name][column].replace("`", "")
+        note = COLUMNS[name][column].note.replace("`", "")
         if note or needed:
             words = "; ".join(part for part in ("needed" if needed else "", note) if part)
             cell.comment = Comment(words, "Octaplan", width=280, height=90)
@@ -94,7 +85,10 @@ def _lists(sheet: Any, name: str, columns: list[str]) -> None:
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
-    for column, values in CHOICES.get(name, {}).items():
+    for column in columns:
+        values = COLUMNS[name][column].choices
+        if not values:
+            continue
         letter = get_column_letter(columns.index(column) + 1)
         offered = DataValidation(type="list", formula1='"{}"'.format(",".join(values)), allow_blank=True)
         offered.errorTitle = column

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from octaplan.core.plan.organisation import Defaults
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.rollout import free_for
-from octaplan.core.values.fields import NetworkField
+from octaplan.core.values.kinds import NetworkField
 from octaplan.server.outbound import OutboundSite, row
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.propose.wiring import equip, usual_time_servers
-from octaplan.core.values.fields import TypeKey
+from octaplan.core.values.kinds import TypeKey
 from octaplan.server.desk import Code, Desk, base_revision, desk_shown
 from octaplan.server.permissions import Planning
 from octaplan.store.records import Records

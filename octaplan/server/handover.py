@@ -9,7 +9,8 @@ import segno
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.stage.installer import installer_page
+from octaplan.core.stage.installer import InstallerPage, installer_page
+from octaplan.core.stage.sitesheet import SiteSheet, site_sheet
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act
@@ -17,35 +18,6 @@ from octaplan.store.records import Records
 from octaplan.store.snapshot import Held, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/handover", tags=["handover"])
-
-
-class CableShown(BaseModel):
-    box: str
-    port: str
-    goes_to: str
-    cable: str
-
-
-class LightShown(BaseModel):
-    box: str
-    name: str
-    expect: str
-
-
-class BoxShown(BaseModel):
-    name: str
-    looks: str
-    where: str
-
-
-class InstallerShown(BaseModel):
-    """The installer's page, in plain words."""
-
-    boxes: list[BoxShown]
-    cables: list[CableShown]
-    leave_empty: list[str]
-    lights: list[LightShown]
-    call: list[str]
 
 
 class LabelShown(BaseModel):
@@ -90,17 +62,17 @@ def _pdf(content: bytes, name: str) -> Response:
 
 
 @router.get("/installer")
-def installer(customer: Code, site: Code, request: Request, person: Looking) -> InstallerShown:
+def installer(customer: Code, site: Code, request: Request, person: Looking) -> InstallerPage:
     """What somebody who is not a network person needs on site."""
     now = _records(request).now
-    page = installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types)
-    return InstallerShown(
-        boxes=[BoxShown(**box._asdict()) for box in page.boxes],
-        cables=[CableShown(**cable._asdict()) for cable in page.cables],
-        leave_empty=page.leave_empty,
-        lights=[LightShown(**light._asdict()) for light in page.lights],
-        call=page.call,
-    )
+    return installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types)
+
+
+@router.get("/site-sheet")
+def engineers_sheet(customer: Code, site: Code, request: Request, person: Looking) -> SiteSheet:
+    """Every value to type, and no secrets."""
+    now = _records(request).now
+    return site_sheet(now.sites.plan(f"{customer}/{site}"), now.types.types)
 
 
 @router.get("/labels")
@@ -134,7 +106,7 @@ def printed(
     elif sheet == "installer":
         content = _sheets().installer_sheet(plan, heading, now.types.types)
     else:
-        content = _sheets().site_sheet(plan, heading, now.types.types)
+        content = _sheets().print_site_sheet(plan, heading, now.types.types)
     return _pdf(content, sheet)
 
 

@@ -14,7 +14,7 @@ from octaplan.core.plan.organisation import Organisation
 from octaplan.core.propose.remedies import remedied_rules
 from octaplan.core.propose.room import RoomError, Want, lay_out
 from octaplan.core.values.addresses import Network
-from octaplan.core.values.fields import NetworkField
+from octaplan.core.values.kinds import NetworkField
 from octaplan.server.desk import RevisionShown, base_revision
 from octaplan.server.permissions import Looking, Organising
 from octaplan.server.problems import Problem

@@ -16,7 +16,7 @@ from octaplan.core.plan.site import PatternUse, Role, SitePlan
 from octaplan.core.propose.patterns import departures, take_newer
 from octaplan.core.propose.rollout import GROWTH, MOST
 from octaplan.core.propose.room import RoomError
-from octaplan.core.values.fields import NetworkField
+from octaplan.core.values.kinds import NetworkField
 from octaplan.server.desk import Code, Operation
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem

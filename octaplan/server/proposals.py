@@ -18,7 +18,7 @@ from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import Proposal
 from octaplan.core.propose.typed import read_wanted_subnet, understand
 from octaplan.core.values.errors import OctaplanError
-from octaplan.core.values.fields import AddressField, NetworkField
+from octaplan.core.values.kinds import AddressField, NetworkField
 from octaplan.server.desk import Code, Operation, Pointer, sites_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem

@@ -12,9 +12,9 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.space import bits_of, fitting, picture, public_lines
 from octaplan.core.plan.site import Role, SitePlan
 from octaplan.core.propose.room import Room
-from octaplan.core.propose.typed import read_ipv6_network
 from octaplan.core.values.addresses import AddressError, Network, parse_network
-from octaplan.core.values.fields import AddressField, NetworkField
+from octaplan.core.values.kinds import AddressField, NetworkField
+from octaplan.core.values.readers import read_ipv6_network
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.records import Records

@@ -24,9 +24,10 @@ from octaplan.core.plan.questions import State, standing
 from octaplan.core.plan.site import SitePlan, site_key
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.compact import RowsAmong
-from octaplan.formats.intake import Fault, Intake, RefusedRow, key_text, read_intake
+from octaplan.formats.intake import read_intake
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
+from octaplan.formats.taken import Fault, Intake, RefusedRow, key_text
 from octaplan.store.author import account_of
 from octaplan.store.batches import Batches
 from octaplan.store.database import Database

@@ -17,8 +17,9 @@ from octaplan.core.propose.rollout import Made, roll_out, site_layout
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.addresses import Network
 from octaplan.core.values.errors import OctaplanError
-from octaplan.formats.intake import Intake, RefusedRow, read_intake, row_key
+from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import TableError, column_key, read_csv
+from octaplan.formats.taken import Intake, RefusedRow, row_key
 from octaplan.store.database import Database
 from octaplan.store.models import Batch
 from octaplan.store.patterns import Patterns

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.formats.compact import BLOCK, PLAIN, Packed, RowsAmong
-from octaplan.formats.intake import Fault, RefusedRow, _plain_refusal, _refusal
+from octaplan.formats.taken import Fault, RefusedRow, _plain_refusal, _refusal
 from tests import examples
 
 

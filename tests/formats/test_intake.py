@@ -10,9 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.plan.site import SitePlan
-from octaplan.formats.intake import COLUMNS, Intake, read_intake, table_rows
+from octaplan.formats.columns import COLUMNS
+from octaplan.formats.intake import read_intake
+from octaplan.formats.rows import table_rows
 from octaplan.formats.sources import load_files, load_paths
 from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text, guarded, read_csv, unguarded
+from octaplan.formats.taken import Intake
 from tests import examples
 from tests.core.check.test_portfolio import plans
 from tests.support import InFolder

@@ -12,7 +12,7 @@ from pypdf import PdfReader
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.installer import installer_page
-from octaplan.formats.sheets import Heading, credential_sheet, installer_sheet, label_texts, labels, site_sheet
+from octaplan.formats.sheets import Heading, credential_sheet, installer_sheet, label_texts, labels, print_site_sheet
 from tests import examples
 from tests.core.check.test_portfolio import plans
 from tests.core.kit import hardware, office_site, with_device
@@ -35,7 +35,7 @@ def equipped() -> SitePlan:
 
 class Sheets(unittest.TestCase):
     def test_the_site_sheet_has_every_value_to_type(self) -> None:
-        text = text_of(site_sheet(equipped(), HEADING, TYPES))
+        text = text_of(print_site_sheet(equipped(), HEADING, TYPES))
         for value in ("Łąka Dockside", "203.0.113.18", "255.255.255.248", "10.40.8.20", "10.40.8.199", "NOT CLEAR", "dock-edge",
                       "Revision 7"):  # fmt: skip
             self.assertIn(value, text)
@@ -44,7 +44,7 @@ class Sheets(unittest.TestCase):
         lines = [circuit(priority=1, address6="2001:db8:9::2", prefix6=64, modem_subnet="192.168.143.0/24")]
         kept = [{"kind": "printer", "run": "10.40.8.200-10.40.8.219"}]
         plan = site(segments=[segment(subnet6="2001:db8:40:1::/64", kept=kept)], circuits=lines)
-        text = text_of(site_sheet(plan, HEADING, TYPES))
+        text = text_of(print_site_sheet(plan, HEADING, TYPES))
         for value in ("2001:db8:9::2/64", "192.168.143.0/24", "2001:db8:40:1::/64", "for printer"):
             self.assertIn(value, text)
 
@@ -79,5 +79,5 @@ class Sheets(unittest.TestCase):
     @given(plans())
     @examples(15)
     def test_any_plan_can_be_printed(self, plan: SitePlan) -> None:
-        for pdf in (site_sheet(plan, HEADING, {}), installer_sheet(plan, HEADING, {}), labels(plan, 1)):
+        for pdf in (print_site_sheet(plan, HEADING, {}), installer_sheet(plan, HEADING, {}), labels(plan, 1)):
             self.assertTrue(pdf.startswith(b"%PDF-"))

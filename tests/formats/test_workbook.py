@@ -11,10 +11,11 @@ from typing import Any
 
 import openpyxl
 
-from octaplan.formats.columns import NOTES
-from octaplan.formats.intake import COLUMNS, Intake, table_rows
+from octaplan.formats.columns import COLUMNS
+from octaplan.formats.rows import table_rows
 from octaplan.formats.sources import load_files, load_paths
-from octaplan.formats.workbook import CHOICES, GUIDE, LAST_ROW, write_workbook
+from octaplan.formats.taken import Intake
+from octaplan.formats.workbook import GUIDE, LAST_ROW, write_workbook
 from tests.support import InFolder
 
 DEMO = Path(__file__).parents[2] / "octaplan" / "demo" / "tables"
@@ -33,7 +34,7 @@ class Workbook(InFolder):
             sheet = book[name]
             self.assertEqual([cell.value for cell in sheet[1]], list(columns))
             for cell in sheet[1]:
-                note = NOTES[name][cell.value].replace("`", "")
+                note = COLUMNS[name][cell.value].note.replace("`", "")
                 if note:
                     self.assertIn(note, cell.comment.text)
             self.assertTrue(sheet["A1"].font.bold, "customer names the row")
@@ -41,7 +42,8 @@ class Workbook(InFolder):
 
     def test_few_values_are_offered_as_a_list(self) -> None:
         book = self.written()
-        for name, choices in CHOICES.items():
+        for name, few in (("circuits", ["handoff"]), ("segments", ["role", "reach"]), ("hosts", ["method"])):
+            choices = {column: COLUMNS[name][column].choices for column in few}
             offered = {str(rule.sqref): rule.formula1 for rule in book[name].data_validations.dataValidation}
             self.assertEqual(len(offered), len(choices))
             for column, values in choices.items():

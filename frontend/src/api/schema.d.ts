@@ -1728,6 +1728,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/handover/site-sheet': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Engineers Sheet
+     * @description Every value to type, and no secrets.
+     */
+    get: operations['engineers_sheet'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/handover/{sheet}.pdf': {
     parameters: {
       query?: never;
@@ -2427,8 +2447,11 @@ export interface components {
       /** File */
       file: string;
     };
-    /** BoxShown */
-    BoxShown: {
+    /**
+     * BoxOnSite
+     * @description A box to hang up, as the installer knows it from its label.
+     */
+    BoxOnSite: {
       /** Looks */
       looks: string;
       /** Name */
@@ -2436,8 +2459,11 @@ export interface components {
       /** Where */
       where: string;
     };
-    /** CableShown */
-    CableShown: {
+    /**
+     * Cable
+     * @description One cable to plug in.
+     */
+    Cable: {
       /** Box */
       box: string;
       /** Cable */
@@ -3299,20 +3325,20 @@ export interface components {
       total: number;
     };
     /**
-     * InstallerShown
-     * @description The installer's page, in plain words.
+     * InstallerPage
+     * @description The whole page, in the order of the work.
      */
-    InstallerShown: {
+    InstallerPage: {
       /** Boxes */
-      boxes: components['schemas']['BoxShown'][];
+      boxes: components['schemas']['BoxOnSite'][];
       /** Cables */
-      cables: components['schemas']['CableShown'][];
+      cables: components['schemas']['Cable'][];
       /** Call */
       call: string[];
       /** Leave Empty */
       leave_empty: string[];
       /** Lights */
-      lights: components['schemas']['LightShown'][];
+      lights: components['schemas']['Light'][];
     };
     /** IntakeShown */
     IntakeShown: {
@@ -3478,8 +3504,11 @@ export interface components {
       /** Ends */
       ends: string | null;
     };
-    /** LightShown */
-    LightShown: {
+    /**
+     * Light
+     * @description What a light should do when all is well.
+     */
+    Light: {
       /** Box */
       box: string;
       /** Expect */
@@ -4758,6 +4787,59 @@ export interface components {
      * @enum {string}
      */
     Severity: 'stop' | 'warn' | 'note';
+    /**
+     * SheetHost
+     * @description A fixed host of a segment.
+     */
+    SheetHost: {
+      /** Addresses */
+      addresses: string[];
+      /** Mac */
+      mac: string;
+      /** Method */
+      method: string;
+      /** Name */
+      name: string;
+    };
+    /**
+     * SheetPart
+     * @description A circuit, a segment or a box.
+     */
+    SheetPart: {
+      /** About */
+      about: string;
+      /** Hosts */
+      hosts: components['schemas']['SheetHost'][];
+      /** Ports */
+      ports: components['schemas']['SheetPort'][];
+      /** Rows */
+      rows: components['schemas']['SheetRow'][];
+      /** Title */
+      title: string;
+    };
+    /**
+     * SheetPort
+     * @description A port that is used, and what it carries.
+     */
+    SheetPort: {
+      /** Cable */
+      cable: string;
+      /** Carries */
+      carries: string;
+      mode: components['schemas']['PortMode'];
+      /** Name */
+      name: string;
+    };
+    /**
+     * SheetRow
+     * @description A label and its value; nothing when it is not known yet, which leaves a line to write on.
+     */
+    SheetRow: {
+      /** Label */
+      label: string;
+      /** Text */
+      text: string | null;
+    };
     /** ShippedShown */
     ShippedShown: {
       /**
@@ -4986,6 +5068,16 @@ export interface components {
       wireless: {
         [key: string]: components['schemas']['Wireless'];
       };
+    };
+    /**
+     * SiteSheet
+     * @description The whole sheet: what is known of the site, then its parts.
+     */
+    SiteSheet: {
+      /** Facts */
+      facts: components['schemas']['SheetRow'][];
+      /** Parts */
+      parts: components['schemas']['SheetPart'][];
     };
     /** SiteShown */
     SiteShown: {
@@ -8617,7 +8709,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['InstallerShown'];
+          'application/json': components['schemas']['InstallerPage'];
         };
       };
       /** @description Validation Error */
@@ -8650,6 +8742,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['LabelShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  engineers_sheet: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteSheet'];
         };
       };
       /** @description Validation Error */

@@ -5,7 +5,7 @@ import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
 import { STAGES } from '../pages';
 import { Key, StageMark } from '../parts/Marks';
-import { TypedField } from '../parts/TypedField';
+import { PlanFields } from '../parts/PlanFields';
 import { away, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
@@ -80,17 +80,6 @@ function SiteFacts() {
   useEffect(() => {
     if (sought) setAnchor(button.current);
   }, [sought, key]);
-  const groups = plan.reach_groups === null ? '' : plan.reach_groups.join('; ') || '-';
-  const facts: [field: string, label: string, value: string | null][] = [
-    ['name', 'Name', plan.name],
-    ['street', 'Street', plan.street],
-    ['time_zone', 'Time zone', plan.time_zone],
-    ['ship_date', 'Ship date', plan.ship_date],
-    ['contact', 'Contact', plan.contact],
-    ['technician', 'Technician', plan.technician],
-    ['delegated_prefix', 'IPv6 prefix of the site', plan.delegated_prefix],
-    ['reach_groups', `Reach groups (empty: all of ${plan.customer}, -: none)`, groups],
-  ];
   return (
     <>
       <button
@@ -109,15 +98,16 @@ function SiteFacts() {
         slotProps={{ paper: { role: 'dialog', 'aria-label': 'Site facts' } }}
       >
         <div style={{ width: 400, padding: 20, display: 'grid', gap: 16 }}>
-          {facts.map(([field, label, value]) => (
-            <TypedField
-              key={field}
-              path={`/${field}`}
-              label={label}
-              value={value ?? ''}
-              autoFocus={field === sought}
-            />
-          ))}
+          <PlanFields
+            kind="site"
+            path=""
+            member={plan}
+            sought={sought}
+            labels={{
+              delegated_prefix: 'IPv6 prefix of the site',
+              reach_groups: `Reach groups (empty: all of ${plan.customer}, -: none)`,
+            }}
+          />
         </div>
       </Popover>
     </>

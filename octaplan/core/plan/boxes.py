@@ -21,14 +21,6 @@ SERVER_OPTIONS = {
     "150": "provisioning server",
 }
 
-_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?").fullmatch
-
-
-def is_host_name(name: str) -> bool:
-    """Whether a text is a host name of one or more labels (RFC 1123, section 2.1)."""
-    labels = name.split(".")
-    return len(name) <= 253 and all(map(_LABEL, labels)) and not labels[-1].isdigit()
-
 
 def host_name(site: str, role: DeviceRole, taken: Iterable[str]) -> str:
     """A host name by convention, `SITE-edge`, `SITE-switch`, `SITE-switch2`, that is not yet taken."""

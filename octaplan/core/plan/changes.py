@@ -5,37 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
+from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.questions import BY_NAME
 from octaplan.core.plan.site import SitePlan
-
-_LABELS = {
-    "resolvers": "resolvers",
-    "vlan": "VLAN",
-    "vrf": "VRF",
-    "mac": "MAC",
-    "pppoe_user": "PPPoE user",
-    "routed_blocks": "routed blocks",
-    "uses": "use of addresses",
-    "expected_hosts": "expected hosts",
-    "prefix": "mask",
-    "handoff": "hand-off",
-    "reach_groups": "reach groups",
-    "time_zone": "time zone",
-    "ship_date": "ship date",
-    "subnet6": "IPv6 subnet",
-    "gateway6": "IPv6 gateway",
-    "address6": "IPv6 address",
-    "prefix6": "IPv6 mask",
-    "delegated_prefix": "IPv6 prefix",
-    "modem_subnet": "modem's inside",
-    "kept": "kept runs",
-    "scope/server": "DHCP server",
-    "scope/first": "range start",
-    "scope/last": "range end",
-    "scope/excluded": "excluded",
-    "scope/lease": "lease",
-    "scope/options": "DHCP options",
-}
 
 _KINDS = {
     "circuits": "circuit",
@@ -161,10 +133,11 @@ def _answers(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]
 
 def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
     flat_old, flat_new = dict(_flat(old)), dict(_flat(new))
+    known = FIELDS.get(path.split("/")[1] if path else "site", {})
     for name in [*flat_old, *(name for name in flat_new if name not in flat_old)]:
         was, now = flat_old.get(name), flat_new.get(name)
         if was != now:
-            label = _LABELS.get(name) or _label(name)
+            label = known[name].words if name in known else _label(name)
             before, after = _text(was), _text(now)
             if before == after:  # left out, none, an empty entry: they read alike, and are not the same
                 before, after = (

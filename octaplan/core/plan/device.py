@@ -12,7 +12,7 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
-from octaplan.core.values.fields import (
+from octaplan.core.values.kinds import (
     AddressField,
     Domain,
     MacField,

@@ -13,7 +13,7 @@ from pydantic import ConfigDict, Field, StringConstraints, model_validator
 
 from octaplan.core.plan.device import Service
 from octaplan.core.values.addresses import BITS, Network
-from octaplan.core.values.fields import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey, Word
+from octaplan.core.values.kinds import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey, Word
 from octaplan.core.values.lazy import lazy
 
 SCHEMA: Literal["octaplan.hardware-type/1"] = "octaplan.hardware-type/1"

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import ConfigDict, Field, StringConstraints, field_validator
 
 from octaplan.core.values.addresses import Address, Network, parse_network
-from octaplan.core.values.fields import AddressField, Domain, Name, NetworkField, Part, TimeZone
+from octaplan.core.values.kinds import AddressField, Domain, Name, NetworkField, Part, TimeZone
 
 SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
 

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
 
 from octaplan.core.plan.hardware import CONFUSABLE, SlotRule
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, TypedError
 from octaplan.core.values.wordlist import WORDS
 
 #: Generated secrets carry at least so many bits, where the slot's rules leave room for them.
@@ -172,3 +172,12 @@ def _say(character: str) -> str:
     if character.isdigit():
         return word
     return f"capital {word}" if character.isupper() else f"small {word.lower()}"
+
+
+def read_password(cell: str) -> str:
+    """A password as it was given; no message quotes it, and nothing caches it."""
+    if len(cell) > LONGEST_TYPED:
+        raise TypedError(f"It is {len(cell)} characters long: at most {LONGEST_TYPED} are kept")
+    if not cell.isprintable():
+        raise TypedError("It holds characters that cannot be printed: type it again")
+    return cell

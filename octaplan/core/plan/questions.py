@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from enum import StrEnum
 from typing import Any, NamedTuple
 
+from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.site import Answer, Circuit, Handoff, SitePlan
 
 #: What people write when there is no such thing.
@@ -40,13 +41,18 @@ class Question(NamedTuple):
     name: str
     whom: Whom
     asked: str
-    short: str
+    called: str = ""
     field: str = ""
     each: bool = False
     needed: bool = False
     optional: bool = False
     choices: tuple[str, ...] = ()
     applies: Callable[[Asked], bool] = lambda asked: True
+
+    @property
+    def short(self) -> str:
+        """What it is about in a word or two: for a value of the plan what sentences call that."""
+        return self.called or FIELDS["circuits" if self.each else "site"][self.field].words
 
 
 class Asked(NamedTuple):
@@ -109,13 +115,12 @@ QUESTIONS: tuple[Question, ...] = (
         "lines",
         applies=lambda asked: not asked.plan.circuits,
     ),
-    Question("provider", Whom.CUSTOMER, "Who is the provider of the line?", "provider", "provider", each=True),
+    Question("provider", Whom.CUSTOMER, "Who is the provider of the line?", field="provider", each=True),
     Question(
         "handoff",
         Whom.PROVIDER,
         "How is the internet handed off: a fixed address, PPPoE or DHCP?",
-        "hand-off",
-        "handoff",
+        field="handoff",
         each=True,
         needed=True,
         choices=tuple(Handoff),
@@ -124,8 +129,7 @@ QUESTIONS: tuple[Question, ...] = (
         "address",
         Whom.PROVIDER,
         "Which address is the site's own?",
-        "address",
-        "address",
+        field="address",
         each=True,
         needed=True,
         applies=_handed(Handoff.STATIC),
@@ -134,8 +138,7 @@ QUESTIONS: tuple[Question, ...] = (
         "prefix",
         Whom.PROVIDER,
         "Which mask goes with it?",
-        "mask",
-        "prefix",
+        field="prefix",
         each=True,
         needed=True,
         applies=_handed(Handoff.STATIC),
@@ -144,8 +147,7 @@ QUESTIONS: tuple[Question, ...] = (
         "gateway",
         Whom.PROVIDER,
         "Which address is the provider's gateway?",
-        "gateway",
-        "gateway",
+        field="gateway",
         each=True,
         needed=True,
         applies=_handed(Handoff.STATIC),
@@ -154,8 +156,7 @@ QUESTIONS: tuple[Question, ...] = (
         "resolvers",
         Whom.PROVIDER,
         "Which resolvers are to be used?",
-        "resolvers",
-        "resolvers",
+        field="resolvers",
         each=True,
         needed=True,
         applies=_handed(Handoff.STATIC),
@@ -165,8 +166,7 @@ QUESTIONS: tuple[Question, ...] = (
         "address6",
         Whom.PROVIDER,
         "Which IPv6 address is the site's own?",
-        "IPv6 address",
-        "address6",
+        field="address6",
         each=True,
         needed=True,
         applies=_second,
@@ -175,8 +175,7 @@ QUESTIONS: tuple[Question, ...] = (
         "prefix6",
         Whom.PROVIDER,
         "Which IPv6 mask goes with it?",
-        "IPv6 mask",
-        "prefix6",
+        field="prefix6",
         each=True,
         needed=True,
         applies=_second,
@@ -185,8 +184,7 @@ QUESTIONS: tuple[Question, ...] = (
         "gateway6",
         Whom.PROVIDER,
         "Which IPv6 address is the provider's gateway?",
-        "IPv6 gateway",
-        "gateway6",
+        field="gateway6",
         each=True,
         needed=True,
         applies=_second,
@@ -195,8 +193,7 @@ QUESTIONS: tuple[Question, ...] = (
         "pppoe_user",
         Whom.PROVIDER,
         "Which PPPoE user name does the line sign in with?",
-        "PPPoE user",
-        "pppoe_user",
+        field="pppoe_user",
         each=True,
         needed=True,
         applies=_handed(Handoff.PPPOE),
@@ -213,8 +210,7 @@ QUESTIONS: tuple[Question, ...] = (
         "vlan",
         Whom.PROVIDER,
         "Does the line need a VLAN tag, and which?",
-        "VLAN tag",
-        "vlan",
+        field="vlan",
         each=True,
         optional=True,
         applies=_handed(*_LINE),
@@ -233,8 +229,7 @@ QUESTIONS: tuple[Question, ...] = (
         "modem_subnet",
         Whom.PROVIDER,
         "Does a modem of the provider stay in front, and which subnet does it have inside?",
-        "modem's inside",
-        "modem_subnet",
+        field="modem_subnet",
         each=True,
         optional=True,
         applies=_handed(*_LINE),
@@ -249,9 +244,7 @@ QUESTIONS: tuple[Question, ...] = (
         applies=lambda asked: asked.circuit.modem_subnet is not None,
     ),
     Question("speed", Whom.PROVIDER, "How fast is the line, down and up?", "speed", each=True, applies=_handed(*_LINE)),
-    Question(
-        "reference", Whom.PROVIDER, "Under which reference is the circuit known?", "reference", "reference", each=True
-    ),
+    Question("reference", Whom.PROVIDER, "Under which reference is the circuit known?", field="reference", each=True),
     Question("support", Whom.PROVIDER, "Which number is rung when the line is down?", "support number", each=True),
     Question("replaces", Whom.CUSTOMER, "Is a box replaced, and which?", "replaced box", optional=True, choices=()),
     Question(
@@ -300,18 +293,17 @@ QUESTIONS: tuple[Question, ...] = (
     ),
     Question("remote_access", Whom.CUSTOMER, "Who needs remote access, and to what?", "remote access", optional=True),
     Question("place", Whom.CUSTOMER, "Where will the box stand?", "place of the box"),
-    Question("contact", Whom.CUSTOMER, "Who is the contact at the site?", "contact", "contact"),
+    Question("contact", Whom.CUSTOMER, "Who is the contact at the site?", field="contact"),
     Question("hours", Whom.CUSTOMER, "When is the site open?", "opening hours"),
     Question(
         "time_zone",
         Whom.OFFICE,
         "Which time zone is the site in? That of its place, never the bench's",
-        "time zone",
-        "time_zone",
+        field="time_zone",
     ),
     Question("licences", Whom.OFFICE, "Which licences are there, and are they activated?", "licences", optional=True),
-    Question("ship_date", Whom.OFFICE, "When does it ship?", "ship date", "ship_date"),
-    Question("technician", Whom.OFFICE, "Who stages it?", "technician", "technician"),
+    Question("ship_date", Whom.OFFICE, "When does it ship?", field="ship_date"),
+    Question("technician", Whom.OFFICE, "Who stages it?", field="technician"),
 )
 
 BY_NAME = {question.name: question for question in QUESTIONS}

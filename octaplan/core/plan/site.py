@@ -27,7 +27,7 @@ from pydantic import (
 
 from octaplan.core.plan.device import Device, NamedSlot, Wireless
 from octaplan.core.values.addresses import BITS, Address, Network, Span, is_link_local, parse_address, parse_network
-from octaplan.core.values.fields import (
+from octaplan.core.values.kinds import (
     AddressField,
     Code,
     Domain,
@@ -42,6 +42,7 @@ from octaplan.core.values.fields import (
     TimeZone,
     Vlan,
 )
+from octaplan.core.values.readers import MAX_LEASE
 
 SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 
@@ -52,17 +53,6 @@ MAX_CIRCUITS, MAX_SEGMENTS, MAX_HOSTS, MAX_DEVICES = 64, 512, 20_000, 256  # at 
 OptionNumber = Annotated[str, StringConstraints(pattern=r"^(?:[1-9]|[1-9][0-9]|1[0-9]{2}|2[0-4][0-9]|25[0-4])$")]
 AnswerKey = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{1,30}(?:\.[a-z0-9]{4,12})?$")]
 PatternKey = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{1,38}[a-z0-9]$")]
-MAX_LEASE = 0xFFFFFFFF  # RFC 2131: an unsigned 32-bit number of seconds; all ones means for ever
-
-LEASE_UNITS = {"": 1, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
-
-
-def lease_text(seconds: int) -> str:
-    """A lease as people write it."""
-    for unit in ("d", "h", "m"):
-        if seconds % LEASE_UNITS[unit] == 0:
-            return f"{seconds // LEASE_UNITS[unit]}{unit}"
-    return str(seconds)
 
 
 class Handoff(StrEnum):

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from typing import Any, NamedTuple
 
+from octaplan.core.plan.fields import FIELDS, Form
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.typed import understand
@@ -18,44 +19,18 @@ from octaplan.core.values.errors import OctaplanError, TypedError
 #: The most that is read, in characters.
 LONGEST = 10_000
 
-#: Words by which letters name a field, the longer first where one begins with another.
-_WORDS = {
-    "routed_blocks": r"routed (?:block|subnet|network|range|prefix)s?|additional (?:subnet|block|addresses)|lan block",
-    "gateway6": r"ipv6 (?:default )?gateway|ipv6 gw|gateway ?v6",
-    "address6": r"(?:wan )?ipv6 address|ipv6 wan|ipv6",
-    "prefix": r"subnet ?mask|net ?mask|mask",
-    "gateway": r"default gateway|default router|default route|next hop|gateway|gw|router",
-    "resolvers": r"(?:primary|secondary|alternate|preferred )? ?(?:dns|name) ?servers?(?: ?\d)?|dns ?\d?|resolvers?",
-    "vlan": r"vlan(?: ?(?:id|tag))?|802\.1q(?: tag)?|tag",
-    "pppoe_user": r"ppp(?:oe)? ?(?:user ?name|user|login)|user ?name|login|user",
-    "password": r"ppp(?:oe)? ?pass(?:word)?|password|passphrase|pass",
-    "reference": r"(?:circuit|service|line|order|customer|contract) ?(?:id|no\.?|number|ref(?:erence)?)|reference|ref",
-    "handoff": r"hand-?off|connection type|service type|type of connection|access type",
-    "provider": r"provider|carrier|isp",
-    "address": r"(?:static |public |fixed |wan |your |usable )*ip(?:v4)?(?: ?address(?:es)?)?|address|wan",
+_FIELDS = FIELDS["circuits"]
+
+#: How letters name each field; a password is known, so that it is not taken for something else.
+_NAMES = {
+    name: re.compile(f"(?<![\\w.-])(?:{words})(?![\\w-])", re.IGNORECASE)
+    for name, words in {
+        **{field.name: field.letter.names for field in _FIELDS.values() if field.letter is not None},
+        "password": r"ppp(?:oe)? ?pass(?:word)?|password|passphrase|pass",
+    }.items()
 }
-_LABEL = re.compile(
-    "|".join(
-        f"(?P<{field}>{words})" for field, words in ((f, f"(?<![\\w.-])(?:{w})(?![\\w-])") for f, w in _WORDS.items())
-    ),
-    re.IGNORECASE,
-)
 _ADDRESS = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?:\s*/\s*\d{1,2})?(?![\w.]*\d)")
 _HANDOFFS = {"pppoe": r"pppoe", "dhcp": r"dhcp|dynamic", "static": r"static|fixed"}
-_ORDER = (
-    "handoff",
-    "address",
-    "prefix",
-    "gateway",
-    "resolvers",
-    "vlan",
-    "routed_blocks",
-    "pppoe_user",
-    "provider",
-    "reference",
-    "address6",
-    "gateway6",
-)
 
 
 class Read(NamedTuple):
@@ -86,9 +61,7 @@ def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
     if not values:
         raise TypedError("Nothing in it names a field: write such as IP 198.51.100.18/29 GW .17 DNS 192.0.2.53")
     draft, found = plan, []
-    for field in _ORDER:
-        if field not in values:
-            continue
+    for field in (name for name in _FIELDS if name in values):
         path = f"/circuits/{circuit}/{field}"
         try:
             operations, echo = understand(draft, path, values[field])
@@ -102,15 +75,14 @@ def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
 def _values(text: str) -> dict[str, str]:
     """What follows each word that names a field, cleaned; without such words, the first address with its mask."""
     values: dict[str, str] = {}
-    marks = list(_LABEL.finditer(text))
-    for place, mark in enumerate(marks):
-        field = str(mark.lastgroup)
-        end = marks[place + 1].start() if place + 1 < len(marks) else len(text)
+    marks = _marks(text)
+    for place, (field, mark) in enumerate(marks):
+        end = marks[place + 1][1].start() if place + 1 < len(marks) else len(text)
         value = _clean(field, text[mark.end() : end])
         if not value:
             continue
-        if field in ("resolvers", "routed_blocks") and field in values:
-            values[field] += ("; " if field == "routed_blocks" else " ") + value
+        if field in values and (several := _SEVERAL.get(_form(field))):
+            values[field] += several + value
         else:
             values.setdefault(field, value)
     if "address" not in values:
@@ -126,24 +98,39 @@ def _values(text: str) -> dict[str, str]:
     return values
 
 
+def _marks(text: str) -> list[tuple[str, re.Match[str]]]:
+    """The words that name a field, in their order; of two that begin at one place or overlap, the longer."""
+    found = [(name, mark) for name, words in _NAMES.items() for mark in words.finditer(text)]
+    found.sort(key=lambda one: (one[1].start(), -one[1].end()))
+    marks: list[tuple[str, re.Match[str]]] = []
+    for name, mark in found:
+        if not marks or mark.start() >= marks[-1][1].end():
+            marks.append((name, mark))
+    return marks
+
+
+#: What stands between several values of one field.
+_SEVERAL = {Form.WORDS: " ", Form.PARTS: "; "}
+
+
+def _form(field: str) -> Form:
+    return _FIELDS[field].form if field in _FIELDS else Form.PLAIN
+
+
 def _clean(field: str, raw: str) -> str:
     """The value at the start of what follows a word."""
     value = re.sub(r"^[\s:=\-–>#]*(?:is|are|of)?[\s:=]+|^[\s:=]+", "", raw, count=1)
     if field == "password":
         return "given" if value.strip() else ""
-    line = value.strip().split("\n")[0].strip() if field not in ("resolvers", "routed_blocks") else value
+    several = _SEVERAL.get(_form(field))
+    if several:
+        found = re.findall(r"[0-9a-fA-F:.]*[.:][0-9a-fA-F:.]+(?:/\d+)?", value)
+        return several.join(item.strip(".,;") for item in found)
+    line = value.strip().split("\n")[0].strip()
     if field == "handoff":
         return next((k for k, words in _HANDOFFS.items() if re.search(rf"\b(?:{words})\b", line, re.IGNORECASE)), "")
-    if field in ("resolvers", "routed_blocks"):
-        found = re.findall(r"[0-9a-fA-F:.]*[.:][0-9a-fA-F:.]+(?:/\d+)?", value)
-        return ("; " if field == "routed_blocks" else " ").join(item.strip(".,;") for item in found)
-    if field in ("address", "gateway", "prefix", "vlan", "address6", "gateway6"):
-        pattern = {
-            "vlan": r"\d+|none|untagged",
-            "prefix": r"/?\s*[\d.]+",
-            "address": r"\.?\d[\d.]*(?:\s*/\s*\d+|\s+(?:mask\s+)?255[\d.]+)?",
-            "gateway": r"\.?\d[\d.]*",
-        }.get(field, r"[0-9a-fA-F]*:[0-9a-fA-F:.]*(?:/\d+)?")
-        match = re.search(pattern, line)
+    letter = _FIELDS[field].letter
+    if letter is not None and letter.value:
+        match = re.search(letter.value, line)
         return match[0].rstrip(".") if match else ""
     return line.strip(" ,;").rstrip(".")[:200]

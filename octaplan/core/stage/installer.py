@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import NamedTuple
+from dataclasses import dataclass
 
-from octaplan.core.plan.boxes import named, uses
-from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse
+from octaplan.core.plan.boxes import named
+from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.settings import PortSettings, settings_of
 
 
-class Cable(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Cable:
     """One cable to plug in."""
 
     box: str
@@ -20,7 +22,8 @@ class Cable(NamedTuple):
     cable: str
 
 
-class Light(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Light:
     """What a light should do when all is well."""
 
     box: str
@@ -28,7 +31,8 @@ class Light(NamedTuple):
     expect: str
 
 
-class BoxOnSite(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class BoxOnSite:
     """A box to hang up, as the installer knows it from its label."""
 
     name: str
@@ -36,7 +40,8 @@ class BoxOnSite(NamedTuple):
     where: str
 
 
-class InstallerPage(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class InstallerPage:
     """The whole page, in the order of the work."""
 
     boxes: list[BoxOnSite]
@@ -64,13 +69,15 @@ def installer_page(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Inst
         kind = hardware.get(device.type)
         looks = f"{_KIND_WORDS[device.role]}, {kind.title}" if kind else _KIND_WORDS[device.role]
         boxes.append(BoxOnSite(named(device), looks, device.location or ""))
-        for port, use in uses(device):
-            if (key, port) in done:
+        ports = [port for port in settings_of(plan, key).ports if port.mode is not PortMode.UNUSED]
+        for port in ports:
+            use = device.ports[port.name]
+            if (key, port.name) in done:
                 continue
             if use.peer and use.peer_port:
                 done.add((use.peer, use.peer_port))
-            cables.append(Cable(named(device), port, _goes_to(plan, device, use), use.cable or ""))
-        used = [port for port, _ in uses(device)]
+            cables.append(Cable(named(device), port.name, _goes_to(device, port), port.cable or ""))
+        used = [port.name for port in ports]
         spare = [port for port in (kind.network_ports() if kind else ()) if port not in used]
         if spare:
             empty.append(f"{named(device)}: {', '.join(spare)}")
@@ -84,15 +91,11 @@ def installer_page(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Inst
     return InstallerPage(boxes, cables, empty, lights, call)
 
 
-def _goes_to(plan: SitePlan, device: Device, use: PortUse) -> str:
-    peer = plan.devices.get(use.peer or "")
-    if peer is not None:
-        return f"port {use.peer_port} of {named(peer)}" if use.peer_port else named(peer)
-    if use.mode is PortMode.CIRCUIT:
-        circuit = plan.circuits.get(use.circuit or "")
-        who = (circuit.provider or circuit.label) if circuit else "the provider"
-        return f"the socket or box of {who}"
-    labels = [plan.segments[key].label for key in use.segments if key in plan.segments]
-    if use.mode is PortMode.TRUNK:
+def _goes_to(device: Device, port: PortSettings) -> str:
+    if port.peer:
+        return f"port {port.peer_port} of {port.peer}" if port.peer_port else port.peer
+    if port.mode is PortMode.CIRCUIT:
+        return f"the socket or box of {port.provider or 'the provider'}"
+    if port.mode is PortMode.TRUNK:
         return "the switch" if device.routes_packets else "the network"
-    return f"a device of {labels[0]}" if labels else "nothing"
+    return f"a device of {port.carried[0].label}" if port.carried else "nothing"

@@ -12,22 +12,24 @@ import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, servers
+from octaplan.core.plan.boxes import named
 from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import DeviceRole, PortMode, Service
 from octaplan.core.plan.hardware import FirstPassword, HardwareType, Medium, Takes
-from octaplan.core.plan.site import Circuit, Handoff, SitePlan, lease_text
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Bench, Situation
-from octaplan.core.values.addresses import Address, prefixed
-
-
-@dataclass(frozen=True, slots=True)
-class Value:
-    """One value to type into the box. A `secret` is a slot of the safe; its text is not here."""
-
-    label: str
-    text: str
-    secret: str = ""
+from octaplan.core.stage.entries import (
+    Value,
+    access_value,
+    identity_values,
+    inside_values,
+    internet_values,
+    port_values,
+    route_value,
+    rule_values,
+    wireless_values,
+)
+from octaplan.core.stage.settings import settings_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +100,7 @@ class _Writer:
         self.plan, self.key, self.kind = plan, key, kind
         self.device = plan.devices[key]
         self.bench = Bench(plan, key, kind)
+        self.settings = settings_of(plan, key, kind)
         self.steps: list[Step] = []
         self.group = ""
         slots = slots_of(plan, {kind.key: kind})
@@ -288,67 +291,27 @@ class _Writer:
 
     def _identity(self) -> None:
         self.group = "Who it is"
-        device, plan = self.device, self.plan
-        zone = device.time_zone or plan.time_zone
         self.step(
             "identity",
             "Host name, time zone, time",
             "The time zone is that of the site, not of the bench.",
-            [
-                Value("Host name", device.name or ""),
-                Value("Domain", device.domain or ""),
-                Value("Time zone", zone or ""),
-                Value("Time servers", "  ".join(device.time_servers)),
-                Value("Resolvers", "  ".join(map(str, device.resolvers))),
-                Value("Forwards names to", "  ".join(map(str, device.forwarders))),
-                Value("Location", device.location or plan.street or ""),
-                Value("Contact", device.contact or plan.contact or ""),
-                Value("Banner", device.banner or ""),
-            ],
+            [*identity_values(self.settings.identity)],
         )
 
     def _internet_side(self) -> None:
         self.group = "Internet side"
-        for key, circuit in circuits_of(self.plan, self.device):
-            port = next(name for name, use in self.device.ports.items() if use.circuit == key)
+        for side in self.settings.internet:
             self.step(
-                f"circuit-{key}",
-                f"{circuit.label} on port {port}",
-                f"Switch port {port} on. Leave the cable out until the end: nothing is protected yet.",
-                [Value("Port", port), *self._handoff(key, circuit)],
+                f"circuit-{side.key}",
+                f"{side.label} on port {side.port}",
+                f"Switch port {side.port} on. Leave the cable out until the end: nothing is protected yet.",
+                [*internet_values(side)],
             )
-        routes = [
-            Value(
-                f"To {'anywhere' if route.default else route.to}",
-                f"by {next_hop(self.plan, route) or self._way(route.circuit)}, metric {route.metric}",
-            )
-            for route in self.device.routes.values()
-        ]
+        routes = [*map(route_value, self.settings.routes)]
         if routes:
             self.step(
                 "routes", "Routes", "The default route is what an hour is lost over when it is forgotten.", routes
             )
-
-    def _way(self, circuit: str | None) -> str:
-        found = self.plan.circuits.get(circuit or "")
-        return f"what {found.label} gives" if found else "nothing"
-
-    def _handoff(self, key: str, circuit: Circuit) -> Iterator[Value]:
-        if circuit.handoff is Handoff.PPPOE:
-            yield Value("Hand-off", "PPPoE")
-            yield Value("PPPoE user", circuit.pppoe_user or "")
-            yield Value("PPPoE password", "", f"circuits/{key}/pppoe")
-        elif circuit.handoff is Handoff.DHCP:
-            yield Value("Hand-off", "DHCP: the provider gives everything")
-        else:
-            yield Value("Address", str(circuit.address or ""))
-            yield Value("Mask", circuit.subnet.mask if circuit.subnet else "")
-            yield Value("Gateway", str(circuit.gateway or ""))
-            yield Value("Resolvers", "  ".join(map(str, circuit.resolvers)))
-        if circuit.address6 is not None or circuit.gateway6 is not None:
-            yield Value("IPv6 address", prefixed(circuit.address6, circuit.prefix6))
-            yield Value("IPv6 gateway", str(circuit.gateway6 or ""))
-        yield Value("VLAN tag", str(circuit.vlan) if circuit.vlan else "none")
 
     @property
     def staying(self) -> str | None:
@@ -361,8 +324,8 @@ class _Writer:
         self.group = "Inside"
         bench = self.bench
         own = self.staying
-        for key in dict.fromkeys([*self.device.carried(), *self.device.addresses]):
-            if key != own and key in self.plan.segments:
+        for key in (inside.key for inside in self.settings.inside):
+            if key != own:
                 names = [n for n, use in self.device.ports.items() if use.segment == key and n in bench.faces]
                 if self._at_once:
                     bench.settle(*(n for n in names if n != bench.port))
@@ -373,73 +336,20 @@ class _Writer:
     def _at_once(self) -> bool:
         return self.kind.takes is Takes.AT_ONCE and not self.kind.restart_needed
 
-    def _segment_values(self, key: str) -> list[Value]:
-        segment = self.plan.segments[key]
-        address = own_address(self.plan, self.device, key)
-        serving = any(server == self.key for server, _ in servers(self.plan, key))
-        scope = segment.scope
-        resolvers = [str(segment.gateway) if r == "gateway" else str(r) for r in segment.resolvers]
-        values = [
-            Value("VLAN", str(segment.vlan or "")),
-            Value("Own address", str(address or "")),
-            Value("Mask", segment.subnet.mask if segment.subnet and address else ""),
-        ]
-        if address is not None and self.device.role is DeviceRole.EDGE:
-            values.append(Value("Gateway", "leave empty"))
-        if segment.subnet6 is not None and is_gateway(self.plan, self.device):
-            values.append(Value("Own IPv6 address", prefixed(segment.gateway6, segment.subnet6.prefix)))
-            values.append(Value("IPv6 prefix announced", str(segment.subnet6)))
-        if serving and scope.span is not None:
-            values += [
-                Value("Range first", str(scope.span.first)),
-                Value(f"Range last, or {scope.span.size} addresses", str(scope.span.last)),
-                Value("Excluded", "  ".join(span.typed for span in scope.excluded)),
-                Value("Router handed out", str(segment.gateway or "")),
-                Value("Resolvers handed out", "  ".join(resolvers)),
-                Value("Inside domain", segment.domain or ""),
-                Value("Lease", f"{lease_text(scope.lease)} ({scope.lease:,} s)" if scope.lease else ""),
-            ]
-            values += [Value(f"Option {number}", text) for number, text in scope.options.items()]
-            values += [
-                Value(f"Reserve for {host.name}", f"{host.address}  {host.mac or ''}".strip())
-                for host in self.plan.hosts.values()
-                if host.segment == key and host.method == "reserved" and host.address
-            ]
-        elif self.device.role is DeviceRole.EDGE:
-            values.append(Value("DHCP", "off" if scope.server == "none" else f"served by {scope.server}: off here"))
-        return values
-
     def _segment_step(self, key: str, before: Situation | None = None, mend: str = "", text: str = "") -> None:
-        segment = self.plan.segments[key]
-        title = f"{segment.label}: address and range" if self.device.routes_packets else f"{segment.label}: VLAN"
+        inside = next(inside for inside in self.settings.inside if inside.key == key)
+        title = f"{inside.label}: address and range" if self.device.routes_packets else f"{inside.label}: VLAN"
         self.step(
             f"segment-{key}",
             title,
             text or "Menu names differ; the values do not.",
-            self._segment_values(key),
+            [*inside_values(inside, edge=self.device.role is DeviceRole.EDGE)],
             before=before,
             mend=mend,
         )
 
     def _ports_step(self) -> None:
-        values = []
-        for name, use in self.device.ports.items():
-            names = [self.plan.segments[key].label for key in use.segments if key in self.plan.segments]
-            if use.mode is PortMode.UNUSED:
-                values.append(Value(f"Port {name}", "off"))
-            elif use.mode is PortMode.TRUNK:
-                plain = self.plan.segments.get(use.segment or "")
-                tags = [str(self.plan.segments[k].vlan) for k in use.tagged if k in self.plan.segments]
-                values.append(
-                    Value(
-                        f"Port {name}",
-                        f"trunk: untagged {plain.vlan if plain else 'none'}, tagged {' '.join(tags) or 'none'}",
-                    )
-                )
-            elif use.mode is not PortMode.CIRCUIT and names:
-                joined = f"joined ports {use.bridge or ''}".rstrip()
-                how = joined if use.mode is PortMode.BRIDGE else str(use.mode)
-                values.append(Value(f"Port {name}", f"{how}: {', '.join(names)}"))
+        values = [*port_values(self.settings.ports)]
         if values:
             own = (
                 f" Leave port {self.bench.port}, where the laptop is, for later."
@@ -450,45 +360,19 @@ class _Writer:
 
     def _rules(self) -> None:
         self.group = "Rules and access"
-        plan, device = self.plan, self.device
-        labels = {key: segment.label for key, segment in plan.segments.items()} | {
-            "internet": "the internet",
-            "all": "everything",
-        }
-        values = [
-            Value("Translate", f"{labels.get(t.segment, 'a removed segment')} to {plan.circuits[t.circuit].label}")
-            for t in device.translations.values()
-            if t.circuit in plan.circuits
-        ]
-        values += [
-            Value("Allow", f"{labels.get(a.source, 'removed')} to {labels.get(a.target, 'removed')}, {a.service}")
-            for a in device.allows.values()
-        ]
+        values = [*rule_values(self.settings)]
         if values:
             blocked = " This box blocks everything that is not allowed." if self.kind.factory.blocked else ""
             self.step("rules", "Translation and allow rules", f"One without the other passes nothing.{blocked}", values)
-        if plan.wireless and self._on_air:
-            for key, wifi in plan.wireless.items():
-                self.step(
-                    f"wifi-{key}",
-                    f"Wi-Fi {wifi.name}",
-                    "The key is asked for by everybody on site: it is in the safe.",
-                    [
-                        Value("Name (SSID)", wifi.name),
-                        Value("Security", wifi.security.upper()),
-                        Value("Key", "", "" if wifi.security == "open" else f"wireless/{key}/key"),
-                        Value("Segment", labels.get(wifi.segment or "", "")),
-                        Value("Band", f"{wifi.band} GHz"),
-                        Value("Hidden", "yes" if wifi.hidden else "no"),
-                        Value("Client limit", str(wifi.client_limit or "")),
-                        Value("Country", wifi.country or ""),
-                    ],
-                )
-        if device.access:
-            values = [
-                Value(access.service.upper(), self._from(labels.get(access.segment or ""), access.networks))
-                for access in device.access.values()
-            ]
+        for wifi in self.settings.wireless:
+            self.step(
+                f"wifi-{wifi.key}",
+                f"Wi-Fi {wifi.name}",
+                "The key is asked for by everybody on site: it is in the safe.",
+                [*wireless_values(wifi)],
+            )
+        if self.settings.access:
+            values = [*map(access_value, self.settings.access)]
             self.step(
                 "access",
                 "Management access",
@@ -502,16 +386,6 @@ class _Writer:
                 "Keep what the laptop still needs until the address has changed.",
                 [Value("Remove", leftover) for leftover in self.kind.leftovers],
             )
-
-    @property
-    def _on_air(self) -> bool:
-        points = any(d.role is DeviceRole.ACCESS_POINT for d in self.plan.devices.values())
-        return self.device.role is DeviceRole.ACCESS_POINT or (self.kind.radio and not points)
-
-    @staticmethod
-    def _from(segment: str | None, networks: Sequence[object]) -> str:
-        places = [f"from {segment}"] if segment else []
-        return ", ".join([*places, *(f"from {network}" for network in networks)]) or "from nowhere"
 
     # --- Take effect
 
@@ -660,16 +534,13 @@ class _Writer:
 
     def _measures(self) -> Iterator[Measure]:
         bench = self.bench
-        for key, circuit in circuits_of(self.plan, self.device):
-            if circuit.gateway is not None:
+        for side in self.settings.internet:
+            if side.gateway is not None:
                 yield Measure(
-                    f"neighbour-{key}",
-                    f"Ping {circuit.gateway}, {circuit.label}'s gateway",
-                    "ping",
-                    str(circuit.gateway),
+                    f"neighbour-{side.key}", f"Ping {side.gateway}, {side.label}'s gateway", "ping", str(side.gateway)
                 )
-        resolvers: list[Address] = [r for _, c in circuits_of(self.plan, self.device) for r in c.resolvers]
-        resolvers += self.device.forwarders
+        resolvers = [resolver for side in self.settings.internet for resolver in side.resolvers]
+        resolvers += self.settings.identity.forwarders
         if self.device.role is DeviceRole.EDGE:
             target = str(resolvers[0]) if resolvers else ""
             yield Measure("internet", f"Ping {target or 'an address on the internet'}", "ping", target)

@@ -15,7 +15,6 @@ from octaplan.core.plan.boxes import (
     host_name,
     interfaces,
     is_gateway,
-    is_host_name,
     next_hop,
     own_address,
     segment_of,
@@ -27,6 +26,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.wiring import equip, usual_time_servers
 from octaplan.core.stage.bench import BENCH_NETWORKS, Bench, Face
 from octaplan.core.values.addresses import Address, Network, Span, parse_address, parse_network, parse_range
+from octaplan.core.values.readers import is_host_name
 from tests import examples
 from tests.core.check.test_portfolio import plans
 from tests.core.kit import hardware, office_site, with_device

@@ -10,9 +10,10 @@ from pydantic import ValidationError
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.changes import changes, sentence
 from octaplan.core.plan.organisation import Organisation
-from octaplan.core.plan.site import SitePlan, lease_text, new_id
-from octaplan.core.propose.typed import read_lease, understand
+from octaplan.core.plan.site import SitePlan, new_id
+from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_network
+from octaplan.core.values.readers import lease_text, read_lease
 from tests import examples
 from tests.core.check.test_portfolio import plans
 from tests.support import circuit, segment, site

@@ -8,8 +8,10 @@ from typing import Any
 import jsonpatch
 
 from octaplan.core.plan.changes import changes, sentence
+from octaplan.core.plan.passwords import read_password
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.typed import read_options, read_password, understand
+from octaplan.core.propose.typed import understand
+from octaplan.core.values.readers import read_options
 from tests.core.kit import office_site, with_device
 
 

@@ -16,7 +16,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.typed import understand
 from octaplan.core.stage.runsheet import run_sheet
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network, parse_range
-from octaplan.formats.intake import COLUMNS
+from octaplan.formats.columns import COLUMNS
 from tests import examples
 from tests.core.check.test_portfolio import plans
 from tests.core.kit import hardware
@@ -101,7 +101,7 @@ class Readers(unittest.TestCase):
     def test_every_column_reads_or_refuses(self, column: tuple[str, str], typed: str) -> None:
         table, name = column
         try:
-            COLUMNS[table][name](typed)
+            COLUMNS[table][name].read(typed)
         except ValueError as error:
             self.assertGreater(len(str(error)), 10)
 

@@ -4,6 +4,8 @@ import MenuItem from '@mui/material/MenuItem';
 import Popover from '@mui/material/Popover';
 import { useState, type ClipboardEvent } from 'react';
 import type { Circuit, Operation } from '../../api/client';
+import { choiceOf } from '../../parts/fields';
+import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
 import { BlockRuler, cellsOf, type Cell } from '../../ruler/BlockRuler';
 import { format, isBehind, parse, subnet } from '../../ruler/addresses';
@@ -12,13 +14,6 @@ import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { remove } from './edits';
 import { LetterDialog } from './ReadDialog';
-
-const HANDOFFS = [
-  ['', 'not answered'],
-  ['static', 'fixed address'],
-  ['pppoe', 'PPPoE'],
-  ['dhcp', 'DHCP'],
-] as const;
 
 /** The hand-off subnet as text, once address (or gateway) and mask are known. */
 export function handoffOf(circuit: Circuit): string | null {
@@ -42,7 +37,7 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
   const [letter, setLetter] = useState<string | null>(null);
   const path = `/circuits/${id}`;
   const handoff = handoffOf(circuit);
-  const words = HANDOFFS.find(([value]) => value === (circuit.handoff ?? ''))?.[1];
+  const words = choiceOf('circuits', 'handoff', circuit.handoff) ?? 'not answered';
   const order = inOrder(plan.circuits);
   const place = order.indexOf(id);
   const paste = (event: ClipboardEvent) => {
@@ -94,7 +89,11 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
         <RoutedBlock key={block} id={id} circuit={circuit} block={block} />
       ))}
       <SecondFamily circuit={circuit} />
-      {open && <CircuitFields id={id} circuit={circuit} />}
+      {open && (
+        <div className={styles.fields} style={{ marginTop: 18 }}>
+          <PlanFields kind="circuits" path={path} member={circuit} />
+        </div>
+      )}
       {letter !== null && (
         <LetterDialog circuit={id} label={circuit.label} text={letter} onClose={() => setLetter(null)} />
       )}
@@ -279,7 +278,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
     );
   }
   const fixed = circuit.handoff !== 'pppoe' && circuit.handoff !== 'dhcp';
-  const wire = { static: 'fixed address', pppoe: 'PPPoE', dhcp: 'DHCP' }[circuit.handoff ?? 'static'];
+  const wire = choiceOf('circuits', 'handoff', circuit.handoff);
   const ours = {
     static: circuit.address
       ? `${circuit.address}${handoff ? `, in ${handoff}` : ', mask not known'}`
@@ -303,7 +302,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
         </>
       )}
       <div className={styles.wire} data-open={!fixed || !circuit.handoff}>
-        {circuit.handoff ? wire : 'hand-off not answered'}
+        {wire ?? 'hand-off not answered'}
       </div>
       <div className={styles.box} data-open={!fixed || !circuit.address}>
         <div className={`quiet ${styles.one}`}>{site} edge</div>
@@ -328,38 +327,4 @@ export function maskOf(prefix: number, address: string): string {
   if (address.includes(':')) return `/${prefix}`;
   const value = prefix === 0 ? 0n : (0xffffffffn << BigInt(32 - prefix)) & 0xffffffffn;
   return format({ family: 4, value });
-}
-
-function CircuitFields({ id, circuit }: { id: string; circuit: Circuit }) {
-  const path = `/circuits/${id}`;
-  const field = (key: string, label: string, value: unknown) => (
-    <TypedField path={`${path}/${key}`} label={label} value={value === null ? '' : String(value)} />
-  );
-  return (
-    <>
-      <div className={styles.fields} style={{ marginTop: 18 }}>
-        {field('label', 'Name', circuit.label)}
-        <TypedField
-          path={`${path}/handoff`}
-          label="Hand-off"
-          value={circuit.handoff ?? ''}
-          choices={HANDOFFS}
-        />
-        {field('address', 'Own address', circuit.address)}
-        {field('prefix', 'Mask', circuit.prefix === null ? null : `/${circuit.prefix}`)}
-        {field('gateway', "Provider's gateway", circuit.gateway)}
-        {field('resolvers', 'Resolvers', circuit.resolvers.join(' '))}
-        {field('vlan', 'VLAN tag', circuit.vlan)}
-        {field('routed_blocks', 'Routed blocks', circuit.routed_blocks.join('; '))}
-        {field('pppoe_user', 'PPPoE user', circuit.pppoe_user)}
-        {field('provider', 'Provider', circuit.provider)}
-        {field('reference', 'Reference', circuit.reference)}
-        {field('priority', 'Order of use', circuit.priority)}
-        {field('modem_subnet', "Inside of the provider's modem", circuit.modem_subnet)}
-        {field('address6', 'Own IPv6 address', circuit.address6)}
-        {field('prefix6', 'IPv6 mask', circuit.prefix6 === null ? null : `/${circuit.prefix6}`)}
-        {field('gateway6', "Provider's IPv6 gateway", circuit.gateway6)}
-      </div>
-    </>
-  );
 }

@@ -10,6 +10,7 @@ import {
 } from 'react';
 import type { Host, Segment } from '../../api/client';
 import { useRevise } from '../../api/queries';
+import { fieldOf } from '../../parts/fields';
 import { TypedCell } from '../../parts/TypedField';
 import { parse } from '../../ruler/addresses';
 import { useDeskState, useLight } from '../context';
@@ -18,11 +19,6 @@ import { freshId, remove } from './edits';
 import { ColumnDialog } from './ReadDialog';
 
 type Pasted = Omit<ComponentProps<typeof ColumnDialog>, 'onClose'>;
-
-const METHODS = [
-  ['static', 'typed in'],
-  ['reserved', 'reserved'],
-] as const;
 
 /** The hosts of one segment by address, each value typed in place. */
 export function HostTable({ id, segment }: { id: string; segment: Segment }) {
@@ -124,24 +120,25 @@ const HostRow = memo(function HostRow(props: {
   onRemove: ((id: string) => void) | undefined;
 }) {
   const { id, host, six, lit, onRemove } = props;
-  const field = (key: 'name' | 'kind' | 'address' | 'address6' | 'mac', label: string) => (
-    <TypedCell path={`/hosts/${id}/${key}`} label={`${label} of ${host.name}`} value={host[key] ?? ''} />
-  );
+  const field = (name: keyof Host) => {
+    const { label, choices } = fieldOf('hosts', name);
+    return (
+      <TypedCell
+        path={`/hosts/${id}/${name}`}
+        label={`${label} of ${host.name}`}
+        value={host[name] ?? ''}
+        {...(choices.length > 0 ? { choices } : {})}
+      />
+    );
+  };
   return (
     <tr data-path={`/hosts/${id}`} className={lit ? styles.lit : ''}>
-      <td>{field('name', 'Name')}</td>
-      <td>{field('kind', 'Kind')}</td>
-      <td>{field('address', 'Address')}</td>
-      {six && <td>{field('address6', 'IPv6 address')}</td>}
-      <td>{field('mac', 'MAC')}</td>
-      <td>
-        <TypedCell
-          path={`/hosts/${id}/method`}
-          label={`Method of ${host.name}`}
-          value={host.method}
-          choices={METHODS}
-        />
-      </td>
+      <td>{field('name')}</td>
+      <td>{field('kind')}</td>
+      <td>{field('address')}</td>
+      {six && <td>{field('address6')}</td>}
+      <td>{field('mac')}</td>
+      <td>{field('method')}</td>
       <td>
         {onRemove && (
           <button className={styles.remove} aria-label={`Remove ${host.name}`} onClick={() => onRemove(id)}>

@@ -1,8 +1,9 @@
 import { memo, useMemo } from 'react';
 import type { Finding, Host, Segment } from '../../api/client';
 import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
+import { fieldOf } from '../../parts/fields';
+import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
-import { lease } from '../../parts/words';
 import { parse, short } from '../../ruler/addresses';
 import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
@@ -14,17 +15,6 @@ import { HostTable } from './HostTable';
 import type { Asked } from './PlacePopover';
 import type { Proposal } from './Proposed';
 import { SegmentActions } from './SegmentActions';
-
-const ROLE_CHOICES = Object.entries(ROLES).map(([role, { word }]) => [role, word] as const);
-
-/** What fields take besides plain values. */
-const HINTS: Record<string, string> = {
-  subnet: '10.40.8.0/24 or next /24',
-  gateway: 'first, last or .1',
-  scope: 'leave 20 or 40 clients',
-  kept: 'printer .200-.219',
-  subnet6: 'next, or a number',
-};
 
 interface RowProps {
   id: string;
@@ -129,10 +119,6 @@ function SegmentRowDrawn(props: RowProps) {
   );
 }
 
-function keptText(segment: Segment): string {
-  return segment.kept.map(({ kind, run }) => `${kind} ${run}`).join('; ');
-}
-
 function gatewayText(segment: Segment, picture: SegmentPicture | undefined): string {
   const gateway = parse(segment.gateway);
   if (!gateway) return 'none';
@@ -150,51 +136,27 @@ function countsText(segment: Segment, { fixed, leased, free, net }: SegmentPictu
 
 function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
   const path = `/segments/${id}`;
-  const { scope } = segment;
-  const field = (key: string, label: string, value: unknown) => (
-    <TypedField
-      path={`${path}/${key}`}
-      label={label}
-      value={value === null ? '' : String(value)}
-      {...(HINTS[key] ? { hint: HINTS[key] } : {})}
-    />
-  );
+  const { first, last } = segment.scope;
+  const usual = segment.role === 'guest' ? 'local, as guests are' : 'group, as usual';
   return (
     <div className={styles.detail}>
       <div className={styles.fields}>
-        {field('label', 'Name', segment.label)}
-        <TypedField path={`${path}/role`} label="Role" value={segment.role} choices={ROLE_CHOICES} />
-        {field('vlan', 'VLAN', segment.vlan)}
-        {field('subnet', 'Subnet', segment.subnet)}
-        {field('gateway', 'Gateway', segment.gateway)}
-        {field('scope', 'DHCP range', scope.first && scope.last ? `${scope.first} - ${scope.last}` : '')}
-        {field('scope/excluded', 'Excluded from the range', scope.excluded.join('; '))}
-        {field('scope/server', 'DHCP served by', scope.server)}
-        {field('scope/lease', 'Lease', lease(scope.lease))}
-        {field('resolvers', 'Resolvers handed out', segment.resolvers.join(' '))}
-        {field('domain', 'Domain', segment.domain)}
-        {field(
-          'scope/options',
-          'Further DHCP options',
-          Object.entries(scope.options)
-            .map(([number, text]) => `${number} ${text}`)
-            .join('; '),
-        )}
-        {field('expected_hosts', 'Expected hosts', segment.expected_hosts)}
-        {field('kept', 'Runs kept for kinds of hosts', keptText(segment))}
-        {field('subnet6', 'IPv6 subnet', segment.subnet6)}
-        {field('gateway6', 'IPv6 gateway', segment.gateway6)}
-        <TypedField
-          path={`${path}/reach`}
-          label="Reach"
-          value={segment.reach ?? ''}
-          choices={[
-            ['', segment.role === 'guest' ? 'local, as guests are' : 'group, as usual'],
-            ['group', 'group: other sites reach it'],
-            ['local', 'local: nobody else does'],
-          ]}
+        <PlanFields
+          kind="segments"
+          path={path}
+          member={segment}
+          choices={{ reach: [['', usual], ...fieldOf('segments', 'reach').choices] }}
+          before={{
+            'scope/excluded': (
+              <TypedField
+                path={`${path}/scope`}
+                label="DHCP range"
+                value={first && last ? `${first} - ${last}` : ''}
+                hint="leave 20 or 40 clients"
+              />
+            ),
+          }}
         />
-        {field('vrf', 'VRF', segment.vrf)}
       </div>
       <HostTable id={id} segment={segment} />
     </div>

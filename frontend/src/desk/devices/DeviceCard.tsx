@@ -4,6 +4,8 @@ import { Link } from 'react-router';
 import type { Device, HardwareType, Plan } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { SeverityMark } from '../../parts/Marks';
+import { Choice } from '../../parts/Choice';
+import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
 import { deskPath } from '../../parts/words';
 import { useDeskState, useLight } from '../context';
@@ -75,38 +77,21 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
   const revise = useRevise(name);
   const { plan } = state;
   const path = `/devices/${id}`;
-  const field = (key: string, label: string, value: string | null) => (
-    <TypedField path={`${path}/${key}`} label={label} value={value ?? ''} />
-  );
+  const wanted = type?.firmware.wanted;
   const carried = [...new Set(Object.values(device.ports).flatMap((use) => [use.segment, ...use.tagged]))];
   return (
     <div className={styles.detail}>
       <div className={styles.fields} onKeyDownCapture={onward}>
-        {field('name', 'Host name', device.name)}
-        <TypedField
-          path={`${path}/role`}
-          label="Role"
-          value={device.role}
-          choices={Object.entries(ROLE_WORDS)}
+        <PlanFields
+          kind="devices"
+          path={path}
+          member={device}
+          without={['edge', 'inner-router'].includes(device.role) ? ['gateway'] : []}
+          labels={{
+            time_zone: `Time zone (empty: ${plan.time_zone ?? "the site's"})`,
+            ...(wanted ? { firmware: `Firmware found (wanted ${wanted})` } : {}),
+          }}
         />
-        {field('serial', 'Serial number', device.serial)}
-        {field('macs', 'MACs', device.macs.join(' '))}
-        {field('asset_tag', 'Asset tag', device.asset_tag)}
-        {field('location', 'Location', device.location)}
-        {field('contact', 'Contact', device.contact)}
-        {field('domain', 'Domain', device.domain)}
-        {field('time_zone', `Time zone (empty: ${plan.time_zone ?? "the site's"})`, device.time_zone)}
-        {field('time_servers', 'Time servers', device.time_servers.join(' '))}
-        {field('resolvers', 'Resolvers', device.resolvers.join(' '))}
-        {field('forwarders', 'Forwards names to', device.forwarders.join(' '))}
-        {field('banner', 'Banner', device.banner)}
-        {field(
-          'firmware',
-          `Firmware found${type?.firmware.wanted ? ` (wanted ${type.firmware.wanted})` : ''}`,
-          device.firmware,
-        )}
-        {!['edge', 'inner-router'].includes(device.role) &&
-          field('gateway', 'Default gateway', device.gateway)}
         <HostChoice id={id} device={device} plan={plan} />
       </div>
       <h4>Own address by segment</h4>
@@ -167,26 +152,23 @@ function HostChoice({ id, device, plan }: { id: string; device: Device; plan: Pl
   const { name, desk: state, mayPlan } = useDeskState();
   const revise = useRevise(name);
   return (
-    <label className={styles.choice}>
-      It is the fixed host
-      <select
-        value={device.host ?? ''}
-        disabled={!mayPlan}
-        data-field={`/devices/${id}/host`}
-        onChange={(event) =>
-          revise.mutate({
-            operations: [{ op: 'add', path: `/devices/${id}/host`, value: event.target.value || null }],
-            revision: state.revision.number,
-          })
-        }
-      >
-        <option value="">none of them</option>
-        {Object.entries(plan.hosts).map(([key, host]) => (
-          <option key={key} value={key}>
-            {host.name} {host.address}
-          </option>
-        ))}
-      </select>
-    </label>
+    <Choice
+      label="It is the fixed host"
+      value={device.host ?? ''}
+      disabled={!mayPlan}
+      field={`/devices/${id}/host`}
+      choices={[
+        ['', 'none of them'],
+        ...Object.entries(plan.hosts).map(
+          ([key, host]) => [key, `${host.name} ${host.address ?? ''}`] as const,
+        ),
+      ]}
+      onChoose={(key) =>
+        revise.mutate({
+          operations: [{ op: 'add', path: `/devices/${id}/host`, value: key || null }],
+          revision: state.revision.number,
+        })
+      }
+    />
   );
 }

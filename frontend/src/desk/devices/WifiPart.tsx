@@ -4,27 +4,14 @@ import { Link, useLocation } from 'react-router';
 import type { Wireless } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { RoleMark, SeverityMark } from '../../parts/Marks';
-import { TypedField } from '../../parts/TypedField';
+import { choiceOf } from '../../parts/fields';
+import { Choice, labelsOf } from '../../parts/Choice';
+import { PlanFields } from '../../parts/PlanFields';
 import { count, deskPath } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
 import desk from '../desk.module.css';
 import styles from './devices.module.css';
-
-const SECURITY = [
-  ['wpa3', 'WPA3'],
-  ['wpa2-wpa3', 'WPA2 and WPA3'],
-  ['wpa2', 'WPA2 (AES)'],
-  ['wpa2-tkip', 'WPA2 with TKIP'],
-  ['open', 'open'],
-] as const;
-
-const BANDS = [
-  ['2.4+5', '2.4 and 5 GHz'],
-  ['5', '5 GHz'],
-  ['2.4', '2.4 GHz'],
-  ['6', '6 GHz'],
-] as const;
 
 /** The site's Wi-Fi networks. Their keys are in the safe. */
 export function WifiPart() {
@@ -85,11 +72,21 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
   const path = `/wireless/${id}`;
   const segment = plan.segments[wifi.segment ?? ''];
   const worst = state.findings.find((finding) => finding.path === path && !finding.acceptance);
-  const change = (field: string, value: unknown) =>
-    revise.mutate({
-      operations: [{ op: 'add', path: `${path}/${field}`, value }],
-      revision: state.revision.number,
-    });
+  const segmentChoice = (
+    <Choice
+      label="Segment"
+      value={wifi.segment ?? ''}
+      disabled={!mayPlan}
+      field={`${path}/segment`}
+      choices={[['', 'choose one'], ...labelsOf(plan.segments)]}
+      onChoose={(key) =>
+        revise.mutate({
+          operations: [{ op: 'add', path: `${path}/segment`, value: key || null }],
+          revision: state.revision.number,
+        })
+      }
+    />
+  );
   return (
     <section
       className={`${desk.card} ${styles.device} ${lit === path ? styles.lit : ''}`}
@@ -101,8 +98,7 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
           <b>{wifi.name}</b>
           <span className="quiet">
             {' '}
-            · {SECURITY.find(([key]) => key === wifi.security)?.[1]} ·{' '}
-            {BANDS.find(([key]) => key === wifi.band)?.[1]}
+            · {choiceOf('wireless', 'security', wifi.security)} · {choiceOf('wireless', 'band', wifi.band)}
             {wifi.hidden && ' · hidden'}
           </span>{' '}
           {segment && <RoleMark role={segment.role} />} {segment?.label ?? 'no segment'}
@@ -115,40 +111,7 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
       {open && (
         <div className={styles.detail}>
           <div className={styles.fields}>
-            <TypedField path={`${path}/name`} label="Name (SSID)" value={wifi.name} />
-            <label className={styles.choice}>
-              Segment
-              <select
-                value={wifi.segment ?? ''}
-                disabled={!mayPlan}
-                data-field={`${path}/segment`}
-                onChange={(event) => change('segment', event.target.value || null)}
-              >
-                <option value="">choose one</option>
-                {Object.entries(plan.segments).map(([key, one]) => (
-                  <option key={key} value={key}>
-                    {one.label}
-                  </option>
-                ))}
-              </select>
-            </label>
-            <TypedField path={`${path}/security`} label="Security" value={wifi.security} choices={SECURITY} />
-            <TypedField path={`${path}/band`} label="Band" value={wifi.band} choices={BANDS} />
-            <TypedField
-              path={`${path}/hidden`}
-              label="Shown"
-              value={wifi.hidden ? 'yes' : 'no'}
-              choices={[
-                ['no', 'shown to everybody'],
-                ['yes', 'hidden'],
-              ]}
-            />
-            <TypedField
-              path={`${path}/client_limit`}
-              label="Most clients"
-              value={wifi.client_limit === null ? '' : String(wifi.client_limit)}
-            />
-            <TypedField path={`${path}/country`} label="Country (two letters)" value={wifi.country ?? ''} />
+            <PlanFields kind="wireless" path={path} member={wifi} before={{ security: segmentChoice }} />
           </div>
           {mayPlan && (
             <Button

@@ -17,3 +17,11 @@ export function useLabels(name: SiteName, revision: number) {
       body(await api.GET('/api/sites/{customer}/{site}/handover/labels', { params: { path: name } })),
   });
 }
+
+export function useSiteSheet(name: SiteName, revision: number) {
+  return useQuery({
+    queryKey: [...deskKey(name), 'site-sheet', revision],
+    queryFn: async () =>
+      body(await api.GET('/api/sites/{customer}/{site}/handover/site-sheet', { params: { path: name } })),
+  });
+}

@@ -13,7 +13,6 @@ from octaplan.core.plan.boxes import (
     circuits_of,
     interfaces,
     is_gateway,
-    is_host_name,
     named,
     next_hop,
     own_address,
@@ -24,6 +23,7 @@ from octaplan.core.plan.device import DeviceRole, PortMode, Security, Service
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.site import Handoff, SitePlan
 from octaplan.core.values.addresses import Address, Network
+from octaplan.core.values.readers import is_host_name
 from octaplan.core.values.words import listed
 
 LICENCE_MARGIN = timedelta(days=30)

@@ -11,8 +11,9 @@ from octaplan.core.check.findings import Hit, Severity, rule
 from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
 from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, held_addresses, interfaces
-from octaplan.core.plan.site import SitePlan, lease_text
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Address
+from octaplan.core.values.readers import lease_text
 from octaplan.core.values.words import count, listed
 
 

@@ -5,7 +5,7 @@ import json
 import sqlalchemy as sa
 from alembic import op
 
-from octaplan.formats.intake import key_text
+from octaplan.formats.taken import key_text
 
 revision = "0006"
 down_revision = "0005"

@@ -1,0 +1,352 @@
+"""What goes into one box, typed and derived once from the plan; run sheet, sheets and the installer's page read it.
+
+Nothing here is text to be shown but names that people gave. `None` means that the plan does not say it yet; what does
+not apply to the box is left out. Secrets are places in the safe (`circuits/k3f9q/pppoe`), never their text.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, servers
+from octaplan.core.plan.device import Band, Device, DeviceRole, PortMode, PortUse, Security, Service
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SitePlan
+from octaplan.core.values.addresses import Address, Network, Span
+
+#: What rules call places that are no segment.
+PLACES = {"internet": "the internet", "all": "everything"}
+
+
+@dataclass(frozen=True, slots=True)
+class Identity:
+    """Who the box is. Time zone, location and contact fall back to those of the site."""
+
+    host_name: str | None
+    domain: str | None
+    time_zone: str | None
+    time_servers: tuple[str, ...]
+    resolvers: tuple[Address, ...]
+    forwarders: tuple[Address, ...]
+    location: str | None
+    contact: str | None
+    banner: str | None
+    gateway: Address | None
+
+
+@dataclass(frozen=True, slots=True)
+class InternetSide:
+    """One circuit as it is typed in. `port` is empty where no port carries it; `password` a slot, for PPPoE."""
+
+    key: str
+    label: str
+    port: str
+    handoff: Handoff | None
+    address: Address | None
+    subnet: Network | None
+    gateway: Address | None
+    resolvers: tuple[Address, ...]
+    address6: Address | None
+    prefix6: int | None
+    gateway6: Address | None
+    vlan: int | None
+    pppoe_user: str | None
+    password: str
+    routed_blocks: tuple[Network, ...]
+    modem_subnet: Network | None
+
+    @property
+    def given(self) -> bool:
+        """Whether the provider gives address, mask, gateway and resolvers when the line comes up."""
+        return self.handoff in (Handoff.PPPOE, Handoff.DHCP)
+
+    @property
+    def dual(self) -> bool:
+        """Whether an IPv6 hand-off stands beside the other."""
+        return self.address6 is not None or self.gateway6 is not None
+
+
+@dataclass(frozen=True, slots=True)
+class ScopeSettings:
+    """A DHCP scope: the run that is leased less what is excluded, and what clients are told."""
+
+    span: Span
+    excluded: tuple[Span, ...]
+    router: Address | None
+    resolvers: tuple[Address | str, ...]
+    domain: str | None
+    lease: int | None
+    options: dict[str, str]
+    reserved: tuple[Host, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Inside:
+    """One segment on the box. `serves` is the scope when this box hands it out; `announced` its IPv6 prefix."""
+
+    key: str
+    label: str
+    vlan: int | None
+    address: Address | None
+    subnet: Network | None
+    address6: Address | None
+    announced: Network | None
+    serves: ScopeSettings | None
+    dhcp_by: Address | str
+
+
+@dataclass(frozen=True, slots=True)
+class RouteSettings:
+    """A static route: by a next hop, or by what a circuit gives."""
+
+    to: Network
+    by: Address | None
+    circuit: str
+    metric: int
+
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """A segment on a port."""
+
+    label: str
+    vlan: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class PortSettings:
+    """What a port carries, and where its cable leads. `circuit` is the line's name, `provider` who brings it."""
+
+    name: str
+    mode: PortMode
+    untagged: Carried | None
+    tagged: tuple[Carried, ...]
+    circuit: str
+    provider: str
+    bridge: str | None
+    peer: str
+    peer_port: str | None
+    cable: str | None
+
+    @property
+    def carried(self) -> tuple[Carried, ...]:
+        """Its segments, the untagged one first."""
+        return (*([self.untagged] if self.untagged else []), *self.tagged)
+
+
+@dataclass(frozen=True, slots=True)
+class TranslationSettings:
+    """A segment that goes out under the address of a circuit."""
+
+    segment: str
+    circuit: str
+
+
+@dataclass(frozen=True, slots=True)
+class AllowSettings:
+    """A flow that is let through."""
+
+    source: str
+    target: str
+    service: str
+
+
+@dataclass(frozen=True, slots=True)
+class AccessSettings:
+    """From where the box may be managed."""
+
+    service: Service
+    segment: str
+    networks: tuple[Network, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class WirelessSettings:
+    """One Wi-Fi network; `password` is the slot of its key, empty when it is open."""
+
+    key: str
+    name: str
+    segment: str
+    security: Security
+    band: Band
+    hidden: bool
+    client_limit: int | None
+    country: str | None
+    password: str
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """All of it, in the order one types it in."""
+
+    identity: Identity
+    internet: tuple[InternetSide, ...]
+    routes: tuple[RouteSettings, ...]
+    inside: tuple[Inside, ...]
+    ports: tuple[PortSettings, ...]
+    translations: tuple[TranslationSettings, ...]
+    allows: tuple[AllowSettings, ...]
+    wireless: tuple[WirelessSettings, ...]
+    access: tuple[AccessSettings, ...]
+
+
+def settings_of(plan: SitePlan, key: str, kind: HardwareType | None = None) -> Settings:
+    """What goes into a device of a plan. Its hardware type, where known, tells whether it has a radio of its own."""
+    device = plan.devices[key]
+    labels = {one: segment.label for one, segment in plan.segments.items()} | PLACES
+    return Settings(
+        identity=_identity(plan, device),
+        internet=tuple(internet_side(plan, circuit, device) for circuit, _ in circuits_of(plan, device)),
+        routes=tuple(
+            RouteSettings(
+                route.to,
+                next_hop(plan, route),
+                plan.circuits[route.circuit].label if route.circuit in plan.circuits else "",
+                route.metric,
+            )
+            for route in device.routes.values()
+        ),
+        inside=tuple(
+            _inside(plan, key, segment)
+            for segment in dict.fromkeys([*device.carried(), *device.addresses])
+            if segment in plan.segments
+        ),
+        ports=tuple(_port(plan, name, use) for name, use in device.ports.items()),
+        translations=tuple(
+            TranslationSettings(labels.get(t.segment, "a removed segment"), plan.circuits[t.circuit].label)
+            for t in device.translations.values()
+            if t.circuit in plan.circuits
+        ),
+        allows=tuple(
+            AllowSettings(labels.get(a.source, "removed"), labels.get(a.target, "removed"), a.service)
+            for a in device.allows.values()
+        ),
+        wireless=tuple(_wireless(plan, labels)) if _on_air(plan, device, kind) else (),
+        access=tuple(
+            AccessSettings(access.service, labels.get(access.segment or "", ""), tuple(access.networks))
+            for access in device.access.values()
+        ),
+    )
+
+
+def _identity(plan: SitePlan, device: Device) -> Identity:
+    return Identity(
+        host_name=device.name,
+        domain=device.domain,
+        time_zone=device.time_zone or plan.time_zone,
+        time_servers=tuple(device.time_servers),
+        resolvers=tuple(device.resolvers),
+        forwarders=tuple(device.forwarders),
+        location=device.location or plan.street,
+        contact=device.contact or plan.contact,
+        banner=device.banner,
+        gateway=device.gateway,
+    )
+
+
+def internet_side(plan: SitePlan, key: str, device: Device | None = None) -> InternetSide:
+    """One circuit of a plan as it is typed in, at a box or wherever it ends."""
+    circuit: Circuit = plan.circuits[key]
+    ports = device.ports.items() if device is not None else ()
+    pppoe = circuit.handoff is Handoff.PPPOE
+    return InternetSide(
+        key=key,
+        label=circuit.label,
+        port=next((name for name, use in ports if use.circuit == key), ""),
+        handoff=circuit.handoff,
+        address=circuit.address,
+        subnet=circuit.subnet,
+        gateway=circuit.gateway,
+        resolvers=tuple(circuit.resolvers),
+        address6=circuit.address6,
+        prefix6=circuit.prefix6,
+        gateway6=circuit.gateway6,
+        vlan=circuit.vlan,
+        pppoe_user=circuit.pppoe_user,
+        password=f"circuits/{key}/pppoe" if pppoe else "",
+        routed_blocks=tuple(circuit.routed_blocks),
+        modem_subnet=circuit.modem_subnet,
+    )
+
+
+def _inside(plan: SitePlan, box: str, key: str) -> Inside:
+    device, segment = plan.devices[box], plan.segments[key]
+    address = own_address(plan, device, key)
+    announces = segment.subnet6 is not None and is_gateway(plan, device)
+    serves = any(server == box for server, _ in servers(plan, key))
+    return Inside(
+        key=key,
+        label=segment.label,
+        vlan=segment.vlan,
+        address=address,
+        subnet=segment.subnet if address is not None else None,
+        address6=segment.gateway6 if announces else None,
+        announced=segment.subnet6 if announces else None,
+        serves=scope_settings(plan, key) if serves else None,
+        dhcp_by=segment.scope.server,
+    )
+
+
+def scope_settings(plan: SitePlan, key: str) -> ScopeSettings | None:
+    """What DHCP hands out on a segment, whoever serves it; nothing when there is no range."""
+    segment: Segment = plan.segments[key]
+    scope = segment.scope
+    if scope.span is None:
+        return None
+    return ScopeSettings(
+        span=scope.span,
+        excluded=tuple(scope.excluded),
+        router=segment.gateway,
+        resolvers=tuple(segment.gateway or r if r == "gateway" else r for r in segment.resolvers),
+        domain=segment.domain,
+        lease=scope.lease,
+        options=dict(scope.options),
+        reserved=tuple(
+            host
+            for host in plan.hosts.values()
+            if host.segment == key and host.method is Method.RESERVED and host.address is not None
+        ),
+    )
+
+
+def _port(plan: SitePlan, name: str, use: PortUse) -> PortSettings:
+    def carried(key: str | None) -> Carried | None:
+        segment = plan.segments.get(key or "")
+        return Carried(segment.label, segment.vlan) if segment is not None else None
+
+    circuit = plan.circuits.get(use.circuit or "") if use.mode is PortMode.CIRCUIT else None
+    peer = plan.devices.get(use.peer or "")
+    return PortSettings(
+        name=name,
+        mode=use.mode,
+        untagged=carried(use.segment),
+        tagged=tuple(one for one in map(carried, use.tagged) if one is not None),
+        circuit=circuit.label if circuit else "",
+        provider=(circuit.provider or circuit.label) if circuit else "",
+        bridge=use.bridge,
+        peer=named(peer) if peer else "",
+        peer_port=use.peer_port,
+        cable=use.cable,
+    )
+
+
+def _on_air(plan: SitePlan, device: Device, kind: HardwareType | None) -> bool:
+    """Whether the box sends the site's Wi-Fi: an access point, or without any a box with a radio of its own."""
+    points = any(other.role is DeviceRole.ACCESS_POINT for other in plan.devices.values())
+    return device.role is DeviceRole.ACCESS_POINT or (kind is not None and kind.radio and not points)
+
+
+def _wireless(plan: SitePlan, labels: dict[str, str]) -> Iterator[WirelessSettings]:
+    for key, wifi in plan.wireless.items():
+        yield WirelessSettings(
+            key=key,
+            name=wifi.name,
+            segment=labels.get(wifi.segment or "", ""),
+            security=wifi.security,
+            band=wifi.band,
+            hidden=wifi.hidden,
+            client_limit=wifi.client_limit,
+            country=wifi.country,
+            password="" if wifi.security is Security.OPEN else f"wireless/{key}/key",
+        )

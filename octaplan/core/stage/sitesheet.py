@@ -1,0 +1,208 @@
+"""The engineer's site sheet: every value to type, by circuit, segment and box, and no secrets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from octaplan.core.plan.boxes import named, own_address
+from octaplan.core.plan.device import PortMode
+from octaplan.core.plan.fields import FIELDS
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.site import Handoff, Host, Role, SitePlan
+from octaplan.core.stage.settings import (
+    InternetSide,
+    PortSettings,
+    ScopeSettings,
+    internet_side,
+    scope_settings,
+    settings_of,
+)
+from octaplan.core.values.addresses import prefixed
+from octaplan.core.values.readers import lease_text
+
+
+@dataclass(frozen=True, slots=True)
+class SheetRow:
+    """A label and its value; nothing when it is not known yet, which leaves a line to write on."""
+
+    label: str
+    text: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class SheetHost:
+    """A fixed host of a segment."""
+
+    name: str
+    addresses: list[str]
+    mac: str
+    method: str
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPort:
+    """A port that is used, and what it carries."""
+
+    name: str
+    mode: PortMode
+    carries: str
+    cable: str
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPart:
+    """A circuit, a segment or a box."""
+
+    title: str
+    about: str
+    rows: list[SheetRow]
+    hosts: list[SheetHost]
+    ports: list[SheetPort]
+
+
+@dataclass(frozen=True, slots=True)
+class SiteSheet:
+    """The whole sheet: what is known of the site, then its parts."""
+
+    facts: list[SheetRow]
+    parts: list[SheetPart]
+
+
+def site_sheet(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> SiteSheet:
+    """The site sheet of a plan."""
+    facts = [
+        SheetRow("Street", plan.street),
+        SheetRow("Contact", plan.contact),
+        SheetRow("Time zone", plan.time_zone),
+        SheetRow("Ships", f"{plan.ship_date:%a} {plan.ship_date}" if plan.ship_date else None),
+        SheetRow("Technician", plan.technician),
+    ]
+    parts = [_circuit_part(plan, key) for key in plan.circuits]
+    parts += [_segment_part(plan, key) for key in plan.segments]
+    parts += [_device_part(plan, key, hardware) for key in plan.devices]
+    return SiteSheet(facts, parts)
+
+
+def _known(value: object) -> str | None:
+    return None if value in (None, "") else str(value)
+
+
+def _several(values: Sequence[object]) -> str | None:
+    return "  ".join(map(str, values)) or None
+
+
+def _circuit_part(plan: SitePlan, key: str) -> SheetPart:
+    circuit, side = plan.circuits[key], internet_side(plan, key)
+    rows = [*_internet_rows(side)]
+    rows += [SheetRow(use, address) for address, use in circuit.uses.items()]
+    rows.append(SheetRow("Provider", ", ".join(filter(None, (circuit.provider, circuit.reference))) or None))
+    return SheetPart(f"Internet side: {side.label}", "", rows, [], [])
+
+
+def _internet_rows(side: InternetSide) -> Iterator[SheetRow]:
+    given = "given by the provider" if side.given else None
+    handoff = FIELDS["circuits"]["handoff"].choices.get(side.handoff or "")
+    yield SheetRow("Hand-off", handoff)
+    yield SheetRow("Address", _known(side.address) or given)
+    yield SheetRow("Mask", f"{side.subnet.mask} (/{side.subnet.prefix})" if side.subnet else given)
+    yield SheetRow("Gateway", _known(side.gateway) or given)
+    yield SheetRow("Resolvers", _several(side.resolvers) or given)
+    if side.dual:
+        yield SheetRow("IPv6 address", prefixed(side.address6, side.prefix6) or None)
+        yield SheetRow("IPv6 gateway", _known(side.gateway6))
+    if side.modem_subnet is not None:
+        yield SheetRow("Modem's inside", str(side.modem_subnet))
+    yield SheetRow("VLAN tag", str(side.vlan) if side.vlan else "none")
+    if side.handoff is Handoff.PPPOE:
+        yield SheetRow("PPPoE user", side.pppoe_user)
+    if side.subnet is not None:
+        yield SheetRow("Hand-off subnet", str(side.subnet))
+    if side.routed_blocks:
+        yield SheetRow("Routed blocks", _several(side.routed_blocks))
+
+
+def _segment_part(plan: SitePlan, key: str) -> SheetPart:
+    segment = plan.segments[key]
+    served = {"edge": "this site's edge", "none": "nobody: DHCP is off"}
+    none = "none" if segment.role in (Role.TRANSIT, Role.ISOLATED) else None
+    rows = [
+        SheetRow("VLAN", str(segment.vlan) if segment.vlan else "none"),
+        SheetRow("Subnet", _known(segment.subnet)),
+        SheetRow("Mask", segment.subnet.mask if segment.subnet else None),
+        SheetRow("Gateway", _known(segment.gateway) or none),
+    ]
+    if segment.subnet6 is not None:
+        rows += [
+            SheetRow("IPv6 subnet", str(segment.subnet6)),
+            SheetRow("IPv6 gateway", _known(segment.gateway6)),
+        ]
+    if segment.kept:
+        rows.append(SheetRow("Kept", "; ".join(f"{keep.run} for {keep.kind}" for keep in segment.kept)))
+    rows.append(SheetRow("DHCP served by", served.get(str(segment.scope.server), str(segment.scope.server))))
+    scope = scope_settings(plan, key)
+    if scope is not None:
+        rows += _scope_rows(scope)
+    if segment.vrf != "main":
+        rows.append(SheetRow("VRF", segment.vrf))
+    hosts = [host for host in plan.hosts.values() if host.segment == key]
+    hosts.sort(key=lambda host: (host.address is None, host.address or 0, host.name))
+    return SheetPart(segment.label, segment.role, rows, [*map(_host, hosts)], [])
+
+
+def _scope_rows(scope: ScopeSettings) -> Iterator[SheetRow]:
+    yield SheetRow("DHCP first", str(scope.span.first))
+    yield SheetRow("DHCP last", str(scope.span.last))
+    if scope.excluded:
+        yield SheetRow("Excluded", _several([span.typed for span in scope.excluded]))
+    yield SheetRow("Lease", lease_text(scope.lease) if scope.lease else "the server's default")
+    yield SheetRow("Resolvers", _several(scope.resolvers))
+    yield SheetRow("Domain", scope.domain or "none")
+    for number, text in scope.options.items():
+        yield SheetRow(f"Option {number}", text)
+
+
+def _host(host: Host) -> SheetHost:
+    addresses = [str(address) for address in (host.address, host.address6) if address is not None]
+    method = FIELDS["hosts"]["method"].choices[host.method]
+    return SheetHost(host.name, addresses, str(host.mac or ""), method)
+
+
+def _device_part(plan: SitePlan, key: str, hardware: Mapping[str, HardwareType]) -> SheetPart:
+    device, kind = plan.devices[key], hardware.get(plan.devices[key].type)
+    settings = settings_of(plan, key, kind)
+    rows = [
+        SheetRow("Hardware", kind.title if kind else device.type),
+        SheetRow("Serial", device.serial),
+        SheetRow("MACs", _several(device.macs)),
+        SheetRow("Time servers", _several(device.time_servers)),
+    ]
+    for label, value in (("Asset tag", device.asset_tag), ("Firmware", device.firmware), ("Gateway", device.gateway)):
+        if value is not None:
+            rows.append(SheetRow(label, str(value)))
+    for segment in dict.fromkeys([*device.carried(), *device.addresses]):
+        address = own_address(plan, device, segment)
+        if segment in plan.segments and address is not None:
+            rows.append(SheetRow(plan.segments[segment].label, str(address)))
+    rows += [
+        SheetRow(f"To {route.to}", f"{route.by or 'what the circuit gives'}, metric {route.metric}")
+        for route in settings.routes
+    ]
+    return SheetPart(named(device), device.role.words, rows, [], [*_ports(settings.ports)])
+
+
+def _ports(ports: Sequence[PortSettings]) -> Iterator[SheetPort]:
+    for port in ports:
+        if port.mode is not PortMode.UNUSED:
+            yield SheetPort(port.name, port.mode, carried(port), port.cable or "")
+
+
+def carried(port: PortSettings, most: int = 64) -> str:
+    """What a port carries in a line, and where it leads; of more segments than `most` only how many."""
+    if port.mode is PortMode.CIRCUIT:
+        return port.circuit or "nothing"
+    names = [port.untagged.label] if port.untagged else []
+    names += [f"{one.label} (VLAN {one.vlan})" if one.vlan else one.label for one in port.tagged]
+    if len(names) > most:
+        names = [f"{len(names)} segments"]
+    return ", ".join(names) + (f", to {port.peer} {port.peer_port or ''}".rstrip() if port.peer else "")
