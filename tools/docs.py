@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 from octaplan.core.check import rules  # noqa: F401  (fills the rule book)
@@ -12,6 +13,7 @@ from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.remedies import remedied_rules
+from octaplan.formats.columns import COLUMNS
 
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
@@ -29,6 +31,9 @@ This page is written from the code by `make docs`.
 | rule | severity | subject | remedies | what it is | what it means |
 | --- | --- | --- | --- | --- | --- |
 """
+
+
+TABLE_HEAD = "| column | what it holds |\n| --- | --- |\n"
 
 
 def rule_book() -> str:
@@ -56,6 +61,17 @@ def hardware_schema() -> str:
     return json.dumps(HardwareType.model_json_schema(), indent=1, sort_keys=True) + "\n"
 
 
+def formats() -> str:
+    """docs/formats.md with the tables of columns as the code has them."""
+    page = (DOCS / "formats.md").read_text()
+    for table, columns in COLUMNS.items():
+        rows = "".join(f"| `{name}` | {column.note} |\n" for name, column in columns.items())
+        page = re.sub(
+            rf"(?<=^### {table}\n\n)(?:\|.*\n)+", f"{TABLE_HEAD}{rows}".replace("\\", "\\\\"), page, flags=re.M
+        )
+    return page
+
+
 def fields() -> str:
     """What the pages have to know of the plan's fields."""
     return json.dumps(described(), indent=1, ensure_ascii=False) + "\n"
@@ -63,6 +79,7 @@ def fields() -> str:
 
 if __name__ == "__main__":
     FIELDS.write_text(fields())
+    (DOCS / "formats.md").write_text(formats())
     (DOCS / "rules.md").write_text(rule_book())
     (DOCS / "site-plan.schema.json").write_text(plan_schema())
     (DOCS / "organisation.schema.json").write_text(organisation_schema())

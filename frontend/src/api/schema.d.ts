@@ -2555,6 +2555,11 @@ export interface components {
        * @description Inside subnet of the provider's modem, or of a box that stays in front of the edge
        */
       modem_subnet: string | null;
+      /**
+       * Mtu
+       * @description Largest packet the line takes, in bytes
+       */
+      mtu: number | null;
       /** Pppoe User */
       pppoe_user: string | null;
       /**

@@ -296,6 +296,13 @@ CIRCUIT = (
             read=parse_network,
         ),
     ),
+    PlanField(
+        "mtu",
+        "MTU",
+        whole(576, 9216, "MTU"),
+        column=Column(note="the largest packet that the line takes, in bytes, such as `1492`", repeats=True),
+        letter=Letter(r"mtu(?: ?size)?|maximum transmission unit", r"\d+"),
+    ),
     PlanField("uses", "Use of addresses", text_of(200), typed=False),
 )
 

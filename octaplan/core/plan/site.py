@@ -102,6 +102,7 @@ class Circuit(Part):
     gateway: AddressField | None = None
     resolvers: list[AddressField] = Field(default=[], max_length=8)
     vlan: Vlan | None = Field(None, description="The VLAN tag that the provider expects")
+    mtu: int | None = Field(None, ge=576, le=9216, description="Largest packet the line takes, in bytes")
     routed_blocks: list[NetworkField] = Field(default=[], max_length=32)
     pppoe_user: Text | None = None
     provider: Text | None = None

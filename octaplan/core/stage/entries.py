@@ -69,6 +69,7 @@ def internet_values(side: InternetSide) -> Iterator[Value]:
         yield Value("IPv6 address", prefixed(side.address6, side.prefix6))
         yield Value("IPv6 gateway", _text(side.gateway6))
     yield Value("VLAN tag", str(side.vlan) if side.vlan else "none")
+    yield Value("MTU", _text(side.mtu))
 
 
 def route_value(route: RouteSettings) -> Value:

@@ -51,6 +51,7 @@ class InternetSide:
     prefix6: int | None
     gateway6: Address | None
     vlan: int | None
+    mtu: int | None
     pppoe_user: str | None
     password: str
     routed_blocks: tuple[Network, ...]
@@ -263,6 +264,7 @@ def internet_side(plan: SitePlan, key: str, device: Device | None = None) -> Int
         prefix6=circuit.prefix6,
         gateway6=circuit.gateway6,
         vlan=circuit.vlan,
+        mtu=circuit.mtu,
         pppoe_user=circuit.pppoe_user,
         password=f"circuits/{key}/pppoe" if pppoe else "",
         routed_blocks=tuple(circuit.routed_blocks),

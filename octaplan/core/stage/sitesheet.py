@@ -114,6 +114,8 @@ def _internet_rows(side: InternetSide) -> Iterator[SheetRow]:
     if side.modem_subnet is not None:
         yield SheetRow("Modem's inside", str(side.modem_subnet))
     yield SheetRow("VLAN tag", str(side.vlan) if side.vlan else "none")
+    if side.mtu is not None:
+        yield SheetRow("MTU", str(side.mtu))
     if side.handoff is Handoff.PPPOE:
         yield SheetRow("PPPoE user", side.pppoe_user)
     if side.subnet is not None:

@@ -3,10 +3,16 @@ from __future__ import annotations
 import unittest
 from itertools import chain
 
+from octaplan.core.plan.changes import changes
 from octaplan.core.plan.device import Device, NamedSlot, Wireless
 from octaplan.core.plan.fields import FIELDS, Form, PlanField
+from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import Circuit, Host, Segment, SitePlan
+from octaplan.core.propose.fragment import read_fragment
+from octaplan.core.propose.typed import understand
 from octaplan.core.values.errors import OctaplanError
+from octaplan.formats.columns import COLUMNS
+from octaplan.formats.rows import table_rows
 from tests.support import circuit, segment, site
 
 MODELS = {
@@ -60,6 +66,25 @@ class Fields(unittest.TestCase):
         self.assertEqual(FIELDS["circuits"]["prefix"].words, "mask")
         self.assertEqual(FIELDS["circuits"]["vlan"].words, "VLAN tag")
         self.assertEqual(FIELDS["circuits"]["prefix6"].words, "IPv6 mask")
+
+
+class OneEntry(unittest.TestCase):
+    """What follows from an entry alone, shown with the one that was added last."""
+
+    def test_it_is_read_on_screens_in_tables_and_in_letters(self) -> None:
+        plan = site(circuits=[circuit()])
+        typed = understand(plan, "/circuits/circ0/mtu", "1492")
+        self.assertEqual(applied(plan, typed.operations).circuits["circ0"].mtu, 1492)
+        with self.assertRaisesRegex(OctaplanError, "MTU '40' is not permitted: write a whole number from 576 to 9216"):
+            understand(plan, "/circuits/circ0/mtu", "40")
+        letter = read_fragment(plan, "circ0", "IP 203.0.113.18/29 GW .17, MTU: 1492")
+        self.assertIn(("mtu", "1492"), [(one.field, one.echo) for one in letter.found])
+
+    def test_it_is_written_to_tables_and_told_in_sentences(self) -> None:
+        before, after = site(circuits=[circuit()]), site(circuits=[circuit(mtu=1492)])
+        header, row = list(COLUMNS["circuits"]), table_rows([after])["circuits"][0]
+        self.assertEqual(row[header.index("mtu")], "1492")
+        self.assertEqual([str(change) for change in changes(before, after)], ["Main MTU empty → 1492"])
 
 
 class Written(unittest.TestCase):

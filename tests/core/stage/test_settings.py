@@ -4,8 +4,9 @@ import unittest
 
 from octaplan.core.plan.device import DeviceRole, PortMode
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.entries import Value, internet_values
 from octaplan.core.stage.settings import Settings, internet_side, scope_settings, settings_of
-from octaplan.core.stage.sitesheet import SiteSheet, site_sheet
+from octaplan.core.stage.sitesheet import SheetRow, SiteSheet, site_sheet
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
 
@@ -23,6 +24,13 @@ class Edge(unittest.TestCase):
         self.assertEqual((side.port, str(side.address), str(side.subnet)), ("WAN", "203.0.113.18", "203.0.113.16/29"))
         self.assertFalse(side.given)
         self.assertEqual(side.password, "")
+
+    def test_the_packet_size_of_a_line_comes_to_the_box_and_the_sheet(self) -> None:
+        plan = office_site(circuits=[circuit(mtu=1492)])
+        self.assertEqual(edge(plan).internet[0].mtu, 1492)
+        self.assertIn(SheetRow("MTU", "1492"), site_sheet(plan, {}).parts[0].rows)
+        told = [*internet_values(edge(plan).internet[0])]
+        self.assertIn(Value("MTU", "1492"), told)
 
     def test_pppoe_names_the_place_of_its_password_and_never_the_password(self) -> None:
         lines = [circuit(address=None, handoff="pppoe", prefix=None, gateway=None, pppoe_user="dock@isp.example")]
