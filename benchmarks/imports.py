@@ -23,7 +23,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.formats.rows import table_rows
 from octaplan.formats.workbook import write_workbook
 from octaplan.store.database import Database
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 
 PASSWORD = "walnut mist 12"  # noqa: S105  (of a generated portfolio)
@@ -43,7 +43,7 @@ def main() -> None:
         folder = Path(spare) / "data"
         database = Database(folder)
         records = Records(database)
-        records.accounts.add("ines", "Ines Aldering", PASSWORD, Role.ADMINISTRATOR)
+        records.accounts.add("ines", "Ines Aldering", PASSWORD, AccountRole.ADMINISTRATOR)
         records.plans.save_all([SitePlan(customer="LARCH", site="KEPT")], "benchmark", "Made")
         database.close()
         command = [sys.executable, "-m", "octaplan", "serve", "--data", str(folder), "--port", "0"]

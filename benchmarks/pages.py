@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 from benchmarks.portfolios import Shape, portfolio
 from octaplan.core.plan.site import SitePlan
 from octaplan.store.database import FILE, Database
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 from tests.browser.support import CHROMIUM
 
@@ -83,7 +83,7 @@ def _make(folder: Path, sites: int) -> None:
     document = {"schema": "octaplan.site-plan/1", "customer": "BIG", "site": "TWELVE"}
     twelve = SitePlan.model_validate(document | {"segments": segments, "hosts": hosts})
     records.plans.save_all([*made, twelve], "Benchmark", "Generated")
-    records.accounts.add("ines", "Ines", PASSWORD, Role.ADMINISTRATOR)
+    records.accounts.add("ines", "Ines", PASSWORD, AccountRole.ADMINISTRATOR)
     database.close()
 
 

@@ -26,7 +26,7 @@ import numpy as np
 from benchmarks.pages import PASSWORD
 from benchmarks.portfolios import Shape, portfolio
 from octaplan.store.database import FILE, Database
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 
 PEOPLE, SECONDS, LISTENERS = 50, 12, 500
@@ -222,7 +222,7 @@ def main() -> None:
             database = Database(folder)
             records = Records(database)
             records.plans.save_all(made, "benchmark", "Made")
-            records.accounts.add("ines", "Ines Aldering", PASSWORD, Role.ADMINISTRATOR)
+            records.accounts.add("ines", "Ines Aldering", PASSWORD, AccountRole.ADMINISTRATOR)
             database.close()
         command = [sys.executable, "-m", "octaplan", "serve", "--data", str(folder), "--port", "0"]
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as server:  # noqa: S603

@@ -7,13 +7,20 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import NamedTuple
 
-from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Role, Scope, Segment, SitePlan
+from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Scope, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, Mac, Network, Span
 from octaplan.formats.columns import COLUMNS
 from octaplan.formats.rows import table_rows
 from octaplan.formats.tables import csv_text
 
-ROLES = (Role.OFFICE, Role.VOICE, Role.CAMERAS, Role.GUEST, Role.SERVERS, Role.MANAGEMENT)
+ROLES = (
+    SegmentRole.OFFICE,
+    SegmentRole.VOICE,
+    SegmentRole.CAMERAS,
+    SegmentRole.GUEST,
+    SegmentRole.SERVERS,
+    SegmentRole.MANAGEMENT,
+)
 
 
 @dataclass(frozen=True)

@@ -185,7 +185,7 @@ def intake_template(
     print(f"An empty intake workbook is at {file}")
 
 
-class AccountRole(StrEnum):
+class RoleName(StrEnum):
     ADMINISTRATOR = "administrator"
     PLANNER = "planner"
     TECHNICIAN = "technician"
@@ -197,14 +197,14 @@ def user(
     name: Annotated[str, typer.Argument(help="The sign-in name.")],
     data: DataFolder,
     full_name: Annotated[str, typer.Option(help="The name that others see.")] = "",
-    role: Annotated[AccountRole, typer.Option(help="What the account may do.")] = AccountRole.TECHNICIAN,
+    role: Annotated[RoleName, typer.Option(help="What the account may do.")] = RoleName.TECHNICIAN,
     reset: Annotated[
         bool, typer.Option("--reset", help="Give an account that is there a new password, without second factor.")
     ] = False,
 ) -> None:
     """Make an account, or reset one; its password is asked for, or read from standard input."""
     from octaplan.store.accounts import Person
-    from octaplan.store.models import Role
+    from octaplan.store.models import AccountRole
 
     if sys.stdin.isatty():
         password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
@@ -216,12 +216,12 @@ def user(
             known = next((a for a in records.accounts.everyone() if a.name == name.casefold()), None)
             if known is None:
                 _fail(f"There is no account {name}")
-            person = Person("", by, Role.ADMINISTRATOR)
+            person = Person("", by, AccountRole.ADMINISTRATOR)
             records.accounts.change(
                 known.name, person, role=known.role, ends=known.ends, password=password, drop_second=True
             )
         else:
-            records.accounts.add(name, full_name or name, password, Role(role), by=by)
+            records.accounts.add(name, full_name or name, password, AccountRole(role), by=by)
     print(f"Account {name.casefold()} {'reset' if reset else 'made'}")
 
 

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import ast
 import re
 import subprocess
 import sys
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 
 from octaplan.cli import app
 from octaplan.formats.columns import COLUMNS
 from octaplan.server.permissions import PERMISSIONS, May
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from tools import docs
 
 ROOT = Path(__file__).parents[1]
@@ -38,6 +40,50 @@ class Documentation(unittest.TestCase):
         for name in (name for columns in COLUMNS.values() for name in columns):
             self.assertIn(f"| `{name}` |", page)
 
+    def test_the_glossary_is_that_of_the_code(self) -> None:
+        page = self.page("docs/words.md")
+        self.assertEqual(page, docs.words(), "run `make docs`")
+        told = re.findall(r"^\| ([^|]+) \| [^|]+ \| `(\w+)` \|$", page, re.M)
+        for column in zip(*told, strict=True):
+            self.assertEqual(len(column), len(set(column)), "one word, one thing")
+        classes = {name for _, name in self.classes(ROOT / "octaplan")}
+        self.assertLessEqual({name for _, name in told}, classes)
+
+    def test_every_name_of_the_core_says_one_thing(self) -> None:
+        self.assertEqual(self.doubled(self.names(ROOT / "octaplan" / "core")), {})
+
+    def test_no_two_classes_have_one_name(self) -> None:
+        self.assertEqual(self.doubled(self.classes(ROOT / "octaplan")), {})
+
+    def test_every_class_of_the_core_says_what_it_is(self) -> None:
+        self.assertEqual([name for _, name, said in docs.core_classes() if not said], [])
+
+    def doubled(self, names: list[tuple[str, str]]) -> dict[str, list[str]]:
+        places: dict[str, list[str]] = {}
+        for place, name in names:
+            places.setdefault(name, []).append(place)
+        return {name: found for name, found in places.items() if len(found) > 1}
+
+    def classes(self, root: Path) -> list[tuple[str, str]]:
+        return [(place, node.name) for place, node in self.nodes(root) if isinstance(node, ast.ClassDef)]
+
+    def names(self, root: Path) -> list[tuple[str, str]]:
+        """Public classes, functions, constants and kinds of values that a module defines."""
+        found = []
+        for place, node in self.nodes(root):
+            if isinstance(node, ast.ClassDef | ast.FunctionDef):
+                found.append((place, node.name))
+            elif isinstance(node, ast.Assign | ast.AnnAssign):
+                targets = node.targets if isinstance(node, ast.Assign) else [node.target]
+                found += [(place, target.id) for target in targets if isinstance(target, ast.Name)]
+        return [(place, name) for place, name in found if not name.startswith("_") and name != "RULES"]
+
+    def nodes(self, root: Path) -> Iterator[tuple[str, ast.stmt]]:
+        for path in sorted(root.rglob("*.py")):
+            if "migrations" not in path.parts:
+                for node in ast.parse(path.read_text()).body:
+                    yield str(path.relative_to(ROOT)), node
+
     def test_every_command_and_option_is_described(self) -> None:
         guide = self.page("docs/guide.md")
         for command in app.registered_commands:
@@ -51,7 +97,7 @@ class Documentation(unittest.TestCase):
 
     def test_every_permission_is_described(self) -> None:
         guide = self.page("docs/guide.md")
-        for role in Role:
+        for role in AccountRole:
             cells = ["yes" if may in PERMISSIONS[role] else "no" for may in May]
             self.assertIn(f"| {role} | {' | '.join(cells)} |", guide)
 

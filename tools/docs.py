@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import re
 from pathlib import Path
@@ -72,6 +73,32 @@ def formats() -> str:
     return page
 
 
+ROOMS = ("values", "plan", "check", "propose", "stage")
+NAMES_HEAD = "Written from the code by `make docs`: every public class, by the room it is in.\n"
+
+
+def core_classes() -> list[tuple[str, str, str]]:
+    """Every public class of the core: room, name, and what it is in a line."""
+    found = []
+    for room in ROOMS:
+        for path in sorted((ROOT / "octaplan" / "core" / room).rglob("*.py")):
+            for node in ast.parse(path.read_text()).body:
+                if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                    said = " ".join((ast.get_docstring(node) or "").split("\n\n")[0].split())
+                    found.append((room, node.name, said))
+    return found
+
+
+def words() -> str:
+    """docs/words.md with the names of the core as they are."""
+    page = (DOCS / "words.md").read_text()
+    kept = page[: page.index(NAMES_HEAD) + len(NAMES_HEAD)]
+    for room in ROOMS:
+        rows = [f"| `{name}` | {said} |\n" for where, name, said in core_classes() if where == room]
+        kept += f"\n### {room}\n\n| name | what it is |\n| --- | --- |\n{''.join(sorted(rows))}"
+    return kept
+
+
 def fields() -> str:
     """What the pages have to know of the plan's fields."""
     return json.dumps(described(), indent=1, ensure_ascii=False) + "\n"
@@ -79,6 +106,7 @@ def fields() -> str:
 
 if __name__ == "__main__":
     FIELDS.write_text(fields())
+    (DOCS / "words.md").write_text(words())
     (DOCS / "formats.md").write_text(formats())
     (DOCS / "rules.md").write_text(rule_book())
     (DOCS / "site-plan.schema.json").write_text(plan_schema())

@@ -13,7 +13,7 @@ from octaplan.demo import boxes, patterns
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import open_folder
 from octaplan.store.accounts import Person
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 
 TABLES = Path(__file__).parent / "tables"
@@ -32,10 +32,10 @@ CUSTOMERS = {
 }
 
 ACCOUNTS = (
-    ("ines", "Ines Aldering", Role.ADMINISTRATOR),
-    ("sabine", "Sabine Oake", Role.PLANNER),
-    ("marek", "Marek Dunmore", Role.TECHNICIAN),
-    ("wren", "Wren Tolley", Role.VIEWER),
+    ("ines", "Ines Aldering", AccountRole.ADMINISTRATOR),
+    ("sabine", "Sabine Oake", AccountRole.PLANNER),
+    ("marek", "Marek Dunmore", AccountRole.TECHNICIAN),
+    ("wren", "Wren Tolley", AccountRole.VIEWER),
 )
 
 SETTINGS = {

@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import PATTERNS, SitePlan
-from octaplan.core.propose.answering import Given, take
+from octaplan.core.propose.answering import GivenAnswer, take
 from octaplan.store.records import Records
 
 BY = "Sabine Oake"
@@ -110,7 +110,7 @@ def answered(plan: SitePlan, today: date) -> SitePlan:
     for source, confirmed, answers in ANSWERED.get(plan.key, []):
         first = next(iter(plan.circuits), "")
         given = [
-            Given(f"{name}.{first}" if name in ("gateway", "vlan") else name, text, words)
+            GivenAnswer(f"{name}.{first}" if name in ("gateway", "vlan") else name, text, words)
             for name, (text, words) in answers.items()
         ]
         plan = applied(plan, take(plan, given, BY, at, source=source, confirmed=confirmed).operations)

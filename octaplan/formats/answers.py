@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path, PurePath
 from typing import IO
 
-from octaplan.core.propose.asking import COLUMNS
+from octaplan.core.propose.asking import ASKED_COLUMNS
 from octaplan.formats.tables import MAX_CELL, TableError, cell_text, column_key, unguarded
 from octaplan.formats.workbook import text_cell
 
@@ -25,11 +25,11 @@ def write_answers(target: Path | IO[bytes], rows: Iterable[Sequence[str]]) -> No
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet("questions")
     sheet.freeze_panes = "A2"
-    for number, name in enumerate(COLUMNS, 1):
+    for number, name in enumerate(ASKED_COLUMNS, 1):
         dimension = sheet.column_dimensions[get_column_letter(number)]
         dimension.width = _WIDTHS.get(name, 14)
         dimension.number_format = "@"
-    sheet.append(list(COLUMNS))
+    sheet.append(list(ASKED_COLUMNS))
     for row in rows:
         sheet.append([text_cell(sheet, cell) for cell in row])
     book.save(target)

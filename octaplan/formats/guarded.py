@@ -10,7 +10,7 @@ from typing import Any
 from octaplan.core.plan.site import Handoff
 from octaplan.formats.columns import SECRET_COLUMNS
 from octaplan.formats.tables import NAMING_COLUMNS, Table, column_key
-from octaplan.formats.taken import Fault
+from octaplan.formats.taken import CellFault
 
 
 def in_what_apart(header: Sequence[str], first: Sequence[str], second: Sequence[str]) -> str:
@@ -43,8 +43,8 @@ def _plainly_none(cell: str) -> bool:
 
 
 def without_secrets(
-    table: Table, cells: list[str], values: Mapping[str, Any], faults: list[Fault]
-) -> tuple[list[str], list[Fault]]:
+    table: Table, cells: list[str], values: Mapping[str, Any], faults: list[CellFault]
+) -> tuple[list[str], list[CellFault]]:
     """The cells and faults of a refused row as they may be kept and shown.
 
     A stray comma moves a password into another cell. Of a row of a table that has a column of passwords only those
@@ -64,7 +64,7 @@ def without_secrets(
         cell if (name in known and name not in wrong and name in map(column_key, values)) or _plainly_none(cell) else ""
         for name, cell in zip_longest(names, cells, fillvalue="")
     ][: len(cells)]
-    told = [fault if _plainly_none(fault.value) else Fault(fault.column, "", _unshown(fault)) for fault in faults]
+    told = [fault if _plainly_none(fault.value) else CellFault(fault.column, "", _unshown(fault)) for fault in faults]
     if kept != cells:
         told[0] = told[0]._replace(
             problem=f"{told[0].problem} (cells that may hold its password are not kept: type them again)"
@@ -72,7 +72,7 @@ def without_secrets(
     return kept, told
 
 
-def _unshown(fault: Fault) -> str:
+def _unshown(fault: CellFault) -> str:
     """What is wrong with a cell, without what is in it."""
     return (
         fault.problem

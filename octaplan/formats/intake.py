@@ -17,7 +17,7 @@ from octaplan.core.plan.site import (
     Circuit,
     Handoff,
     Host,
-    Kept,
+    KeptRun,
     Scope,
     Segment,
     SitePlan,
@@ -40,9 +40,9 @@ from octaplan.core.values.readers import Reader, read_address_and_mask, read_mas
 from octaplan.formats.columns import COLUMNS
 from octaplan.formats.compact import RowsAmong
 from octaplan.formats.guarded import in_what_apart, without_secrets
-from octaplan.formats.quickhosts import Place, QuickHosts
+from octaplan.formats.quickhosts import HostPlace, QuickHosts
 from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row, Table, column_key
-from octaplan.formats.taken import Correction, Fault, IgnoredColumn, Intake, RefusedRow, row_key
+from octaplan.formats.taken import CellFault, Correction, IgnoredColumn, Intake, RefusedRow, row_key
 
 
 class _Unread(ValueError):
@@ -117,14 +117,14 @@ class _Reader:
     def _read_row(self, table: Table, row: Row, columns: list[tuple[int, str, Any]], take: Any) -> None:
         values: dict[str, Any] = {}
         typed: dict[str, str] = {}
-        faults: list[Fault] = []
+        faults: list[CellFault] = []
         width = len(row.cells)
         for place, name, parse in columns:
             cell = row.cells[place] if place < width else ""
             doubt = table.doubts.get((row.number, place))
             if doubt is not None:
                 typed[name] = cell
-                faults.append(Fault(name, cell[:MAX_CELL], doubt))
+                faults.append(CellFault(name, cell[:MAX_CELL], doubt))
                 continue
             if not cell or cell.isspace():
                 continue
@@ -134,19 +134,19 @@ class _Reader:
                     raise TypedError(f"The cell holds {len(cell)} characters: at most {MAX_CELL} are read")
                 values[name] = parse(cell)
             except OctaplanError as error:
-                faults.append(Fault(name, cell[:MAX_CELL], str(error)))
+                faults.append(CellFault(name, cell[:MAX_CELL], str(error)))
         whole = table.doubts.get((row.number, WHOLE))
         if whole is not None:
-            faults.insert(0, Fault(NAMING_COLUMNS[table.name][0], "", whole))
+            faults.insert(0, CellFault(NAMING_COLUMNS[table.name][0], "", whole))
         beyond = [cell for cell in row.cells[len(table.header) :] if cell.strip()]
         if beyond:
             problem = (
                 f"The row has more cells than the header has columns ({len(table.header)}): check for stray commas"
             )
-            faults.append(Fault("", beyond[0][:MAX_CELL], problem))
+            faults.append(CellFault("", beyond[0][:MAX_CELL], problem))
         for name in NAMING_COLUMNS[table.name]:
             if name not in typed:
-                faults.append(Fault(name, "", f"The {name} is empty: it is needed to know what the row is about"))
+                faults.append(CellFault(name, "", f"The {name} is empty: it is needed to know what the row is about"))
         self._register(table, row, values, typed, faults)
         if not faults:
             try:
@@ -157,7 +157,7 @@ class _Reader:
                         self.intake.taken.add(key)
                 return
             except _Unread as unread:
-                faults.append(Fault(unread.column, typed.get(unread.column, ""), str(unread)))
+                faults.append(CellFault(unread.column, typed.get(unread.column, ""), str(unread)))
         if table.name == "segments" and {"customer", "site", "segment"} <= values.keys():
             key = (site_key(values["customer"], values["site"]), values["segment"].casefold())
             if key not in self.lost_segments and not self._has_segment(*key):
@@ -169,7 +169,7 @@ class _Reader:
         return site in self.drafts and segment in self.drafts[site].segment_ids
 
     def _register(
-        self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str], faults: list[Fault]
+        self, table: Table, row: Row, values: dict[str, Any], typed: dict[str, str], faults: list[CellFault]
     ) -> None:
         """Know the site that the row names, and that the row is the first to name its item."""
         if not {"customer", "site"} <= values.keys():
@@ -181,7 +181,7 @@ class _Reader:
         elif self.named is not None and key not in self.named:
             code = f"{values['customer']}/{values['site']}"
             problem = f"Site {code} is not in the sites table: correct the code, or add the site there"
-            faults.append(Fault("site", typed["site"], problem))
+            faults.append(CellFault("site", typed["site"], problem))
             return
         names = [values.get(column) for column in NAMING_COLUMNS[table.name]]
         if all(isinstance(name, str) for name in names):
@@ -193,7 +193,7 @@ class _Reader:
                 column = NAMING_COLUMNS[table.name][-1]
                 apart = in_what_apart(table.header, cells, row.cells) if table.name in ("sites", "circuits") else ""
                 problem = f"Row {first} already names it{apart}: keep one of the two rows"
-                faults.append(Fault(column, typed[column], problem))
+                faults.append(CellFault(column, typed[column], problem))
 
     def _draft(self, values: dict[str, Any]) -> _Draft:
         key = site_key(values["customer"], values["site"])
@@ -204,7 +204,7 @@ class _Reader:
             draft = self.drafts[key] = _Draft(plan)
         return draft
 
-    def _place(self, customer: str, site: str, label: str) -> Place | None:
+    def _place(self, customer: str, site: str, label: str) -> HostPlace | None:
         """Where hosts of a segment go, when the segment is there and its site has no hosts of before."""
         key = site_key(customer, site)
         draft = self.drafts.get(key)
@@ -213,7 +213,7 @@ class _Reader:
         if draft is None or segment is None or unnamed or draft.plan.hosts:
             return None
         seen = self.seen.setdefault(("hosts", customer.casefold(), site.casefold(), label.casefold()), {})
-        return Place(draft.hosts, segment, {}, seen)
+        return HostPlace(draft.hosts, segment, {}, seen)
 
     def _correct(self, table: Table, row: Row, column: str, value: str, became: str) -> None:
         self.intake.corrected.append(Correction(table.file, row.number, column, value, became))
@@ -267,7 +267,7 @@ class _Reader:
         if "subnet6" in values:
             update["subnet6"] = self._read_subnet6(table, row, draft, values["subnet6"])
         if "kept" in values:
-            update["kept"] = [Kept.model_validate(keep) for keep in values["kept"]]
+            update["kept"] = [KeptRun.model_validate(keep) for keep in values["kept"]]
         scope = {name.partition("/")[2]: value for name, value in plain.items() if "/" in name}
         last = _read_last(values, before.scope)
         if last is not None:

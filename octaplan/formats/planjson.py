@@ -7,7 +7,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from octaplan.core.plan.site import SCHEMA, SitePlan
+from octaplan.core.plan.site import PLAN_SCHEMA, SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.faults import first_fault
 
@@ -31,8 +31,8 @@ def parse_plan(content: bytes, label: str) -> SitePlan:
         document = json.loads(content)
     except (ValueError, RecursionError) as error:
         raise PlanError(f"{label} is not JSON ({error})") from None
-    if not isinstance(document, dict) or document.get("schema") != SCHEMA:
-        raise PlanError(f'{label} is not a site plan: it lacks "schema": "{SCHEMA}"')
+    if not isinstance(document, dict) or document.get("schema") != PLAN_SCHEMA:
+        raise PlanError(f'{label} is not a site plan: it lacks "schema": "{PLAN_SCHEMA}"')
     return plan_of(document, label)
 
 

@@ -14,7 +14,7 @@ from octaplan.core.values.readers import read_code, text_of
 from octaplan.formats.tables import Row, Table
 
 
-class Place(NamedTuple):
+class HostPlace(NamedTuple):
     """Where hosts go: the site's hosts, the segment, ids by name (and the label under ""), rows by folded name."""
 
     hosts: dict[str, Host]
@@ -32,12 +32,14 @@ class QuickHosts:
     A row that it does not take is left to the usual way, which says what is wrong with it.
     """
 
-    def __init__(self, where: Callable[[str, str, str], Place | None], table: Table, places: Mapping[str, int]) -> None:
+    def __init__(
+        self, where: Callable[[str, str, str], HostPlace | None], table: Table, places: Mapping[str, int]
+    ) -> None:
         self._where = where
         self._width = len(table.header)
         self._at = places
         self._owner = itemgetter(*(self._at[name] for name in ("customer", "site", "segment")))
-        self._places: dict[tuple[str, str, str], Place | None] = {}
+        self._places: dict[tuple[str, str, str], HostPlace | None] = {}
         self._names: dict[str, tuple[str, str] | None] = {}
         self._kinds: dict[str, str] = {}
         self._ids: dict[str, dict[str, str]] = {}  # by label and name, since sites are much alike
@@ -82,12 +84,12 @@ class QuickHosts:
         name = self._names[typed] = _quick_name(typed)
         return name
 
-    def _placed(self, owner: tuple[str, str, str]) -> Place | None:
+    def _placed(self, owner: tuple[str, str, str]) -> HostPlace | None:
         if owner not in self._places:
             self._places[owner] = self._place(owner)
         return self._places[owner]
 
-    def _place(self, owner: tuple[str, str, str]) -> Place | None:
+    def _place(self, owner: tuple[str, str, str]) -> HostPlace | None:
         """The site and segment that a row names."""
         try:
             customer, site, label = read_code(owner[0]), read_code(owner[1]), _LABEL(owner[2])

@@ -11,7 +11,7 @@ from octaplan.formats.compact import Packed
 from octaplan.formats.tables import NAMING_COLUMNS, column_key
 
 
-class Fault(NamedTuple):
+class CellFault(NamedTuple):
     """One cell that could not be read."""
 
     column: str
@@ -27,7 +27,7 @@ class RefusedRow(NamedTuple):
     row: int
     header: list[str]
     cells: list[str]
-    faults: list[Fault]
+    faults: list[CellFault]
 
 
 class Correction(NamedTuple):
@@ -53,7 +53,7 @@ def _plain_refusal(row: RefusedRow) -> list[Any]:
 
 def _refusal(plain: list[Any]) -> RefusedRow:
     table, file, row, header, cells, faults = plain
-    return RefusedRow(table, file, row, header, cells, [Fault(*fault) for fault in faults])
+    return RefusedRow(table, file, row, header, cells, [CellFault(*fault) for fault in faults])
 
 
 @dataclass(slots=True)

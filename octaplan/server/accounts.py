@@ -12,7 +12,7 @@ from pydantic import BaseModel, StringConstraints
 from octaplan.server.permissions import Administering
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Accounts
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api/accounts", tags=["accounts"])
 
@@ -23,7 +23,7 @@ Name = Annotated[str, Path(max_length=40)]
 class AccountShown(BaseModel):
     name: str
     full_name: str
-    role: Role
+    role: AccountRole
     ends: datetime | None
     second_factor: bool
 
@@ -34,12 +34,12 @@ class NewAccount(BaseModel):
     name: Short
     full_name: Short = ""
     password: Short
-    role: Role
+    role: AccountRole
     last_day: date | None = None
 
 
 class AccountChange(BaseModel):
-    role: Role
+    role: AccountRole
     last_day: date | None = None
     password: Short = ""
     drop_second_factor: bool = False

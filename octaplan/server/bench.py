@@ -12,13 +12,13 @@ from fastapi import APIRouter, File, Path, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.boxes import named
-from octaplan.core.stage.measures import LONGEST, Outcome, judge
+from octaplan.core.stage.measures import LONGEST_MEASURED, Outcome, judge
 from octaplan.core.stage.runsheet import Step
 from octaplan.core.values.errors import OctaplanError
 from octaplan.server.desk import Code, Desk, desk_of
 from octaplan.server.permissions import Looking, Reading, Staging
 from octaplan.server.problems import Number, Problem
-from octaplan.store.bench import Bench, staging_of
+from octaplan.store.bench import BenchRecords, staging_of
 from octaplan.store.bench import Staging as StagingOf
 from octaplan.store.records import Records
 from octaplan.store.runs import BackupTaken, Result, Ticked
@@ -27,7 +27,7 @@ router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["bench"])
 
 DeviceId = Annotated[str, Path(pattern=r"^[a-z0-9]{4,12}$")]
 StepKey = Annotated[str, Path(max_length=80)]
-Answer = Annotated[str, StringConstraints(max_length=LONGEST)]
+MeasuredText = Annotated[str, StringConstraints(max_length=LONGEST_MEASURED)]
 
 
 class SituationShown(BaseModel):
@@ -112,13 +112,13 @@ class Ticking(BaseModel):
     result: Result
     seen: datetime | None = None
     note: Annotated[str, StringConstraints(max_length=400)] = ""
-    measured: Annotated[dict[Annotated[str, StringConstraints(max_length=80)], Answer], Field(max_length=64)] = {}
+    measured: Annotated[dict[Annotated[str, StringConstraints(max_length=80)], MeasuredText], Field(max_length=64)] = {}
 
 
 class Judging(BaseModel):
     kind: Annotated[str, StringConstraints(max_length=20)]
     expect: Annotated[str, StringConstraints(max_length=400)] = ""
-    text: Answer
+    text: MeasuredText
 
 
 class Shipping(BaseModel):
@@ -201,7 +201,7 @@ def tick_step(
 ) -> RunShown:
     """Record what became of a step."""
     records, key = _records(request), f"{customer}/{site}"
-    bench: Bench = records.bench
+    bench: BenchRecords = records.bench
     bench.tick(key, device, step, ticking.result, seen=ticking.seen, note=ticking.note, measured=ticking.measured,
                by=person.author)  # fmt: skip
     return _shown(records, key, device)

@@ -13,7 +13,7 @@ from octaplan.core.plan.passwords import LONGEST_TYPED, spoken
 from octaplan.server.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
 from octaplan.server.problems import MOST_NUMBER
-from octaplan.store.kept import Need
+from octaplan.store.kept import SecretNeed
 from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/credentials", tags=["credentials"])
@@ -89,7 +89,7 @@ class EntryShown(BaseModel):
     typed: bool
 
 
-class Made(BaseModel):
+class MadeSecrets(BaseModel):
     made: int
 
 
@@ -146,7 +146,7 @@ def _shown(records: Records, key: str) -> SiteSlots:
     return SiteSlots(slots=slots, locked=records.vault.locked, reason_wanted=now.secrets.wants_reason)
 
 
-def missing_at(records: Records, key: str) -> list[Need]:
+def missing_at(records: Records, key: str) -> list[SecretNeed]:
     """The slots of a site that nothing is in yet and that are ours to fill."""
     now = records.now
     plan = now.sites.plan(key)
@@ -161,11 +161,11 @@ def credentials(customer: Code, site: Code, request: Request, person: Looking) -
 
 
 @router.post("/missing")
-def make_missing(customer: Code, site: Code, request: Request, person: Filling) -> Made:
+def make_missing(customer: Code, site: Code, request: Request, person: Filling) -> MadeSecrets:
     """Make every secret that is missing and ours to choose."""
     records, key = _records(request), f"{customer}/{site}"
     made = records.safe.make(missing_at(records, key), person.author)
-    return Made(made=made)
+    return MadeSecrets(made=made)
 
 
 @router.post("/make")

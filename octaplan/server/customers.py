@@ -21,7 +21,7 @@ from octaplan.store.records import Records
 router = APIRouter(prefix="/api/customers", tags=["customers"])
 
 
-class BlockShown(BaseModel):
+class CustomerBlock(BaseModel):
     """A block of a customer, and the room that is left in it."""
 
     block: NetworkField
@@ -56,7 +56,7 @@ class CustomerListed(BaseModel):
 class CustomerShown(BaseModel):
     code: str
     name: str
-    blocks: list[BlockShown]
+    blocks: list[CustomerBlock]
     groups: list[GroupShown]
     patterns: list[PatternOfCustomer]
     sites: list[OutboundSite]
@@ -97,7 +97,7 @@ def customer(customer: Annotated[str, Path(max_length=40)], request: Request, pe
             for s in plan.segments.values()
             if any(net is not None and block.holds(net.first) for net in (s.subnet, s.subnet6))
         )
-        blocks.append(BlockShown(block=block, size=block.size, free=free.size, largest=largest, segments=inside))
+        blocks.append(CustomerBlock(block=block, size=block.size, free=free.size, largest=largest, segments=inside))
     everywhere = Counter(group for plan in all_plans.values() for group in plan.groups)
     own = Counter(group for plan in plans for group in plan.groups)
     used = Counter((p.pattern.key, p.pattern.version) for p in plans if p.pattern is not None)

@@ -109,7 +109,7 @@ class Desk(BaseModel):
     checked_sites: int
 
 
-class Operation(BaseModel):
+class PatchOperation(BaseModel):
     """One operation of a JSON Patch (RFC 6902)."""
 
     op: Literal["add", "replace", "remove"]
@@ -117,7 +117,7 @@ class Operation(BaseModel):
     value: Any = None
 
 
-Operations = Annotated[list[Operation], Field(min_length=1, max_length=25_000)]
+Operations = Annotated[list[PatchOperation], Field(min_length=1, max_length=25_000)]
 
 
 class Typed(BaseModel):
@@ -128,7 +128,7 @@ class Typed(BaseModel):
 
 
 class UnderstoodShown(BaseModel):
-    operations: list[Operation]
+    operations: list[PatchOperation]
     echo: str
 
 
@@ -136,7 +136,7 @@ class RemedyShown(BaseModel):
     """A change that a finding offers."""
 
     sentence: str
-    operations: list[Operation]
+    operations: list[PatchOperation]
 
 
 class Accepting(BaseModel):
@@ -146,7 +146,7 @@ class Accepting(BaseModel):
     reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=400)]
 
 
-class Signature(BaseModel):
+class SignatureShown(BaseModel):
     revision: int
 
 
@@ -196,7 +196,7 @@ def shown(judged: Sequence[Judged]) -> list[FindingShown]:
     ]
 
 
-def patch_of(operations: Sequence[Operation]) -> list[dict[str, Any]]:
+def patch_of(operations: Sequence[PatchOperation]) -> list[dict[str, Any]]:
     """Operations as plain JSON values; a removal has no value."""
     return [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
 
@@ -273,7 +273,7 @@ def understand_typed(customer: Code, site: Code, typed: Typed, request: Request,
         operations, echo = sites_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
-    return UnderstoodShown(operations=[Operation(**operation) for operation in operations], echo=echo)
+    return UnderstoodShown(operations=[PatchOperation(**operation) for operation in operations], echo=echo)
 
 
 @router.post("/draft")
@@ -288,7 +288,7 @@ def remedies(customer: Code, site: Code, request: Request, person: Looking) -> l
     offered = sites_of(request, customer).remedies(f"{customer}/{site}")
     return [
         [
-            RemedyShown(sentence=r.sentence, operations=[Operation.model_validate(o) for o in r.operations])
+            RemedyShown(sentence=r.sentence, operations=[PatchOperation.model_validate(o) for o in r.operations])
             for r in remedies
         ]
         for remedies in offered
@@ -329,7 +329,7 @@ def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, per
 
 
 @router.post("/clearance", response_model=Desk)
-def sign(customer: Code, site: Code, signature: Signature, request: Request, person: Signing) -> Response:
+def sign(customer: Code, site: Code, signature: SignatureShown, request: Request, person: Signing) -> Response:
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
     plans_of(request, customer).sign(key, signature.revision, person.author)

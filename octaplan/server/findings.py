@@ -72,14 +72,14 @@ class Spots(BaseModel):
     total: int
 
 
-class Choice(BaseModel):
+class RemedyChoice(BaseModel):
     """A rule, and the sites at which its findings are to be mended."""
 
     rule: RuleId
     sites: Annotated[list[SiteKey], Field(min_length=1, max_length=MOST)]
 
 
-class MendedShown(BaseModel):
+class MendedSiteShown(BaseModel):
     customer: str
     site: str
     site_name: str
@@ -98,7 +98,7 @@ class Applying(BaseModel):
 
 class Applied(BaseModel):
     batch: str
-    sites: list[MendedShown]
+    sites: list[MendedSiteShown]
 
 
 class UndoneShown(BaseModel):
@@ -217,10 +217,10 @@ def listed(
 
 
 @router.post("/preview")
-def preview_many(choice: Choice, request: Request, person: Planning) -> list[MendedShown]:
+def preview_many(choice: RemedyChoice, request: Request, person: Planning) -> list[MendedSiteShown]:
     """What the first remedy of each finding of a rule would do at these sites; nothing is saved."""
     mended = _records(request).batches.preview(choice.rule, choice.sites)
-    return [MendedShown(**one._asdict()) for one in mended]
+    return [MendedSiteShown(**one._asdict()) for one in mended]
 
 
 @router.post("/apply")
@@ -228,7 +228,7 @@ def apply_many(applying: Applying, request: Request, person: Planning) -> Applie
     """Apply what the preview showed at many sites, as one change."""
     revisions = {key.casefold(): number for key, number in applying.revisions.items()}
     batch, mended = _records(request).batches.apply(applying.rule, revisions, person.author)
-    return Applied(batch=batch, sites=[MendedShown(**one._asdict()) for one in mended])
+    return Applied(batch=batch, sites=[MendedSiteShown(**one._asdict()) for one in mended])
 
 
 @router.get("/batches")

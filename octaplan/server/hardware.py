@@ -38,7 +38,7 @@ class TypeShown(BaseModel):
     uses: list[UseShown]
 
 
-class VersionShown(BaseModel):
+class TypeVersionShown(BaseModel):
     number: int
     at: datetime
     by: str
@@ -80,12 +80,12 @@ def hardware_type(key: Key, request: Request, person: Looking) -> TypeShown:
 
 
 @router.get("/{key}/versions")
-def hardware_versions(key: Key, request: Request, person: Looking) -> list[VersionShown]:
+def hardware_versions(key: Key, request: Request, person: Looking) -> list[TypeVersionShown]:
     """The versions of a type, newest first."""
     found = _records(request).hardware.history(key)
     if not found:
         raise NoSuchType(f"There has never been a type {key[:40]}")
-    return [VersionShown(**version._asdict()) for version in found]
+    return [TypeVersionShown(**version._asdict()) for version in found]
 
 
 @router.put("/{key}")

@@ -31,7 +31,7 @@ class SideShown(BaseModel):
     newest: bool
 
 
-class ChangeShown(BaseModel):
+class ComparedChange(BaseModel):
     path: str
     subject: str
     field: str
@@ -42,7 +42,7 @@ class ChangeShown(BaseModel):
 class Comparison(BaseModel):
     one: SideShown
     other: SideShown
-    changes: list[ChangeShown]
+    changes: list[ComparedChange]
 
 
 @router.post(SITE + "/undo", response_model=Desk)
@@ -89,7 +89,7 @@ def compare(request: Request, person: Looking, one: SiteAt, other: SiteAt) -> Co
     """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another."""
     sides = [_side(request, text) for text in (one, other)]
     changes = compared(sides[0].plan, sides[1].plan)
-    return Comparison(one=sides[0], other=sides[1], changes=[ChangeShown(**change._asdict()) for change in changes])
+    return Comparison(one=sides[0], other=sides[1], changes=[ComparedChange(**change._asdict()) for change in changes])
 
 
 def _side(request: Request, text: str) -> SideShown:

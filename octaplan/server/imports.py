@@ -43,7 +43,7 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 ImportId = Annotated[str, Path(pattern=r"^[0-9a-f]{16}$")]
 
 
-class ChangeShown(BaseModel):
+class ImportedChange(BaseModel):
     subject: str
     field: str
     before: str
@@ -58,7 +58,7 @@ class SiteShown(BaseModel):
     circuits: int
     segments: int
     hosts: int
-    changes: list[ChangeShown]
+    changes: list[ImportedChange]
     changes_total: int
     secrets: int
     doubts: list[str]
@@ -124,7 +124,7 @@ class ImportShown(BaseModel):
     batch: str | None
 
 
-class Choice(BaseModel):
+class ImportChoice(BaseModel):
     """Which sites of a preview are left out, as `CUSTOMER/SITE`."""
 
     without: Annotated[list[Annotated[str, StringConstraints(max_length=81)]], Field(max_length=20_000)] = []
@@ -154,7 +154,7 @@ class Cells(BaseModel):
     cells: Annotated[list[Annotated[str, StringConstraints(max_length=2_000)]], Field(min_length=1, max_length=200)]
 
 
-class MendedShown(BaseModel):
+class MendedRowShown(BaseModel):
     """What a mended row changed, or why it is refused again."""
 
     changes: list[str]
@@ -193,11 +193,11 @@ def inbox(request: Request, person: Looking) -> list[WaitingShown]:
 
 
 @router.put("/inbox/{number}")
-def mend_row(number: Number, cells: Cells, request: Request, person: Planning) -> MendedShown:
+def mend_row(number: Number, cells: Cells, request: Request, person: Planning) -> MendedRowShown:
     """Take a refused row with other cells."""
     mended = _imports(request).mend(number, cells.cells, person.author)
     faults = [FaultShown(**fault._asdict()) for fault in mended.faults]
-    return MendedShown(changes=mended.changes, faults=faults, batch=mended.batch)
+    return MendedRowShown(changes=mended.changes, faults=faults, batch=mended.batch)
 
 
 @router.delete("/inbox/{number}", status_code=HTTPStatus.NO_CONTENT)
@@ -222,7 +222,7 @@ def state(import_id: ImportId, request: Request, person: Looking) -> ImportShown
 
 
 @router.post("/{import_id}/apply")
-def apply(import_id: ImportId, choice: Choice, request: Request, person: Planning) -> ImportShown:
+def apply(import_id: ImportId, choice: ImportChoice, request: Request, person: Planning) -> ImportShown:
     """Load what was previewed, but for the sites that are left out: all of it, or nothing. The sites come one after
     another; when it is stopped, those that have come are taken back."""
     return _state(_desk(request).apply(import_id, choice.without, person.author))
@@ -278,7 +278,7 @@ def _shown(preview: Preview) -> PreviewShown:
                 segments=len(site.plan.segments),
                 hosts=len(site.plan.hosts),
                 changes=[
-                    ChangeShown(
+                    ImportedChange(
                         subject=str(c) if not c.field else c.subject, field=c.field, before=c.before, after=c.after
                     )
                     for c in site.changes[:CHANGES_SHOWN]

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.questions import Standing, State, Whom
 from octaplan.core.plan.replacement import candidates
-from octaplan.core.propose.answering import Given
+from octaplan.core.propose.answering import GivenAnswer
 from octaplan.server.desk import Code, Desk, base_revision, desk_of
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.plans import Plans
@@ -123,7 +123,7 @@ def answers(
     """
     plans: Plans = request.app.state.plans
     key = f"{customer}/{site}"
-    said = [Given(one.key, one.text, one.words) for one in given.answers]
+    said = [GivenAnswer(one.key, one.text, one.words) for one in given.answers]
     plans.answer(
         key,
         said,

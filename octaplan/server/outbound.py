@@ -23,7 +23,7 @@ from octaplan.store.snapshot import Held, Judged, Signature, Snapshot, once
 router = APIRouter(prefix="/api", tags=["outbound"])
 
 
-class State(StrEnum):
+class StageState(StrEnum):
     """How far a stage of a site is."""
 
     DONE = "done"
@@ -32,13 +32,13 @@ class State(StrEnum):
 
 
 class Stages(BaseModel):
-    intake: State
-    addresses: State
-    devices: State
-    credentials: State
-    clearance: State
-    bench: State
-    handover: State
+    intake: StageState
+    addresses: StageState
+    devices: StageState
+    credentials: StageState
+    clearance: StageState
+    bench: StageState
+    handover: StageState
 
 
 class OutboundSite(BaseModel):
@@ -82,27 +82,27 @@ def stages(
     plan: SitePlan, judged: list[Judged], signature: Signature | None, now: Snapshot, *, asking: bool = False
 ) -> Stages:
     """How far each stage is, from what was asked, found, signed, staged and shipped."""
-    found: dict[str, State] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), State.DONE)
+    found: dict[str, StageState] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), StageState.DONE)
     if asking:
-        found["intake"] = State.OPEN
+        found["intake"] = StageState.OPEN
     if not plan.circuits or not plan.segments:
-        found["addresses"] = State.OPEN
+        found["addresses"] = StageState.OPEN
     if not any(device.routes_packets for device in plan.devices.values()):
-        found["devices"] = found["credentials"] = State.OPEN
+        found["devices"] = found["credentials"] = StageState.OPEN
     for j in judged:
         stage = j.finding.stage
         if j.finding.severity is Severity.STOP and Trait.UNFILLED not in j.finding.traits:
-            found[stage] = State.TROUBLE
-        elif j.blocks and found[stage] is not State.TROUBLE:
-            found[stage] = State.OPEN
+            found[stage] = StageState.TROUBLE
+        elif j.blocks and found[stage] is not StageState.TROUBLE:
+            found[stage] = StageState.OPEN
     signed = signature is not None and signature.void is None
-    clearance = State.DONE if signed else State.TROUBLE if signature is not None else State.OPEN
-    staged = State.OPEN
+    clearance = StageState.DONE if signed else StageState.TROUBLE if signature is not None else StageState.OPEN
+    staged = StageState.OPEN
     if begun_at(now, plan):
         stagings = stagings_of(now, plan)
-        staged = State.DONE if all(s.finished for s in stagings) else staged
-        staged = State.TROUBLE if any(s.trouble for s in stagings) else staged
-    left = State.DONE if plan.key in now.runs.shipped else State.OPEN
+        staged = StageState.DONE if all(s.finished for s in stagings) else staged
+        staged = StageState.TROUBLE if any(s.trouble for s in stagings) else staged
+    left = StageState.DONE if plan.key in now.runs.shipped else StageState.OPEN
     return Stages(clearance=clearance, bench=staged, handover=left, **found)
 
 
@@ -190,7 +190,7 @@ def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
         name=plan.name or plan.site,
         ship_date=None,
         technician=None,
-        stages=Stages(**dict.fromkeys(Stages.model_fields, State.OPEN)),
+        stages=Stages(**dict.fromkeys(Stages.model_fields, StageState.OPEN)),
         stops=found.count(Severity.STOP),
         warns=found.count(Severity.WARN),
         waiting=False,

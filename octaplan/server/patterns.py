@@ -12,12 +12,12 @@ from pydantic import BaseModel, Field, StringConstraints
 from octaplan.core.check.findings import Severity
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.changes import Change
-from octaplan.core.plan.site import PatternUse, Role, SitePlan
+from octaplan.core.plan.site import PatternUse, SegmentRole, SitePlan
 from octaplan.core.propose.patterns import departures, take_newer
-from octaplan.core.propose.rollout import GROWTH, MOST
+from octaplan.core.propose.rollout import GROWTH, MOST_SITES
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.kinds import NetworkField
-from octaplan.server.desk import Code, Operation
+from octaplan.server.desk import Code, PatchOperation
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.server.proposals import ProposalShown
@@ -38,7 +38,7 @@ NAMED = 500
 TOLD = 200
 
 
-class VersionShown(BaseModel):
+class PatternVersionShown(BaseModel):
     number: int
     at: datetime
     by: str
@@ -49,7 +49,7 @@ class LaidSegment(BaseModel):
     """One segment of a pattern, in short."""
 
     label: str
-    role: Role
+    role: SegmentRole
     vlan: int | None
     prefix: int | None
 
@@ -94,7 +94,7 @@ class PatternShown(BaseModel):
 
     key: str
     name: str
-    versions: list[VersionShown]
+    versions: list[PatternVersionShown]
     edited: bool
     sites: Annotated[list[SiteOfPattern], Field(description="Those with the oldest versions first; not more than 500")]
     sites_total: int
@@ -121,7 +121,7 @@ class Newer(BaseModel):
     version: Numbered
 
 
-class Wish(BaseModel):
+class RolloutWish(BaseModel):
     """Sites to make from a pattern: some that are there without segments, and those of a table."""
 
     pattern: Annotated[str, StringConstraints(max_length=40)]
@@ -130,17 +130,17 @@ class Wish(BaseModel):
     blocks: Annotated[list[NetworkField], Field(min_length=1, max_length=64)]
     reserved: Annotated[list[NetworkField], Field(max_length=64)] = []
     growth: Annotated[int, Field(ge=0, le=GROWTH)] = 0
-    sites: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=MOST)] = []
+    sites: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=MOST_SITES)] = []
     table: Annotated[str, StringConstraints(max_length=LONGEST)] = ""
 
 
-class Making(Wish):
-    runs: Annotated[dict[str, str], Field(max_length=MOST, description="What was shown, by site code")]
+class Making(RolloutWish):
+    runs: Annotated[dict[str, str], Field(max_length=MOST_SITES, description="What was shown, by site code")]
 
 
 class GivenSubnet(BaseModel):
     label: str
-    role: Role
+    role: SegmentRole
     subnet: str
 
 
@@ -256,7 +256,7 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
     return PatternShown(
         key=plan.site,
         name=plan.name or plan.site,
-        versions=[VersionShown(**version._asdict()) for version in versions],
+        versions=[PatternVersionShown(**version._asdict()) for version in versions],
         edited=_edited(patterns, plan, versions[0].number if versions else 0),
         sites=sites,
         sites_total=len(made),
@@ -271,14 +271,14 @@ def remove_pattern(key: Key, request: Request, person: Planning) -> None:
 
 
 @router.post("/patterns/{key}/versions")
-def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -> VersionShown:
+def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -> PatternVersionShown:
     """Make the draft the next version of the pattern."""
     patterns = _records(request).patterns
     try:
         patterns.publish(key, new.revision, new.note, person.author)
     except RoomError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return VersionShown(**patterns.versions(key)[0]._asdict())
+    return PatternVersionShown(**patterns.versions(key)[0]._asdict())
 
 
 @router.get("/sites/{customer}/{site}/pattern")
@@ -323,18 +323,18 @@ def newer_version(customer: Code, site: Code, newer: Newer, request: Request, pe
         proposal = take_newer(sites.portfolio, plan, old, new, PatternUse(key=key, version=newer.version))
     except RoomError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    operations = [Operation.model_validate(operation) for operation in proposal.operations]
+    operations = [PatchOperation.model_validate(operation) for operation in proposal.operations]
     return ProposalShown(sentence=proposal.sentence, operations=operations, lost=proposal.lost)
 
 
-def _wanted(wish: Wish) -> Wanted:
+def _wanted(wish: RolloutWish) -> Wanted:
     return Wanted(
         wish.pattern, wish.version, wish.customer, wish.blocks, wish.reserved, wish.growth, wish.sites, wish.table
     )
 
 
 @router.post("/rollout/preview")
-def preview_rollout(wish: Wish, request: Request, person: Looking) -> RolloutShown:
+def preview_rollout(wish: RolloutWish, request: Request, person: Looking) -> RolloutShown:
     """What many sites at once would be; nothing is saved."""
     return _rollout(_records(request).rollouts.preview(_wanted(wish)))
 

@@ -13,7 +13,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Accounts, Person
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 
 COOKIE = "octaplan_session"
 
@@ -46,11 +46,11 @@ class May(StrEnum):
         }[self]
 
 
-PERMISSIONS: dict[Role, frozenset[May]] = {
-    Role.ADMINISTRATOR: frozenset(May),
-    Role.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE, May.ORGANISE}),
-    Role.TECHNICIAN: frozenset({May.LOOK, May.PLAN, May.STAGE, May.FILL, May.READ, May.HARDWARE}),
-    Role.VIEWER: frozenset({May.LOOK}),
+PERMISSIONS: dict[AccountRole, frozenset[May]] = {
+    AccountRole.ADMINISTRATOR: frozenset(May),
+    AccountRole.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE, May.ORGANISE}),
+    AccountRole.TECHNICIAN: frozenset({May.LOOK, May.PLAN, May.STAGE, May.FILL, May.READ, May.HARDWARE}),
+    AccountRole.VIEWER: frozenset({May.LOOK}),
 }
 
 
@@ -88,7 +88,7 @@ class AllowedByToken(Allowed):
         token: str = request.app.state.metrics_token
         given = request.headers.get("authorization", "").removeprefix("Bearer ")
         if token and hmac.compare_digest(given.encode("utf-8", "replace"), token.encode()):
-            return Person("", "whoever measures", Role.VIEWER)
+            return Person("", "whoever measures", AccountRole.VIEWER)
         return await super().__call__(request)
 
 

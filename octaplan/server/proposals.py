@@ -11,15 +11,15 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.patch import applied
-from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose import segments
-from octaplan.core.propose.fragment import LONGEST, read_fragment
+from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.propose.room import RoomError
-from octaplan.core.propose.segments import Proposal
+from octaplan.core.propose.segments import SegmentProposal
 from octaplan.core.propose.typed import read_wanted_subnet, understand
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.kinds import AddressField, NetworkField
-from octaplan.server.desk import Code, Operation, Pointer, sites_of
+from octaplan.server.desk import Code, PatchOperation, Pointer, sites_of
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.refusals import NoSuchSite
@@ -36,7 +36,7 @@ class Adding(BaseModel):
     """A new segment: its size by expected hosts or prefix length, or the subnet itself."""
 
     what: Literal["add"]
-    role: Role
+    role: SegmentRole
     label: Label = ""
     hosts: Hosts | None = None
     prefix: Prefix | None = None
@@ -80,7 +80,7 @@ class Moving(BaseModel):
 
 class NeedShown(BaseModel):
     label: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
-    role: Role
+    role: SegmentRole
     hosts: Hosts = 0
     prefix: Prefix | None = None
     segment: Key | None = None
@@ -101,7 +101,7 @@ class ProposalShown(BaseModel):
     """A change to be shown before it is taken, and what would fall out."""
 
     sentence: str
-    operations: list[Operation]
+    operations: list[PatchOperation]
     lost: list[str]
 
 
@@ -109,7 +109,7 @@ class Letter(BaseModel):
     """What a provider wrote about the hand-off of a circuit."""
 
     circuit: Key
-    text: Annotated[str, StringConstraints(max_length=LONGEST)]
+    text: Annotated[str, StringConstraints(max_length=LONGEST_LETTER)]
 
 
 class ReadShown(BaseModel):
@@ -118,7 +118,7 @@ class ReadShown(BaseModel):
     field: str
     text: str
     echo: str
-    operations: list[Operation]
+    operations: list[PatchOperation]
     problem: str
 
 
@@ -127,13 +127,13 @@ class LetterRead(BaseModel):
     left: list[str]
 
 
-class Entry(BaseModel):
+class TypedEntry(BaseModel):
     path: Pointer
     text: Annotated[str, StringConstraints(max_length=2_000)]
 
 
-def _operations(operations: list[dict[str, Any]]) -> list[Operation]:
-    return [Operation.model_validate(operation) for operation in operations]
+def _operations(operations: list[dict[str, Any]]) -> list[PatchOperation]:
+    return [PatchOperation.model_validate(operation) for operation in operations]
 
 
 @router.post("/propose")
@@ -159,12 +159,12 @@ def _named(wish: Any) -> list[str]:
     return [getattr(wish, name) for name in ("segment", "other") if hasattr(wish, name)]
 
 
-def _lay_out(portfolio: Portfolio, plan: SitePlan, wish: LayingOut) -> Proposal:
-    needs = [segments.Need(n.label, n.role, n.hosts, n.prefix, n.segment) for n in wish.needs]
+def _lay_out(portfolio: Portfolio, plan: SitePlan, wish: LayingOut) -> SegmentProposal:
+    needs = [segments.SegmentNeed(n.label, n.role, n.hosts, n.prefix, n.segment) for n in wish.needs]
     return segments.lay_out_site(portfolio, plan, wish.block, needs)
 
 
-_WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], Proposal]] = {
+_WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], SegmentProposal]] = {
     Adding: lambda portfolio, plan, w: segments.add(
         portfolio, plan, w.role, w.label, hosts=w.hosts, prefix=w.prefix, subnet=w.subnet, near=w.near
     ),
@@ -199,7 +199,7 @@ def letter(customer: Code, site: Code, letter: Letter, request: Request, person:
 def column(
     customer: Code,
     site: Code,
-    entries: Annotated[list[Entry], Field(min_length=1, max_length=500)],
+    entries: Annotated[list[TypedEntry], Field(min_length=1, max_length=500)],
     request: Request,
     person: Looking,
 ) -> list[ReadShown]:

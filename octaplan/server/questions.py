@@ -12,7 +12,16 @@ from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.questions import Whom
-from octaplan.core.propose.asking import COLUMNS, LONGEST, Came, Listed, as_rows, as_text, read_rows, read_text
+from octaplan.core.propose.asking import (
+    ASKED_COLUMNS,
+    LONGEST_LIST,
+    Came,
+    ListedQuestions,
+    as_rows,
+    as_text,
+    read_rows,
+    read_text,
+)
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.answers import read_answers, write_answers
 from octaplan.formats.tables import csv_text
@@ -50,7 +59,7 @@ class ListShown(BaseModel):
 
 
 class Pasted(BaseModel):
-    text: Annotated[str, StringConstraints(max_length=LONGEST)]
+    text: Annotated[str, StringConstraints(max_length=LONGEST_LIST)]
 
 
 class AgainstShown(BaseModel):
@@ -75,7 +84,7 @@ class MatchedShown(BaseModel):
     against: AgainstShown | None
 
 
-class Answer(BaseModel):
+class AnswerTaken(BaseModel):
     customer: Code
     site: Code
     key: Annotated[str, StringConstraints(max_length=60)]
@@ -83,7 +92,7 @@ class Answer(BaseModel):
 
 
 class Taking(BaseModel):
-    answers: Annotated[list[Answer], Field(min_length=1, max_length=20_000)]
+    answers: Annotated[list[AnswerTaken], Field(min_length=1, max_length=20_000)]
     source: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     confirmed: bool = False
     overwrite: Annotated[bool, Field(description="Whether confirmed answers may be replaced")] = False
@@ -105,7 +114,7 @@ def questions(request: Request, person: Looking, customer: Who = "") -> list[Lis
     return [_listed(one) for one in _records(request).answers.open(customer=customer)]
 
 
-def _listed(listed: Listed) -> ListShown:
+def _listed(listed: ListedQuestions) -> ListShown:
     sites = {(one.customer, one.site): one.name for one in listed.questions}
     first = list(sites.items())[:NAMED]
     return ListShown(
@@ -117,7 +126,7 @@ def _listed(listed: Listed) -> ListShown:
     )
 
 
-def _exported(request: Request, person: Person, whom: Whom, who: str, customer: str) -> list[Listed]:
+def _exported(request: Request, person: Person, whom: Whom, who: str, customer: str) -> list[ListedQuestions]:
     """A list that goes out; the journal tells of it."""
     records = _records(request)
     records.journal.note(Act.EXPORTED, person.author, f"open questions, {whom} {who}".strip())
@@ -135,7 +144,7 @@ def list_as_csv(request: Request, person: Looking, whom: Whom, who: Who, custome
     """A list as a table to fill in."""
     rows = as_rows(_exported(request, person, whom, who, customer))
     headers = {"Content-Disposition": 'attachment; filename="questions.csv"'}
-    text = csv_text(COLUMNS, rows)
+    text = csv_text(ASKED_COLUMNS, rows)
     return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
 
 

@@ -10,7 +10,7 @@ from typing import Annotated
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.server.credentials import Made, missing_at
+from octaplan.server.credentials import MadeSecrets, missing_at
 from octaplan.server.permissions import Administering, Filling, Looking
 from octaplan.store.records import Records
 
@@ -90,12 +90,12 @@ def safe(request: Request, person: Looking) -> SafeShown:
 
 
 @router.post("/missing")
-def make_all_missing(chosen: Chosen, request: Request, person: Filling) -> Made:
+def make_all_missing(chosen: Chosen, request: Request, person: Filling) -> MadeSecrets:
     """Make every missing secret of some sites, all or none."""
     records = _records(request)
     needs = [need for key in dict.fromkeys(chosen.sites) for need in missing_at(records, key)]
     made = records.safe.make(needs, person.author)
-    return Made(made=made)
+    return MadeSecrets(made=made)
 
 
 @router.put("/settings", status_code=HTTPStatus.NO_CONTENT)
@@ -105,6 +105,6 @@ def safe_settings(settings: SafeSettings, request: Request, person: Administerin
 
 
 @router.post("/key")
-def change_key(request: Request, person: Administering) -> Made:
+def change_key(request: Request, person: Administering) -> MadeSecrets:
     """Seal everything anew with a new key, all or nothing."""
-    return Made(made=_records(request).safe.change_key(person.author))
+    return MadeSecrets(made=_records(request).safe.change_key(person.author))

@@ -17,7 +17,7 @@ from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May, addre
 from octaplan.server.problems import Problem
 from octaplan.server.tries import Attempt, Busy, TooMany
 from octaplan.store.accounts import SESSION, Accounts, CodeNeeded, Person
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api", tags=["session"])
 
@@ -46,7 +46,7 @@ class SignedIn(BaseModel):
 
     name: str
     full_name: str
-    role: Role
+    role: AccountRole
     may: list[May]
     second_factor: bool
     held_back: str
@@ -70,7 +70,7 @@ class SecondFactor(BaseModel):
     picture: str
 
 
-class Code(BaseModel):
+class FactorCode(BaseModel):
     code: SecondCode
 
 
@@ -202,7 +202,7 @@ def begin_second(proof: Proof, request: Request, person: Looking) -> SecondFacto
 
 
 @router.put("/session/second-factor")
-def confirm_second(code: Code, request: Request, person: Looking) -> RecoveryCodes:
+def confirm_second(code: FactorCode, request: Request, person: Looking) -> RecoveryCodes:
     """Turn the second factor on; one's other sessions end."""
     with trying(request, person.name) as attempt:
         codes = _accounts(request).confirm_second(person, code.code, request.cookies.get(COOKIE, ""))
@@ -238,7 +238,7 @@ def setup(first: FirstAdministrator, request: Request, response: Response) -> Si
     with trying(request, "the first administrator") as attempt:
         if state.setup_code is None or not hmac.compare_digest(state.setup_code.encode(), first.code.strip().encode()):
             raise Problem(HTTPStatus.FORBIDDEN, "The code does not fit: copy it from the console that runs Octaplan")
-        accounts.add(first.name, first.full_name, first.password, Role.ADMINISTRATOR)
+        accounts.add(first.name, first.full_name, first.password, AccountRole.ADMINISTRATOR)
         state.setup_code = None
         token = accounts.sign_in(first.name, first.password, "", address_of(request)) or ""
         attempt.succeeded()

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.space import bits_of, fitting, picture, public_lines
-from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose.room import Room
 from octaplan.core.values.addresses import AddressError, Network, parse_network
 from octaplan.core.values.kinds import AddressField, NetworkField
@@ -44,7 +44,7 @@ class LevelShown(BaseModel):
 class PlacedShown(BaseModel):
     subnet: NetworkField
     label: str
-    role: Role
+    role: SegmentRole
     customer: str
     site: str
     path: str
@@ -52,7 +52,7 @@ class PlacedShown(BaseModel):
     shared: bool
 
 
-class BlockShown(BaseModel):
+class SpaceBlock(BaseModel):
     network: NetworkField
     customer: str
 
@@ -67,7 +67,7 @@ class SpaceShown(BaseModel):
     segments: list[PlacedShown]
     total: int
     sites: int
-    blocks: list[BlockShown]
+    blocks: list[SpaceBlock]
     customers: dict[str, str]
 
 
@@ -147,7 +147,7 @@ def _space(sites: Sites, window: str, customer: str, family: int) -> SpaceShown:
         segments=[PlacedShown(**placed._asdict()) for placed in made.segments],
         total=made.total,
         sites=made.sites,
-        blocks=[BlockShown(**block._asdict()) for block in made.blocks],
+        blocks=[SpaceBlock(**block._asdict()) for block in made.blocks],
         customers=sites.customers(),
     )
 

@@ -30,7 +30,7 @@ from octaplan.core.values.errors import OctaplanError
 from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Account, Role, Setting, SignIn
+from octaplan.store.models import Account, AccountRole, Setting, SignIn
 from octaplan.store.vault import Vault, second_factor_place
 
 SESSION = timedelta(hours=12)
@@ -56,7 +56,7 @@ class Person:
 
     name: str
     full_name: str
-    role: Role
+    role: AccountRole
     second_factor: bool = False
     address: str = ""
     held_back: str = ""
@@ -67,12 +67,12 @@ class Person:
         return Author(self.full_name, self.name, self.address)
 
 
-class Listed(NamedTuple):
+class ListedAccount(NamedTuple):
     """One account as administrators see it."""
 
     name: str
     full_name: str
-    role: Role
+    role: AccountRole
     ends: datetime | None
     second_factor: bool
 
@@ -110,7 +110,7 @@ class Accounts:
         name: str,
         full_name: str,
         password: str,
-        role: Role,
+        role: AccountRole,
         *,
         demo: bool = False,
         ends: datetime | None = None,
@@ -134,14 +134,21 @@ class Accounts:
             until = f", until {ends:%Y-%m-%d}" if ends else ""
             enter(session, Act.ACCOUNT, by or Author(full, name), f"{name} made, {role}{until}")
 
-    def everyone(self) -> list[Listed]:
+    def everyone(self) -> list[ListedAccount]:
         """All accounts, by name."""
         with self._database.reading() as session:
             rows = session.scalars(select(Account).where(~Account.removed).order_by(Account.name)).all()
-        return [Listed(a.name, a.full_name, Role(a.role), a.ends, a.totp is not None) for a in rows]
+        return [ListedAccount(a.name, a.full_name, AccountRole(a.role), a.ends, a.totp is not None) for a in rows]
 
     def change(
-        self, name: str, by: Person, *, role: Role, ends: datetime | None, password: str = "", drop_second: bool = False
+        self,
+        name: str,
+        by: Person,
+        *,
+        role: AccountRole,
+        ends: datetime | None,
+        password: str = "",
+        drop_second: bool = False,
     ) -> None:
         """Change somebody's role or end, give a new password, or take the second factor away; ends their sessions.
 
@@ -154,7 +161,7 @@ class Accounts:
         digest = self.hasher.hash(password) if password else ""
         with self._changing() as session:
             account = self._named(session, name)
-            if name == by.name and (role is not Role.ADMINISTRATOR or ends is not None):
+            if name == by.name and (role is not AccountRole.ADMINISTRATOR or ends is not None):
                 raise AccountError("You cannot take your own administration away: ask another administrator")
             said = [f"role {role}"] if account.role != role else []
             said += [f"ends {ends:%Y-%m-%d}" if ends else "does not end"] if account.ends != ends else []
@@ -485,10 +492,10 @@ def _code_digest(code: str) -> str:
 
 
 def _person(account: Account, *, demanded: bool = False) -> Person:
-    role, second = Role(account.role), account.totp is not None
+    role, second = AccountRole(account.role), account.totp is not None
     held_back = (
         "Turn the second factor on first, under My account: it is demanded of administrators"
-        if demanded and role is Role.ADMINISTRATOR and not second
+        if demanded and role is AccountRole.ADMINISTRATOR and not second
         else ""
     )
     return Person(account.name, account.full_name, role, second, held_back=held_back)

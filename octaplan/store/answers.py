@@ -10,8 +10,8 @@ from typing import NamedTuple
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.questions import Whom, standing
 from octaplan.core.plan.site import SitePlan, site_key
-from octaplan.core.propose.answering import AnswerError, Contradiction, Given, question_of, take
-from octaplan.core.propose.asking import Came, Listed, lists
+from octaplan.core.propose.answering import AnswerError, Contradiction, GivenAnswer, question_of, take
+from octaplan.core.propose.asking import Came, ListedQuestions, lists
 from octaplan.store.database import Database
 from octaplan.store.models import Batch
 from octaplan.store.plans import Plans
@@ -38,7 +38,7 @@ class Answers:
         self._database = database
         self._plans = plans
 
-    def open(self, whom: Whom | None = None, who: str = "", customer: str = "") -> list[Listed]:
+    def open(self, whom: Whom | None = None, who: str = "", customer: str = "") -> list[ListedQuestions]:
         """What is open, by whom to ask."""
         now = self._database.now
 
@@ -64,7 +64,7 @@ class Answers:
             question, circuit = question_of(plan, came.key)
             before = next((one.value for one in standing(plan) if one.key == came.key), "")
             line = plan.circuits[circuit].label if circuit else ""
-            given = [Given(came.key, came.text)]
+            given = [GivenAnswer(came.key, came.text)]
             taken = take(draft, given, by, datetime.now(UTC), portfolio=now.portfolio)
         except AnswerError as error:
             return Matched(came, name, "", "", "", None, str(error))
@@ -80,9 +80,9 @@ class Answers:
 
         Raises `AnswerError`, `BadChange`, and `Contradicted` unless `overwrite`.
         """
-        by_site: dict[str, list[Given]] = {}
+        by_site: dict[str, list[GivenAnswer]] = {}
         for one in came:
-            by_site.setdefault(site_key(one.customer, one.site), []).append(Given(one.key, one.text, one.text))
+            by_site.setdefault(site_key(one.customer, one.site), []).append(GivenAnswer(one.key, one.text, one.text))
         with self._database.turn() as turn:
             sites = turn.now.sites
             at = datetime.now(UTC)

@@ -48,7 +48,7 @@ class BackupError(OctaplanError):
     """A copy cannot be made, read or put back."""
 
 
-class Made(NamedTuple):
+class BackupMade(NamedTuple):
     """A copy that was made."""
 
     path: Path
@@ -57,7 +57,7 @@ class Made(NamedTuple):
     keys: bool
 
 
-def make(folder: Path, target: Path, passphrase: str = "") -> Made:
+def make(folder: Path, target: Path, passphrase: str = "") -> BackupMade:
     """Copy the records of a data folder, in use or not, into one file. Raises `BackupError`."""
     if not (folder / FILE).is_file():
         raise BackupError(f"{folder} holds no records: name the data folder of Octaplan")
@@ -85,7 +85,7 @@ def make(folder: Path, target: Path, passphrase: str = "") -> Made:
         spare.unlink(missing_ok=True)
         why = error.strerror if isinstance(error, OSError) else str(error)
         raise BackupError(f"{target} could not be written ({why}): nothing was kept of it") from None
-    return Made(target, target.stat().st_size, at, bool(passphrase))
+    return BackupMade(target, target.stat().st_size, at, bool(passphrase))
 
 
 def _members(folder: Path, room: Path, passphrase: str) -> list[Path]:
@@ -216,7 +216,7 @@ class Schedule(NamedTuple):
             return now - since >= timedelta(minutes=15)
         return now - newest >= self.every
 
-    def make(self, data: Path, now: datetime | None = None) -> Made:
+    def make(self, data: Path, now: datetime | None = None) -> BackupMade:
         """Make a copy, and let those go that have been kept long enough; the newest always stays."""
         now = now or datetime.now(UTC)
         made = make(data, self.folder / f"octaplan-{now:%Y%m%d-%H%M%S}.zip", self.passphrase)

@@ -12,7 +12,7 @@ from sqlalchemy import Update, select, update
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.changes import changes
-from octaplan.core.plan.history import Kind
+from octaplan.core.plan.history import StepKind
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.remedies import remedies
@@ -30,7 +30,7 @@ MOST = 200
 ROUNDS = 64
 
 
-class Mended(NamedTuple):
+class MendedSite(NamedTuple):
     """What would happen, or has happened, at one site: how each finding is mended, or why nothing is."""
 
     customer: str
@@ -56,11 +56,11 @@ class Batches:
         self._database = database
         self._plans = plans
 
-    def preview(self, rule: str, keys: Sequence[str]) -> list[Mended]:
+    def preview(self, rule: str, keys: Sequence[str]) -> list[MendedSite]:
         """What the first remedy of each finding of a rule would do at these sites, one after the other."""
         return [mended for mended, _ in _worked_out(self._plans.now, rule, keys)]
 
-    def apply(self, rule: str, revisions: Mapping[str, int], by: str) -> tuple[str, list[Mended]]:
+    def apply(self, rule: str, revisions: Mapping[str, int], by: str) -> tuple[str, list[MendedSite]]:
         """Apply what `preview` showed for the revisions of these sites, in one transaction. Raises `Moved`."""
         with self._database.turn() as turn:
             worked = [
@@ -94,7 +94,7 @@ class Batches:
         """Take back what has been written of an open change, in short turns."""
         with self._database.reading() as session:
             query = select(Site.key, Revision.number).join(Site, Site.id == Revision.site_id)
-            rows = session.execute(query.where(Revision.batch == batch, Revision.kind == Kind.CHANGE)).all()
+            rows = session.execute(query.where(Revision.batch == batch, Revision.kind == StepKind.CHANGE)).all()
         undone, moved = 0, list[str]()
         for part in in_parts(rows):
             with self._database.turn():
@@ -139,12 +139,12 @@ def _not_loaded() -> Update:
     return update(Import).where(Import.id.in_(kept)).values(applied_at=None, batch=None)
 
 
-def _worked_out(sites: Sites, rule: str, keys: Sequence[str]) -> list[tuple[Mended, SitePlan]]:
+def _worked_out(sites: Sites, rule: str, keys: Sequence[str]) -> list[tuple[MendedSite, SitePlan]]:
     if rule not in RULES:
         raise BadChange(f"There is no rule {rule}: look at the rule book")
     if len(keys) > MOST:
         raise BadChange(f"{len(keys)} sites are too many at once: choose at most {MOST}")
-    worked: list[tuple[Mended, SitePlan]] = []
+    worked: list[tuple[MendedSite, SitePlan]] = []
     trial = sites.portfolio.fork()
     for key in dict.fromkeys(key.casefold() for key in keys):
         held = sites.of(key)
@@ -153,7 +153,7 @@ def _worked_out(sites: Sites, rule: str, keys: Sequence[str]) -> list[tuple[Mend
         trial.put(after)  # so that the next site does not take the same room
         told = [str(change) for change in changes(before, after)]
         name = before.name or before.site
-        worked.append((Mended(before.customer, before.site, name, held.saved.number, done, told, left), after))
+        worked.append((MendedSite(before.customer, before.site, name, held.saved.number, done, told, left), after))
     return worked
 
 

@@ -19,7 +19,7 @@ from sqlalchemy.orm import Session
 
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.stage.measures import Judged, Outcome, judge
+from octaplan.core.stage.measures import Judgement, Outcome, judge
 from octaplan.core.stage.runsheet import RunSheet, Step, run_sheet
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
@@ -145,7 +145,7 @@ def _digest(now: Snapshot, key: str, step: Step) -> str:
     return hashlib.blake2b(f"{step.digest}{numbers}".encode(), digest_size=8).hexdigest()
 
 
-class Bench:
+class BenchRecords:
     """Records what happens on the bench. Every method may be called from any thread."""
 
     def __init__(self, database: Database, plans: Plans, safe: Safe) -> None:
@@ -252,7 +252,7 @@ class Bench:
                     raise BenchError(f"{measure.label}: not answered yet. Measure it, or skip the step with a reason")
                 continue
             try:
-                found: Judged = judge(measure.kind, text, measure.expect)
+                found: Judgement = judge(measure.kind, text, measure.expect)
             except OctaplanError as error:
                 raise BenchError(f"{measure.label}: {error}") from None
             if found.outcome is Outcome.BAD and result is Result.DONE:

@@ -21,7 +21,7 @@ from octaplan.core.values.faults import first_fault
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import HardwareVersion
-from octaplan.store.snapshot import Types, Version
+from octaplan.store.snapshot import Types, TypeVersion
 
 
 class HardwareError(OctaplanError):
@@ -46,7 +46,7 @@ def load_types(session: Session) -> Types:
     newest = select(HardwareVersion.key, func.max(HardwareVersion.version)).group_by(HardwareVersion.key)
     for key, number in session.execute(newest).all():
         row = session.get_one(HardwareVersion, (key, number))
-        versions[key] = Version(number, row.at, row.by)
+        versions[key] = TypeVersion(number, row.at, row.by)
         if not row.removed:
             types[key] = HardwareType.model_validate_json(row.document)
     return Types(types, versions)
@@ -64,7 +64,7 @@ class Hardware:
         return self._database.now.types.types
 
     @property
-    def versions(self) -> Mapping[str, Version]:
+    def versions(self) -> Mapping[str, TypeVersion]:
         """The newest version of every key."""
         return self._database.now.types.versions
 
@@ -74,11 +74,11 @@ class Hardware:
             raise NoSuchType(f"There is no hardware type {key[:40]}: choose one on Hardware")
         return kind
 
-    def history(self, key: str) -> list[Version]:
+    def history(self, key: str) -> list[TypeVersion]:
         """The versions of a type, newest first."""
         query = select(HardwareVersion).where(HardwareVersion.key == key).order_by(HardwareVersion.version.desc())
         with self._database.reading() as session:
-            return [Version(row.version, row.at, row.by) for row in session.scalars(query)]
+            return [TypeVersion(row.version, row.at, row.by) for row in session.scalars(query)]
 
     def save(self, document: object, base: int, by: str) -> HardwareType:
         """Save a new version of a type, made on version `base` (0 for a new type). Raises `HardwareError`."""
@@ -124,5 +124,5 @@ def _write(turn: Turn, key: str, kind: HardwareType, by: str, *, removed: bool) 
     turn.session.add(HardwareVersion(key=key, version=number, at=at, by=by, document=document, removed=removed))
     enter(turn.session, Act.HARDWARE, by, f"{kind.title}, version {number}" + (", removed" if removed else ""))
     types = {name: known.types[name] for name in known.types if name != key} | ({} if removed else {key: kind})
-    versions = {**known.versions, key: Version(number, at, str(by))}
+    versions = {**known.versions, key: TypeVersion(number, at, str(by))}
     turn.now = turn.now.with_types(Types(types, versions), key)

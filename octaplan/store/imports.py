@@ -27,12 +27,11 @@ from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import read_intake
 from octaplan.formats.sources import load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
-from octaplan.formats.taken import Fault, Intake, RefusedRow, key_text
+from octaplan.formats.taken import CellFault, Intake, RefusedRow, key_text
 from octaplan.store.author import account_of
 from octaplan.store.batches import Batches
 from octaplan.store.database import Database
-from octaplan.store.models import Batch, Import, ImportFile
-from octaplan.store.models import RefusedRow as KeptRow
+from octaplan.store.models import Batch, Import, ImportFile, InboxRow
 from octaplan.store.parts import in_parts
 from octaplan.store.plans import Plans
 from octaplan.store.safe import Safe
@@ -95,14 +94,14 @@ class Waiting(NamedTuple):
     row: int
     header: list[str]
     cells: list[str]
-    faults: list[Fault]
+    faults: list[CellFault]
 
 
-class Mended(NamedTuple):
+class MendedRow(NamedTuple):
     """What came of a row that was mended: what it changed, or why it is still refused."""
 
     changes: list[str]
-    faults: list[Fault]
+    faults: list[CellFault]
     batch: str | None
 
 
@@ -207,7 +206,7 @@ class Imports:
             if progress is not None:
                 progress(0)
             with self._database.turn() as turn:
-                turn.session.connection().execute(insert(KeptRow), some)
+                turn.session.connection().execute(insert(InboxRow), some)
 
     def discard(self, import_id: str) -> None:
         """Let a preview go that is not wanted."""
@@ -222,9 +221,9 @@ class Imports:
                 record = turn.session.get(Import, import_id)
                 if record is None or record.applied_at is not None:
                     return
-                some = select(KeptRow.id).where(KeptRow.import_id == import_id).limit(ROWS_A_TURN)
+                some = select(InboxRow.id).where(InboxRow.import_id == import_id).limit(ROWS_A_TURN)
                 ids = turn.session.scalars(some).all()
-                turn.session.execute(delete(KeptRow).where(KeptRow.id.in_(ids)))
+                turn.session.execute(delete(InboxRow).where(InboxRow.id.in_(ids)))
                 if not ids:
                     turn.session.execute(delete(ImportFile).where(ImportFile.import_id == import_id))
                     turn.session.delete(record)
@@ -233,8 +232,8 @@ class Imports:
     def refused_table(self, import_id: str, table: str) -> str:
         """The refused rows of one table as CSV of the same shape, to mend and load again."""
         with self._database.reading() as session:
-            query = select(KeptRow).where(KeptRow.import_id == import_id, KeptRow.table == table)
-            rows = session.scalars(query.order_by(KeptRow.id)).all()
+            query = select(InboxRow).where(InboxRow.import_id == import_id, InboxRow.table == table)
+            rows = session.scalars(query.order_by(InboxRow.id)).all()
         if not rows:
             raise ImportGone(f"No rows of {table} were refused in this import")
         return csv_text(json.loads(rows[0].header), [json.loads(row.cells) for row in rows])
@@ -244,21 +243,21 @@ class Imports:
     def inbox(self, most: int = 2_000) -> list[Waiting]:
         """Rows that were refused and are neither mended nor dismissed, newest import first."""
         with self._database.reading() as session:
-            query = select(KeptRow, Import).join(Import, Import.id == KeptRow.import_id)
-            open_ = query.where(KeptRow.settled.is_(None), Import.applied_at.is_not(None))
-            rows = session.execute(open_.order_by(Import.at.desc(), KeptRow.id).limit(most)).all()
+            query = select(InboxRow, Import).join(Import, Import.id == InboxRow.import_id)
+            open_ = query.where(InboxRow.settled.is_(None), Import.applied_at.is_not(None))
+            rows = session.execute(open_.order_by(Import.at.desc(), InboxRow.id).limit(most)).all()
         return [_waiting(row, record) for row, record in rows]
 
     def dismiss(self, row_id: int, by: str) -> None:
         """Let a refused row go. Raises `ImportGone`."""
         with self._database.turn() as turn:
-            row = self._open_row(turn.session.get(KeptRow, row_id))
+            row = self._open_row(turn.session.get(InboxRow, row_id))
             row.settled, row.settled_by = "dismissed", by
 
-    def mend(self, row_id: int, cells: Sequence[str], by: str) -> Mended:
+    def mend(self, row_id: int, cells: Sequence[str], by: str) -> MendedRow:
         """Take a refused row with other cells; when it is refused again, those are kept. Raises `ImportGone`."""
         with self._database.turn() as turn:
-            row = self._open_row(turn.session.get(KeptRow, row_id))
+            row = self._open_row(turn.session.get(InboxRow, row_id))
             header, table = json.loads(row.header), row.table
             text = csv_text(header, [cells])
             existing = turn.now.sites.all()
@@ -268,16 +267,16 @@ class Imports:
                 refused = intake.refused[0]
                 row.cells, row.faults = json.dumps(refused.cells), _faults(refused)
                 row.key = key_text(table, header, refused.cells)
-                return Mended([], refused.faults, None)
+                return MendedRow([], refused.faults, None)
             told = [str(change) for plan in intake.plans.values() for change in changes(existing.get(plan.key), plan)]
             sentence = f"Row {row.row} of {row.file} mended"
             batch = Batch(id=secrets.token_hex(8), at=datetime.now(UTC), by=by, sentence=sentence) if told else None
             batch_id = batch.id if batch else None
             self._plans.save_all(intake.plans.values(), by, sentence, secrets=intake.secrets, batch=batch)
             row.settled, row.settled_by = "mended", by
-        return Mended(told, [], batch_id)
+        return MendedRow(told, [], batch_id)
 
-    def _open_row(self, row: KeptRow | None) -> KeptRow:
+    def _open_row(self, row: InboxRow | None) -> InboxRow:
         if row is None or row.settled is not None:
             raise ImportGone("This row has been mended or dismissed already: look at the inbox again")
         return row
@@ -285,9 +284,9 @@ class Imports:
     def _settle(self, taken: Sequence[tuple[str, ...]], import_id: str, by: str) -> None:
         """Rows of earlier imports that this one has brought in order."""
         for part in in_parts(["\x1f".join(key)[:300] for key in taken]):
-            waiting = (KeptRow.settled.is_(None), KeptRow.import_id != import_id, KeptRow.key.in_(part))
+            waiting = (InboxRow.settled.is_(None), InboxRow.import_id != import_id, InboxRow.key.in_(part))
             with self._database.turn() as turn:
-                turn.session.execute(update(KeptRow).where(*waiting).values(settled="mended", settled_by=by))
+                turn.session.execute(update(InboxRow).where(*waiting).values(settled="mended", settled_by=by))
 
     # --- Working it out
 
@@ -328,7 +327,7 @@ class Imports:
 
     def _watched(self) -> RowsAmong:
         """Which rows wait in the inbox."""
-        waiting = select(KeptRow.key).join(Import, Import.id == KeptRow.import_id).where(KeptRow.settled.is_(None))
+        waiting = select(InboxRow.key).join(Import, Import.id == InboxRow.import_id).where(InboxRow.settled.is_(None))
         with self._database.reading() as session:
             open_ = waiting.where(Import.applied_at.is_not(None)).distinct().execution_options(yield_per=5_000)
             return RowsAmong(tuple(key.split("\x1f")) for key in session.scalars(open_))
@@ -421,8 +420,8 @@ def _faults(row: RefusedRow) -> str:
     return json.dumps([fault._asdict() for fault in row.faults])
 
 
-def _waiting(row: KeptRow, record: Import) -> Waiting:
-    faults = [Fault(**fault) for fault in json.loads(row.faults)]
+def _waiting(row: InboxRow, record: Import) -> Waiting:
+    faults = [CellFault(**fault) for fault in json.loads(row.faults)]
     cells = json.loads(row.cells)
     return Waiting(row.id, record.at, record.by, row.table, row.file, row.row, json.loads(row.header), cells, faults)
 

@@ -44,7 +44,7 @@ class Act(StrEnum):
     OPERATION = "operation"
 
 
-class Line(NamedTuple):
+class JournalLine(NamedTuple):
     """One line of the journal."""
 
     number: int
@@ -72,7 +72,7 @@ class Journal:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def lines(self, before: int | None = None, act: str = "", site: str = "", limit: int = 200) -> list[Line]:
+    def lines(self, before: int | None = None, act: str = "", site: str = "", limit: int = 200) -> list[JournalLine]:
         """Lines, newest first, from before a line number; of one act or site when named."""
         query = select(JournalEntry).order_by(JournalEntry.id.desc()).limit(limit)
         if before is not None:
@@ -89,7 +89,7 @@ class Journal:
         with self._database.turn() as turn:
             enter(turn.session, act, by, what, site=site)
 
-    def every(self) -> Iterator[Line]:
+    def every(self) -> Iterator[JournalLine]:
         """All lines, oldest first."""
         with self._database.reading() as session:
             query = select(JournalEntry).order_by(JournalEntry.id).execution_options(yield_per=500)
@@ -170,5 +170,5 @@ def _told(entry: JournalEntry) -> list[object]:
     return [moment, entry.by, str(entry.act), entry.site, entry.what, entry.why, entry.account, entry.address]
 
 
-def _line(e: JournalEntry) -> Line:
-    return Line(e.id, e.at, e.by, e.act, e.site, e.what, e.why, e.account, e.address)
+def _line(e: JournalEntry) -> JournalLine:
+    return JournalLine(e.id, e.at, e.by, e.act, e.site, e.what, e.why, e.account, e.address)

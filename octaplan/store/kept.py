@@ -15,7 +15,7 @@ Place = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class KeptSecret:
     """What is known of the newest secret of a slot."""
 
     number: int
@@ -28,7 +28,7 @@ class Kept:
     by: str
 
 
-class Need(NamedTuple):
+class SecretNeed(NamedTuple):
     """A slot of a site that is to be filled. `factory` are the makers' own passwords that will not do."""
 
     site: str
@@ -41,7 +41,7 @@ class Secrets:
 
     def __init__(
         self,
-        sites: Mapping[str, Mapping[str, Kept]],
+        sites: Mapping[str, Mapping[str, KeptSecret]],
         codes: Mapping[str, tuple[str, str]],
         holders: Mapping[str, frozenset[Place]] | None = None,
         *,
@@ -53,7 +53,7 @@ class Secrets:
         #: Whether the organisation wants a reason for every reading.
         self.wants_reason = wants_reason
 
-    def kept(self, site: str) -> Mapping[str, Kept]:
+    def kept(self, site: str) -> Mapping[str, KeptSecret]:
         """The newest secret of every slot of a site."""
         return self._sites.get(site.casefold(), {})
 
@@ -62,7 +62,7 @@ class Secrets:
         now = datetime.now(UTC)
         return {slot: self._fact(site.casefold(), slot, kept, now) for slot, kept in self.kept(site).items()}
 
-    def _fact(self, site: str, slot: str, kept: Kept, now: datetime) -> SlotFact:
+    def _fact(self, site: str, slot: str, kept: KeptSecret, now: datetime) -> SlotFact:
         others = self._holders[kept.fingerprint] - {(site, slot)}
         shared = tuple(
             Other(*self._codes[key], self._sites[key][path].label) for key, path in sorted(others)[:OTHERS_LISTED]
@@ -78,7 +78,7 @@ class Secrets:
         return Secrets(self._sites, self._codes, self._holders, wants_reason=wanted)
 
     def with_kept(
-        self, written: Iterable[tuple[str, str, Kept]], codes: Mapping[str, tuple[str, str]]
+        self, written: Iterable[tuple[str, str, KeptSecret]], codes: Mapping[str, tuple[str, str]]
     ) -> tuple[Secrets, set[str]]:
         """With secrets in slots (site, slot, secret); also the sites at which something else may be found now."""
         sites, holders = dict(self._sites), dict(self._holders)
@@ -105,7 +105,7 @@ class Secrets:
         return Secrets(sites, self._codes, holders, wants_reason=self.wants_reason), touched
 
 
-def _holders(sites: Mapping[str, Mapping[str, Kept]]) -> dict[str, frozenset[Place]]:
+def _holders(sites: Mapping[str, Mapping[str, KeptSecret]]) -> dict[str, frozenset[Place]]:
     holders: dict[str, set[Place]] = {}
     for site, slots in sites.items():
         for slot, kept in slots.items():

@@ -24,7 +24,7 @@ from sqlalchemy import (
 from sqlalchemy.engine import Dialect
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-from octaplan.core.plan.history import Kind
+from octaplan.core.plan.history import StepKind
 
 
 class Instant(TypeDecorator[datetime]):
@@ -52,7 +52,7 @@ class Base(DeclarativeBase):
     type_annotation_map: ClassVar[dict[Any, Any]] = {datetime: Instant, bytes: LargeBinary}
 
 
-class Role(StrEnum):
+class AccountRole(StrEnum):
     """What an account may do, in `octaplan.server.permissions`."""
 
     ADMINISTRATOR = "administrator"
@@ -92,7 +92,7 @@ class Revision(Base):
     sentence: Mapped[str] = mapped_column(Text)
     patch: Mapped[str] = mapped_column(Text)
     document: Mapped[str] = mapped_column(Text)
-    kind: Mapped[Kind] = mapped_column(String(8), default=Kind.CHANGE)
+    kind: Mapped[StepKind] = mapped_column(String(8), default=StepKind.CHANGE)
     name: Mapped[str | None] = mapped_column(String(80))
     batch: Mapped[str | None] = mapped_column(String(20), index=True)
     account: Mapped[str] = mapped_column(String(80), default="", server_default="")
@@ -172,7 +172,7 @@ class Account(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80), unique=True)
     full_name: Mapped[str] = mapped_column(String(200))
-    role: Mapped[Role] = mapped_column(String(20))
+    role: Mapped[AccountRole] = mapped_column(String(20))
     password: Mapped[str] = mapped_column(String(200))
     demo: Mapped[bool] = mapped_column(default=False)
     ends: Mapped[datetime | None]
@@ -219,7 +219,7 @@ class ImportFile(Base):
     content: Mapped[bytes]
 
 
-class RefusedRow(Base):
+class InboxRow(Base):
     """A row that was not taken, kept until it is `settled`: mended, or dismissed. `key` says what it is about."""
 
     __tablename__ = "refused_rows"

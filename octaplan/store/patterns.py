@@ -27,7 +27,7 @@ class PatternError(OctaplanError):
     """What is asked of a pattern cannot be done."""
 
 
-class Version(NamedTuple):
+class SavedVersion(NamedTuple):
     """One version of a pattern, without its document."""
 
     number: int
@@ -73,12 +73,12 @@ class Patterns:
         self.plans.save_all([pattern], by, f"Made like {like.customer}/{like.site}" if like else "Made")
         return pattern
 
-    def versions(self, key: str) -> list[Version]:
+    def versions(self, key: str) -> list[SavedVersion]:
         """The versions of a pattern, newest first."""
         columns = (PatternVersion.number, PatternVersion.at, PatternVersion.by, PatternVersion.note)
         query = select(*columns).where(PatternVersion.key == self.draft(key).site)
         with self._database.reading() as session:
-            return [Version(*row) for row in session.execute(query.order_by(PatternVersion.number.desc()))]
+            return [SavedVersion(*row) for row in session.execute(query.order_by(PatternVersion.number.desc()))]
 
     def version(self, key: str, number: int) -> SitePlan:
         """One version of a pattern. Raises `PatternError`."""

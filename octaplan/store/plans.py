@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 from octaplan.core.check.findings import Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.changes import changes_between, sentence
-from octaplan.core.plan.history import Course, Kind, Step, course
+from octaplan.core.plan.history import Course, CourseStep, StepKind, course
 from octaplan.core.plan.patch import Operation, difference, set_to, stem, touches, value_at
 from octaplan.core.plan.site import PATTERNS, SitePlan, new_id
-from octaplan.core.propose.answering import Given, take
+from octaplan.core.propose.answering import GivenAnswer, take
 from octaplan.store.author import account_of
 from octaplan.store.database import Database, Turn
 from octaplan.store.derived import Row, claims_of, names_of
@@ -129,7 +129,7 @@ class Plans:
     def answer(
         self,
         key: str,
-        given: Sequence[Given],
+        given: Sequence[GivenAnswer],
         base: int,
         by: str,
         *,
@@ -152,21 +152,21 @@ class Plans:
 
     def undo(self, key: str, base: int, by: str) -> SitePlan:
         """Take the newest change back, as a new revision. Raises `Moved` when `base` is not the newest revision."""
-        return self._step(key, base, by, Kind.UNDO)
+        return self._step(key, base, by, StepKind.UNDO)
 
     def redo(self, key: str, base: int, by: str) -> SitePlan:
         """Make the change again that was undone last. Raises `Moved` when `base` is not the newest revision."""
-        return self._step(key, base, by, Kind.REDO)
+        return self._step(key, base, by, StepKind.REDO)
 
-    def _step(self, key: str, base: int, by: str, kind: Kind) -> SitePlan:
+    def _step(self, key: str, base: int, by: str, kind: StepKind) -> SitePlan:
         with self._database.turn() as turn:
             held = unmoved(self._of(turn.now), key, base)
             stands = held.known_course or _course(turn.session, held)
-            wanted = stands.undo if kind is Kind.UNDO else stands.redo
+            wanted = stands.undo if kind is StepKind.UNDO else stands.redo
             if wanted is None:
                 raise BadChange(f"There is nothing to {kind}")
-            subject, _ = _revision(turn.session, held, stands.now if kind is Kind.UNDO else wanted)
-            told = f"{'Undone' if kind is Kind.UNDO else 'Done again'}: {subject.sentence}"
+            subject, _ = _revision(turn.session, held, stands.now if kind is StepKind.UNDO else wanted)
+            told = f"{'Undone' if kind is StepKind.UNDO else 'Done again'}: {subject.sentence}"
             return self._save(turn, held, _revision(turn.session, held, wanted)[1], by, kind=kind, told=told)
 
     def back_to(self, key: str, number: int, base: int, by: str) -> SitePlan:
@@ -175,7 +175,7 @@ class Plans:
             held = unmoved(self._of(turn.now), key, base)
             saved, plan = _revision(turn.session, held, number)
             named = f" ({saved.name})" if saved.name else ""
-            return self._save(turn, held, plan, by, kind=Kind.BACK, told=f"Back to revision {number}{named}")
+            return self._save(turn, held, plan, by, kind=StepKind.BACK, told=f"Back to revision {number}{named}")
 
     def name_revision(self, key: str, number: int, name: str | None) -> None:
         """Give a revision a name by which it is found again, or take it away."""
@@ -339,9 +339,9 @@ class Plans:
                     yield by_path[path], secret
 
     def _save(
-        self, turn: Turn, held: Held, after: SitePlan, by: str, *, kind: Kind = Kind.CHANGE, told: str = ""
+        self, turn: Turn, held: Held, after: SitePlan, by: str, *, kind: StepKind = StepKind.CHANGE, told: str = ""
     ) -> SitePlan:
-        if after == held.plan and kind is Kind.CHANGE:
+        if after == held.plan and kind is StepKind.CHANGE:
             return held.plan
         at = datetime.now(UTC)
         written = self._write(turn.session, self._of(turn.now), held, after, by, at, kind=kind, told=told)
@@ -372,7 +372,7 @@ class Plans:
         at: datetime,
         reason: str = "",
         *,
-        kind: Kind = Kind.CHANGE,
+        kind: StepKind = StepKind.CHANGE,
         told: str = "",
         batch: str | None = None,
     ) -> tuple[int, Saved]:
@@ -466,7 +466,7 @@ def _course(session: Session, held: Held) -> Course:
     query = select(Revision.number, Revision.kind)
     query = query.where(Revision.site_id == held.id, Revision.number <= held.saved.number)
     rows = session.execute(query.order_by(Revision.number)).all()
-    return course(Step(number, Kind(kind)) for number, kind in rows)
+    return course(CourseStep(number, StepKind(kind)) for number, kind in rows)
 
 
 def _refuse_clashes(session: Session, held: Held, operations: Sequence[Operation], base: int) -> None:
@@ -511,5 +511,5 @@ def _exchange(
 
 
 def _saved(revision: Revision) -> Saved:
-    kind = Kind(revision.kind)
+    kind = StepKind(revision.kind)
     return Saved(revision.number, revision.at, revision.by, revision.sentence, revision.name, revision.account, kind)

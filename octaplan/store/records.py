@@ -8,7 +8,7 @@ from octaplan.core.plan.site import PATTERNS
 from octaplan.store.accounts import Accounts
 from octaplan.store.answers import Answers
 from octaplan.store.batches import Batches
-from octaplan.store.bench import Bench, load_runs
+from octaplan.store.bench import BenchRecords, load_runs
 from octaplan.store.database import Database
 from octaplan.store.hardware import Hardware, load_types
 from octaplan.store.imports import Imports
@@ -41,7 +41,7 @@ class Records:
         self.rollouts = Rollouts(database, self.plans, self.patterns)
         self.answers = Answers(database, self.plans)
         self.imports = Imports(database, self.plans, self.batches, self.safe)
-        self.bench = Bench(database, self.plans, self.safe)
+        self.bench = BenchRecords(database, self.plans, self.safe)
 
     @property
     def now(self) -> Snapshot:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from octaplan.core.check.findings import Finding
 from octaplan.core.plan.site import PatternUse, SitePlan, site_key
-from octaplan.core.propose.rollout import Made, roll_out, site_layout
+from octaplan.core.propose.rollout import MadeSite, roll_out, site_layout
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.addresses import Network
 from octaplan.core.values.errors import OctaplanError
@@ -53,7 +53,7 @@ class Wanted(NamedTuple):
 class RolledOut(NamedTuple):
     """What a rollout makes: the sites with their runs, what would be found, and the rows of the table not taken."""
 
-    made: list[Made]
+    made: list[MadeSite]
     new: set[str]
     findings: list[Finding]
     refused: Sequence[RefusedRow]

@@ -19,7 +19,7 @@ from octaplan.core.plan.passwords import LONGEST_TYPED, Strength, make, problems
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter, enter_all
-from octaplan.store.kept import Kept, Need, Secrets
+from octaplan.store.kept import KeptSecret, SecretNeed, Secrets
 from octaplan.store.models import Customer, Secret, Setting, Site
 from octaplan.store.vault import Vault, secret_place
 
@@ -41,7 +41,7 @@ class NoSuchSecret(SafeError):
     """There is nothing in that slot."""
 
 
-class Entry(NamedTuple):
+class SecretVersion(NamedTuple):
     """One secret of a slot's history, unopened."""
 
     number: int
@@ -54,7 +54,7 @@ def load_secrets(session: Session) -> Secrets:
     """The newest secret of every slot of a database, unopened."""
     newest = select(func.max(Secret.id)).group_by(Secret.site_id, Secret.slot)
     query = select(Secret, Site, Customer).join(Site, Site.id == Secret.site_id).join(Customer)
-    sites: dict[str, dict[str, Kept]] = {}
+    sites: dict[str, dict[str, KeptSecret]] = {}
     codes: dict[str, tuple[str, str]] = {}
     for secret, site, customer in session.execute(query.where(Secret.id.in_(newest))):
         codes[site.key] = (customer.code, site.code)
@@ -84,7 +84,7 @@ class Safe:
 
     # --- Filling slots
 
-    def make(self, needs: Sequence[Need], by: str) -> int:
+    def make(self, needs: Sequence[SecretNeed], by: str) -> int:
         """Make a new secret for every need, in one transaction; returns how many were made."""
         rows = []
         with self._database.turn() as turn:
@@ -99,7 +99,7 @@ class Safe:
             self._write(turn, rows, by, Act.MADE, typed=False)
         return len(rows)
 
-    def _made(self, known: Secrets, need: Need, avoid: set[str]) -> str:
+    def _made(self, known: Secrets, need: SecretNeed, avoid: set[str]) -> str:
         for _ in range(_TRIES):
             secret = make(need.slot.rule, words=need.slot.words)
             taken = known.sharing(self.vault.fingerprint(secret))
@@ -110,7 +110,7 @@ class Safe:
             "Let the slot be longer on Hardware"
         )
 
-    def judge(self, need: Need, secret: str) -> tuple[list[str], Strength]:
+    def judge(self, need: SecretNeed, secret: str) -> tuple[list[str], Strength]:
         """What the slot's rules hold against a typed secret, and how strong it is."""
         if len(secret) > LONGEST_TYPED:
             return ([f"it has {len(secret)} characters: at most {LONGEST_TYPED} are kept"], Strength(0, ""))
@@ -122,7 +122,7 @@ class Safe:
                 wrong.append(f"it must differ from the {other.rsplit('/', 1)[-1].replace('-', ' ')}")
         return wrong, strength(secret, need.site.split("/"))
 
-    def put(self, need: Need, secret: str, by: str) -> None:
+    def put(self, need: SecretNeed, secret: str, by: str) -> None:
         """Keep a secret that was typed. Raises `SafeError` when the slot's rules do not take it."""
         with self._database.turn() as turn:
             wrong, strong = self.judge(need, secret)
@@ -130,7 +130,7 @@ class Safe:
                 raise SafeError(f"The {need.slot.label} is not taken: {'; '.join(wrong)}")
             self._write(turn, [(need, secret, strong.score, secret in need.factory)], by, Act.TYPED, typed=True)
 
-    def put_given(self, given: Iterable[tuple[Need, str]], by: str, batch: str | None = None) -> set[str]:
+    def put_given(self, given: Iterable[tuple[SecretNeed, str]], by: str, batch: str | None = None) -> set[str]:
         """Keep secrets that came with tables; returns the sites that got one."""
         with self._database.turn() as turn:
             rows = [
@@ -149,7 +149,7 @@ class Safe:
     def _write(
         self,
         turn: Turn,
-        rows: Sequence[tuple[Need, str, int, bool]],
+        rows: Sequence[tuple[SecretNeed, str, int, bool]],
         by: str,
         act: Act,
         *,
@@ -223,12 +223,12 @@ class Safe:
             enter(session, act, by, secret.label + older, site=site, why=why)
         return plain
 
-    def history(self, site: str, slot: str) -> list[Entry]:
+    def history(self, site: str, slot: str) -> list[SecretVersion]:
         """All secrets that a slot has held, newest first, unopened."""
         query = select(Secret).join(Site).where(Site.key == site.casefold(), Secret.slot == slot)
         with self._database.reading() as session:
             rows = session.scalars(query.order_by(Secret.number.desc()).limit(100)).all()
-        return [Entry(row.number, row.at, row.by, row.typed) for row in rows]
+        return [SecretVersion(row.number, row.at, row.by, row.typed) for row in rows]
 
     def change_key(self, by: str) -> int:
         """Seal everything anew with a new key; returns how many things."""
@@ -245,8 +245,8 @@ def _score(secret: str) -> int:
     return strength(secret).score
 
 
-def _kept(row: Secret) -> Kept:
-    return Kept(row.number, row.label, row.fingerprint, row.score, row.factory, row.typed, row.at, row.by)
+def _kept(row: Secret) -> KeptSecret:
+    return KeptSecret(row.number, row.label, row.fingerprint, row.score, row.factory, row.typed, row.at, row.by)
 
 
 def digest_of(content: bytes) -> str:

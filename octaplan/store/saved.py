@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import NamedTuple
 
-from octaplan.core.plan.history import Kind
+from octaplan.core.plan.history import StepKind
 
 
 class Saved(NamedTuple):
@@ -17,4 +17,4 @@ class Saved(NamedTuple):
     sentence: str
     name: str | None = None
     account: str = ""
-    kind: Kind = Kind.CHANGE
+    kind: StepKind = StepKind.CHANGE

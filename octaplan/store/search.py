@@ -45,18 +45,18 @@ class Place(NamedTuple):
     addresses: str
 
 
-class Answer(NamedTuple):
+class Found(NamedTuple):
     """What was understood, in a sentence, and the places."""
 
     understood: str
     places: list[Place]
 
 
-def find(database: Database, looked_for: str, blocks: Mapping[str, Sequence[Network]] | None = None) -> Answer:
+def find(database: Database, looked_for: str, blocks: Mapping[str, Sequence[Network]] | None = None) -> Found:
     """Look up an address, a subnet, a MAC or part of a name. `blocks` are the customers' address blocks."""
     typed = looked_for.strip()[:100]
     if not typed:
-        return Answer("", [])
+        return Found("", [])
     wanted = _address_or_network(typed)
     if wanted is not None:
         return _by_address(database, wanted, blocks or {})
@@ -74,7 +74,7 @@ def find(database: Database, looked_for: str, blocks: Mapping[str, Sequence[Netw
         Place(customer.code, site.code, site.name or site.code, name.path, name.kind, name.name, "")
         for name, site, customer in rows
     ]
-    return Answer("" if places else f"Nothing is called {typed}", places)
+    return Found("" if places else f"Nothing is called {typed}", places)
 
 
 def _address_or_network(typed: str) -> Address | Network | None:
@@ -86,7 +86,7 @@ def _address_or_network(typed: str) -> Address | Network | None:
         return None
 
 
-def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[str, Sequence[Network]]) -> Answer:
+def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[str, Sequence[Network]]) -> Found:
     first, last = (wanted, wanted) if isinstance(wanted, Address) else (wanted.first, wanted.last)
     low, high = sort_key(first), sort_key(last)
     single = (Claim.first == Claim.last, Claim.first.between(low, high))
@@ -102,7 +102,7 @@ def _by_address(database: Database, wanted: Address | Network, blocks: Mapping[s
         places.append(Place(customer.code, site.code, site.name or site.code, claim.path, claim.use, claim.name, shown))
     said = _say(wanted, [row[0] for row in rows], places)
     home = _block_of(first, last, blocks)
-    return Answer(f"{said}, in the block {home}" if home else said, places)
+    return Found(f"{said}, in the block {home}" if home else said, places)
 
 
 def _shown(claim: Claim) -> str:

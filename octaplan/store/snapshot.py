@@ -21,7 +21,7 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import RECORDED
 from octaplan.core.plan.hardware import HardwareType
-from octaplan.core.plan.history import Course, Step
+from octaplan.core.plan.history import Course, CourseStep
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import Operation
 from octaplan.core.plan.questions import Standing, Whom, left_open, standing
@@ -29,7 +29,7 @@ from octaplan.core.plan.site import PATTERNS, Acceptance, SitePlan
 from octaplan.core.propose.remedies import Remedy, remedies
 from octaplan.core.propose.typed import Understood, understand
 from octaplan.core.values.lazy import lazy
-from octaplan.store.kept import Need, Secrets
+from octaplan.store.kept import SecretNeed, Secrets
 from octaplan.store.patches import patched, permitted
 from octaplan.store.refusals import NoSuchSite, NoSuchSlot
 from octaplan.store.runs import Runs
@@ -72,7 +72,7 @@ class Judged:
         return severity is Severity.STOP or (severity is Severity.WARN and self.accepted is None)
 
 
-class Version(NamedTuple):
+class TypeVersion(NamedTuple):
     """One version of a hardware type."""
 
     number: int
@@ -84,7 +84,7 @@ class Types(NamedTuple):
     """The newest hardware types that are not removed, by key, and the newest version of every key."""
 
     types: Mapping[str, HardwareType]
-    versions: Mapping[str, Version]
+    versions: Mapping[str, TypeVersion]
 
 
 class Settled(NamedTuple):
@@ -282,7 +282,7 @@ class Sites:
         plan, facts = self.plan(key), self.portfolio.facts
         return standing(plan, facts(plan.key).__contains__ if facts is not None else None)
 
-    def needs(self, plan: SitePlan) -> list[Need]:
+    def needs(self, plan: SitePlan) -> list[SecretNeed]:
         """The slots of a plan, each with the makers' own passwords that will not do in it."""
         types = self.portfolio.hardware or {}
         needs = []
@@ -290,10 +290,10 @@ class Sites:
             device = plan.devices.get(slot.member.removeprefix("/devices/"))
             kind = types.get(device.type) if device else None
             factory = (kind.factory.known_password,) if kind and kind.factory.known_password else ()
-            needs.append(Need(plan.key, slot, factory))
+            needs.append(SecretNeed(plan.key, slot, factory))
         return needs
 
-    def need(self, key: str, path: str) -> Need:
+    def need(self, key: str, path: str) -> SecretNeed:
         """One slot of a site. Raises `NoSuchSlot`."""
         plan = self.plan(key)
         for need in self.needs(plan):
@@ -319,7 +319,7 @@ class Sites:
                 differing.append((before.plan if before is not None else None, plan))
             signed = before.signed if before is not None else None
             course = before.known_course if before is not None else Course()
-            course = course.then(Step(saved.number, saved.kind)) if course is not None else None
+            course = course.then(CourseStep(saved.number, saved.kind)) if course is not None else None
             held[plan.key] = Held(site_id, plan, saved, signed, course=course)
         affected = {plan.key for plan, _, _ in written} if few else set(held)
         if few and differing:

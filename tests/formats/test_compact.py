@@ -6,12 +6,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.formats.compact import BLOCK, PLAIN, Packed, RowsAmong
-from octaplan.formats.taken import Fault, RefusedRow, _plain_refusal, _refusal
+from octaplan.formats.taken import CellFault, RefusedRow, _plain_refusal, _refusal
 from tests import examples
 
 
 def row(number: int) -> RefusedRow:
-    return RefusedRow("hosts", "hosts.csv", number, ["customer", "site"], [f"c{number}", "é"], [Fault("x", "y", "z")])
+    return RefusedRow(
+        "hosts", "hosts.csv", number, ["customer", "site"], [f"c{number}", "é"], [CellFault("x", "y", "z")]
+    )
 
 
 class Rows(unittest.TestCase):

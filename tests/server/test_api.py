@@ -13,7 +13,7 @@ from sqlalchemy import event
 from octaplan.server.app import Running, create_app
 from octaplan.server.guard import MAX_BODY, MAX_UPLOAD
 from octaplan.store.database import Database
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from tests.core.kit import hardware
 from tests.store.test_plans import DOCK, LAST, MILL, put
 from tests.support import InFolder
@@ -34,10 +34,10 @@ class WithServer(InFolder):
         self.plans = self.app.state.plans
         self.plans.save_all([DOCK, MILL], "Ines", "Loaded from tables")
         for name, role in (
-            ("ines", Role.ADMINISTRATOR),
-            ("pia", Role.PLANNER),
-            ("marek", Role.TECHNICIAN),
-            ("vera", Role.VIEWER),
+            ("ines", AccountRole.ADMINISTRATOR),
+            ("pia", AccountRole.PLANNER),
+            ("marek", AccountRole.TECHNICIAN),
+            ("vera", AccountRole.VIEWER),
         ):
             self.app.state.accounts.add(name, name.title(), PASSWORD, role)
         self.app.state.setup_code = None

@@ -11,10 +11,15 @@ import pyotp
 from fastapi.routing import APIRoute
 
 from octaplan.server.permissions import PERMISSIONS, Allowed, May
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from tests.server.test_api import OPEN, PASSWORD, WithServer
 
-SIGN_IN = {"ines": Role.ADMINISTRATOR, "pia": Role.PLANNER, "marek": Role.TECHNICIAN, "vera": Role.VIEWER}
+SIGN_IN = {
+    "ines": AccountRole.ADMINISTRATOR,
+    "pia": AccountRole.PLANNER,
+    "marek": AccountRole.TECHNICIAN,
+    "vera": AccountRole.VIEWER,
+}
 FREE = OPEN | {"/api/session"}
 VALUES = {
     "customer": "FERN", "site": "NONE", "import_id": "0" * 16, "table": "hosts", "device": "aaaa", "step": "x",
@@ -98,7 +103,7 @@ class Accounts(WithServer):
         client = self.signed_in()
         past = {"name": "tom", "password": "walnut mist 12", "role": "viewer", "last_day": yesterday}
         self.assertIn("end before it begins", client.post("/api/accounts", json=past).json()["detail"])
-        accounts.add("tom", "Tom", "walnut mist 12", Role.VIEWER, ends=datetime.now(UTC) + timedelta(hours=1))
+        accounts.add("tom", "Tom", "walnut mist 12", AccountRole.VIEWER, ends=datetime.now(UTC) + timedelta(hours=1))
         token = accounts.sign_in("tom", "walnut mist 12")
         self.assertIsNotNone(accounts.person(token))
         with patch("octaplan.store.accounts.datetime", Later):
@@ -174,7 +179,7 @@ class Accounts(WithServer):
 
     def test_a_second_factor_can_be_demanded_of_administrators(self) -> None:
         client = self.signed_in()
-        self.records.accounts.add("olga", "Olga", PASSWORD, Role.ADMINISTRATOR)
+        self.records.accounts.add("olga", "Olga", PASSWORD, AccountRole.ADMINISTRATOR)
         self.assertEqual(client.put("/api/accounts/demand", json={"second_factor": True}).status_code, 422)
         proof = {"password": PASSWORD}
         totp = pyotp.parse_uri(client.post("/api/session/second-factor", json=proof).json()["address"])

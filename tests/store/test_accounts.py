@@ -7,7 +7,7 @@ from sqlalchemy import select, update
 from octaplan import demo
 from octaplan.store.accounts import AccountError
 from octaplan.store.database import Database
-from octaplan.store.models import Account, Role, SignIn
+from octaplan.store.models import Account, AccountRole, SignIn
 from octaplan.store.records import Records
 from tests.support import InFolder, writing
 
@@ -22,12 +22,14 @@ class WithAccounts(InFolder):
         self.accounts = Records(self.database).accounts
 
     def test_a_session_is_known_by_its_token_until_it_ends(self) -> None:
-        self.accounts.add("Ines", "Ines Aldering", PASSWORD, Role.TECHNICIAN)
+        self.accounts.add("Ines", "Ines Aldering", PASSWORD, AccountRole.TECHNICIAN)
         token = self.accounts.sign_in(" INES ", PASSWORD)
         assert token
         person = self.accounts.person(token)
         assert person
-        self.assertEqual((person.name, person.full_name, person.role), ("ines", "Ines Aldering", Role.TECHNICIAN))
+        self.assertEqual(
+            (person.name, person.full_name, person.role), ("ines", "Ines Aldering", AccountRole.TECHNICIAN)
+        )
         with writing(self.database) as session:
             session.execute(update(SignIn).values(ends=datetime.now(UTC) - timedelta(seconds=1)))
         self.assertIsNone(Records(self.database).accounts.person(token))
@@ -36,7 +38,7 @@ class WithAccounts(InFolder):
             self.assertEqual(len(session.scalars(select(SignIn)).all()), 1)
 
     def test_neither_passwords_nor_tokens_are_kept(self) -> None:
-        self.accounts.add("ines", "Ines", PASSWORD, Role.TECHNICIAN)
+        self.accounts.add("ines", "Ines", PASSWORD, AccountRole.TECHNICIAN)
         token = self.accounts.sign_in("ines", PASSWORD)
         assert token
         self.database.engine.dispose()
@@ -46,13 +48,13 @@ class WithAccounts(InFolder):
             self.assertNotIn(token.encode(), content, path.name)
 
     def test_wrong_names_and_passwords_sign_nobody_in(self) -> None:
-        self.accounts.add("ines", "Ines", PASSWORD, Role.TECHNICIAN)
+        self.accounts.add("ines", "Ines", PASSWORD, AccountRole.TECHNICIAN)
         for name, password in (("ines", "wrong"), ("ines", ""), ("nobody", PASSWORD), ("", "")):
             self.assertIsNone(self.accounts.sign_in(name, password))
         self.assertIsNone(self.accounts.person("made up"))
 
     def test_accounts_that_cannot_be_made_say_why(self) -> None:
-        self.accounts.add("ines", "Ines", PASSWORD, Role.VIEWER)
+        self.accounts.add("ines", "Ines", PASSWORD, AccountRole.VIEWER)
         for name, password, words in (
             ("ines", PASSWORD, "an account ines already"),
             ("a", PASSWORD, "2 to 40"),
@@ -63,7 +65,7 @@ class WithAccounts(InFolder):
             ("tom", "x1y2z" * 41, "at least 12"),
         ):
             with self.subTest(name), self.assertRaises(AccountError) as caught:
-                self.accounts.add(name, name, password, Role.VIEWER)
+                self.accounts.add(name, name, password, AccountRole.VIEWER)
             self.assertIn(words, str(caught.exception))
 
 
@@ -104,7 +106,7 @@ class Demo(InFolder):
         self.addCleanup(database.close)
         records = Records(database)
         plans, accounts = records.plans, records.accounts
-        accounts.add("ada", "Ada", PASSWORD, Role.ADMINISTRATOR)
+        accounts.add("ada", "Ada", PASSWORD, AccountRole.ADMINISTRATOR)
         people, _ = demo.prepare(records, datetime.now(UTC).date())
         self.assertEqual((people, len(plans.now)), ([], 0))
         with writing(database) as session:

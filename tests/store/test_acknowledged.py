@@ -12,7 +12,7 @@ from argon2 import PasswordHasher
 
 from octaplan.store.accounts import AccountError, CodeNeeded, Person
 from octaplan.store.bench import AlreadyTicked
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.runs import Result
 from tests.store.test_bench import WithBench
 from tests.store.test_safe import WithSafe
@@ -103,8 +103,8 @@ class SecondFactors(WithSafe):
         super().setUp()
         self.accounts = self.records.accounts
         self.accounts.hasher = PasswordHasher(time_cost=1, memory_cost=64)
-        self.accounts.add("ines", "Ines", "correct horse 9", Role.ADMINISTRATOR)
-        self.ines = Person("ines", "Ines", Role.ADMINISTRATOR)
+        self.accounts.add("ines", "Ines", "correct horse 9", AccountRole.ADMINISTRATOR)
+        self.ines = Person("ines", "Ines", AccountRole.ADMINISTRATOR)
 
     def enrol(self) -> pyotp.TOTP:
         totp = pyotp.parse_uri(self.accounts.begin_second(self.ines, "correct horse 9"))
@@ -149,11 +149,11 @@ class SecondFactors(WithSafe):
 
     def test_a_temporary_account_ends_with_its_sessions(self) -> None:
         ends = datetime.now(UTC) + timedelta(hours=2)
-        self.accounts.add("tom", "Tom", "walnut mist 12", Role.VIEWER, ends=ends)
+        self.accounts.add("tom", "Tom", "walnut mist 12", AccountRole.VIEWER, ends=ends)
         token = self.accounts.sign_in("tom", "walnut mist 12")
         assert token
         self.assertIsNotNone(self.accounts.person(token))
-        self.accounts.change("tom", self.ines, role=Role.VIEWER, ends=datetime.now(UTC) - timedelta(seconds=1))
+        self.accounts.change("tom", self.ines, role=AccountRole.VIEWER, ends=datetime.now(UTC) - timedelta(seconds=1))
         self.assertIsNone(self.accounts.person(token))
         self.assertIsNone(self.accounts.sign_in("tom", "walnut mist 12"))
         self.assertIn("ends", self.records.journal.lines()[1].what)

@@ -12,7 +12,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Network, parse_address
 from octaplan.store.database import Database, DataFolderError
 from octaplan.store.imports import ImportGone, ImportMoved
-from octaplan.store.models import Base, Claim, Name, RefusedRow
+from octaplan.store.models import Base, Claim, InboxRow, Name
 from octaplan.store.plans import Plans
 from octaplan.store.records import Records
 from octaplan.store.refusals import BadChange, Conflict, NoSuchSite, NotClear
@@ -342,4 +342,4 @@ class Importing(WithRecords):
         text = Records(self.database).imports.refused_table(preview.id, "segments")
         self.assertEqual(text, "customer,site,segment,vlan\r\nFERN,NOOK,voice,4095\r\n")
         with writing(self.database) as session:
-            self.assertIn("1 to 4094", session.scalars(select(RefusedRow.faults)).one())
+            self.assertIn("1 to 4094", session.scalars(select(InboxRow.faults)).one())

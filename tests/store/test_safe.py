@@ -17,7 +17,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Account, Backup, ImportFile, JournalEntry, Role, Secret
+from octaplan.store.models import Account, AccountRole, Backup, ImportFile, JournalEntry, Secret
 from octaplan.store.records import Records
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import Damaged, VaultLocked
@@ -195,7 +195,7 @@ class TheKey(WithSafe):
 
     def test_a_change_of_keys_seals_everything_anew(self) -> None:
         self.fill()
-        self.records.accounts.add("ines", "Ines", "correct horse 9", Role.ADMINISTRATOR)
+        self.records.accounts.add("ines", "Ines", "correct horse 9", AccountRole.ADMINISTRATOR)
         (person,) = self.records.accounts.everyone()
         before = self.safe.read("FERN/DOCK", self.slot, "Ines")
         old = (self.folder / "safe.key").read_text()

@@ -18,7 +18,7 @@ from fastapi.testclient import TestClient
 from octaplan.server.app import create_app
 from octaplan.store.backups import verify
 from octaplan.store.database import Database
-from octaplan.store.models import Role
+from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 from tests.store.test_plans import DOCK
 
@@ -43,7 +43,7 @@ def _fill(disk: Path) -> int:
     app = create_app(database)
     records: Records = app.state.records
     records.plans.save_all([DOCK], "trial", "Made")
-    records.accounts.add("ines", "Ines Aldering", PASSWORD, Role.ADMINISTRATOR)
+    records.accounts.add("ines", "Ines Aldering", PASSWORD, AccountRole.ADMINISTRATOR)
     app.state.setup_code = None
     client = TestClient(app, headers={"X-Octaplan": "1"}, raise_server_exceptions=False)
     client.post("/api/session", json={"name": "ines", "password": PASSWORD}).raise_for_status()

@@ -85,7 +85,7 @@ export async function readLetter(name: SiteName, circuit: string, text: string) 
 }
 
 /** Many fields, each read as if it had been typed. */
-export async function readColumn(name: SiteName, entries: Schemas['Entry'][]) {
+export async function readColumn(name: SiteName, entries: Schemas['TypedEntry'][]) {
   return body(
     await api.POST('/api/sites/{customer}/{site}/column', { params: { path: name }, body: entries }),
   );

@@ -2192,8 +2192,14 @@ export interface components {
        * @default
        */
       password: string;
-      role: components['schemas']['octaplan__store__models__Role'];
+      role: components['schemas']['AccountRole'];
     };
+    /**
+     * AccountRole
+     * @description What an account may do, in `octaplan.server.permissions`.
+     * @enum {string}
+     */
+    AccountRole: 'administrator' | 'planner' | 'technician' | 'viewer';
     /** AccountShown */
     AccountShown: {
       /** Ends */
@@ -2202,7 +2208,7 @@ export interface components {
       full_name: string;
       /** Name */
       name: string;
-      role: components['schemas']['octaplan__store__models__Role'];
+      role: components['schemas']['AccountRole'];
       /** Second Factor */
       second_factor: boolean;
     };
@@ -2222,7 +2228,7 @@ export interface components {
       near?: string | null;
       /** Prefix */
       prefix?: number | null;
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /** Subnet */
       subnet?: string | null;
       /**
@@ -2264,22 +2270,11 @@ export interface components {
       /** Target */
       target: string;
     };
-    /** Answer */
-    'Answer-Input': {
-      /** Customer */
-      customer: string;
-      /** Key */
-      key: string;
-      /** Site */
-      site: string;
-      /** Text */
-      text: string;
-    };
     /**
      * Answer
      * @description What somebody answered to a question of the intake: the value as it was then, who said so, and how.
      */
-    'Answer-Output': {
+    Answer: {
       /**
        * At
        * Format: date-time
@@ -2327,6 +2322,17 @@ export interface components {
       /** Understood */
       understood: string;
     };
+    /** AnswerTaken */
+    AnswerTaken: {
+      /** Customer */
+      customer: string;
+      /** Key */
+      key: string;
+      /** Site */
+      site: string;
+      /** Text */
+      text: string;
+    };
     /**
      * AnswersGiven
      * @description Answers that came together.
@@ -2356,7 +2362,7 @@ export interface components {
       /** Batch */
       batch: string;
       /** Sites */
-      sites: components['schemas']['octaplan__server__findings__MendedShown'][];
+      sites: components['schemas']['MendedSiteShown'][];
     };
     /**
      * Applying
@@ -2447,6 +2453,12 @@ export interface components {
       /** File */
       file: string;
     };
+    /**
+     * BoxKind
+     * @description What sort of box it is.
+     * @enum {string}
+     */
+    BoxKind: 'router' | 'firewall' | 'switch' | 'access point' | 'modem';
     /**
      * BoxOnSite
      * @description A box to hang up, as the installer knows it from its label.
@@ -2619,15 +2631,23 @@ export interface components {
       /** Void */
       void: string | null;
     };
-    /** Code */
-    Code: {
-      /** Code */
-      code: string;
+    /** ComparedChange */
+    ComparedChange: {
+      /** After */
+      after: string;
+      /** Before */
+      before: string;
+      /** Field */
+      field: string;
+      /** Path */
+      path: string;
+      /** Subject */
+      subject: string;
     };
     /** Comparison */
     Comparison: {
       /** Changes */
-      changes: components['schemas']['octaplan__server__history__ChangeShown'][];
+      changes: components['schemas']['ComparedChange'][];
       one: components['schemas']['SideShown'];
       other: components['schemas']['SideShown'];
     };
@@ -2721,6 +2741,29 @@ export interface components {
       /** Password */
       password: string;
     };
+    /**
+     * CustomerBlock
+     * @description A block of a customer, and the room that is left in it.
+     */
+    CustomerBlock: {
+      /**
+       * Block
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      block: string;
+      /** Free */
+      free: number;
+      /**
+       * Largest
+       * @description The largest free subnet
+       */
+      largest: string | null;
+      /** Segments */
+      segments: number;
+      /** Size */
+      size: number;
+    };
     /** CustomerCount */
     CustomerCount: {
       /** Customer */
@@ -2748,7 +2791,7 @@ export interface components {
     /** CustomerShown */
     CustomerShown: {
       /** Blocks */
-      blocks: components['schemas']['octaplan__server__customers__BlockShown'][];
+      blocks: components['schemas']['CustomerBlock'][];
       /** Code */
       code: string;
       defaults: components['schemas']['Defaults'];
@@ -2962,13 +3005,6 @@ export interface components {
      * @enum {string}
      */
     DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
-    /** Entry */
-    Entry: {
-      /** Path */
-      path: string;
-      /** Text */
-      text: string;
-    };
     /** EntryShown */
     EntryShown: {
       /**
@@ -2993,6 +3029,11 @@ export interface components {
       desk: components['schemas']['Desk'];
       /** Device */
       device: string;
+    };
+    /** FactorCode */
+    FactorCode: {
+      /** Code */
+      code: string;
     };
     /**
      * Factory
@@ -3160,7 +3201,7 @@ export interface components {
     GivenSubnet: {
       /** Label */
       label: string;
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /** Subnet */
       subnet: string;
     };
@@ -3205,7 +3246,7 @@ export interface components {
       kept: 'always' | 'when saved';
       /** Key */
       key: string;
-      kind: components['schemas']['Kind'];
+      kind: components['schemas']['BoxKind'];
       /**
        * Leftovers
        * @description What its own wizard leaves to be removed
@@ -3310,6 +3351,17 @@ export interface components {
       file: string;
     };
     /**
+     * ImportChoice
+     * @description Which sites of a preview are left out, as `CUSTOMER/SITE`.
+     */
+    ImportChoice: {
+      /**
+       * Without
+       * @default []
+       */
+      without: string[];
+    };
+    /**
      * ImportShown
      * @description An import: `done` of `total` are bytes while it is read, sites while it is loaded.
      */
@@ -3328,6 +3380,17 @@ export interface components {
       sites: number;
       /** Total */
       total: number;
+    };
+    /** ImportedChange */
+    ImportedChange: {
+      /** After */
+      after: string;
+      /** Before */
+      before: string;
+      /** Field */
+      field: string;
+      /** Subject */
+      subject: string;
     };
     /**
      * InstallerPage
@@ -3387,10 +3450,10 @@ export interface components {
       text: string;
     };
     /**
-     * Kept
+     * KeptRun
      * @description A run of a segment that is kept for one kind of host.
      */
-    Kept: {
+    KeptRun: {
       /** Kind */
       kind: string;
       /**
@@ -3424,12 +3487,6 @@ export interface components {
       typed: boolean;
     };
     /**
-     * Kind
-     * @description What sort of box it is.
-     * @enum {string}
-     */
-    Kind: 'router' | 'firewall' | 'switch' | 'access point' | 'modem';
-    /**
      * LabelShown
      * @description What stands on the label of one box; `picture` is its QR code.
      */
@@ -3454,7 +3511,7 @@ export interface components {
       label: string;
       /** Prefix */
       prefix: number | null;
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /** Vlan */
       vlan: number | null;
     };
@@ -3560,8 +3617,8 @@ export interface components {
       who: string;
       whom: components['schemas']['Whom'];
     };
-    /** Made */
-    Made: {
+    /** MadeSecrets */
+    MadeSecrets: {
       /** Made */
       made: number;
     };
@@ -3663,6 +3720,35 @@ export interface components {
      */
     Medium: 'copper' | 'fibre' | 'cellular' | 'console' | 'usb';
     /**
+     * MendedRowShown
+     * @description What a mended row changed, or why it is refused again.
+     */
+    MendedRowShown: {
+      /** Batch */
+      batch: string | null;
+      /** Changes */
+      changes: string[];
+      /** Faults */
+      faults: components['schemas']['FaultShown'][];
+    };
+    /** MendedSiteShown */
+    MendedSiteShown: {
+      /** Changes */
+      changes: string[];
+      /** Customer */
+      customer: string;
+      /** Left */
+      left: number;
+      /** Remedies */
+      remedies: string[];
+      /** Revision */
+      revision: number;
+      /** Site */
+      site: string;
+      /** Site Name */
+      site_name: string;
+    };
+    /**
      * Method
      * @description How a host comes by its fixed address: typed into it, or reserved at the DHCP server.
      * @enum {string}
@@ -3709,7 +3795,7 @@ export interface components {
       label: string;
       /** Prefix */
       prefix?: number | null;
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /** Segment */
       segment?: string | null;
     };
@@ -3729,7 +3815,7 @@ export interface components {
       name: string;
       /** Password */
       password: string;
-      role: components['schemas']['octaplan__store__models__Role'];
+      role: components['schemas']['AccountRole'];
     };
     /** NewDevice */
     NewDevice: {
@@ -3788,21 +3874,6 @@ export interface components {
       secret: string;
       /** Spoken */
       spoken: string[];
-    };
-    /**
-     * Operation
-     * @description One operation of a JSON Patch (RFC 6902).
-     */
-    Operation: {
-      /**
-       * Op
-       * @enum {string}
-       */
-      op: 'add' | 'replace' | 'remove';
-      /** Path */
-      path: string;
-      /** Value */
-      value?: unknown;
     };
     /**
      * OperationShown
@@ -4069,6 +4140,21 @@ export interface components {
       text: string;
     };
     /**
+     * PatchOperation
+     * @description One operation of a JSON Patch (RFC 6902).
+     */
+    PatchOperation: {
+      /**
+       * Op
+       * @enum {string}
+       */
+      op: 'add' | 'replace' | 'remove';
+      /** Path */
+      path: string;
+      /** Value */
+      value?: unknown;
+    };
+    /**
      * PatternListed
      * @description A pattern with its versions, and how many sites are made from it.
      */
@@ -4136,7 +4222,7 @@ export interface components {
       /** Sites Total */
       sites_total: number;
       /** Versions */
-      versions: components['schemas']['octaplan__server__patterns__VersionShown'][];
+      versions: components['schemas']['PatternVersionShown'][];
     };
     /**
      * PatternUse
@@ -4147,6 +4233,20 @@ export interface components {
       key: string;
       /** Version */
       version: number;
+    };
+    /** PatternVersionShown */
+    PatternVersionShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Note */
+      note: string;
+      /** Number */
+      number: number;
     };
     /**
      * Phase
@@ -4180,7 +4280,7 @@ export interface components {
       label: string;
       /** Path */
       path: string;
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /** Shared */
       shared: boolean;
       /** Site */
@@ -4323,7 +4423,7 @@ export interface components {
       /** Lost */
       lost: string[];
       /** Operations */
-      operations: components['schemas']['Operation'][];
+      operations: components['schemas']['PatchOperation'][];
       /** Sentence */
       sentence: string;
     };
@@ -4388,7 +4488,7 @@ export interface components {
       short: string;
       /** Source */
       source: string | null;
-      state: components['schemas']['octaplan__core__plan__questions__State'];
+      state: components['schemas']['State'];
       /** Value */
       value: string;
       whom: components['schemas']['Whom'];
@@ -4411,7 +4511,7 @@ export interface components {
       /** Field */
       field: string;
       /** Operations */
-      operations: components['schemas']['Operation'][];
+      operations: components['schemas']['PatchOperation'][];
       /** Problem */
       problem: string;
       /** Text */
@@ -4450,12 +4550,22 @@ export interface components {
       value: string;
     };
     /**
+     * RemedyChoice
+     * @description A rule, and the sites at which its findings are to be mended.
+     */
+    RemedyChoice: {
+      /** Rule */
+      rule: string;
+      /** Sites */
+      sites: string[];
+    };
+    /**
      * RemedyShown
      * @description A change that a finding offers.
      */
     RemedyShown: {
       /** Operations */
-      operations: components['schemas']['Operation'][];
+      operations: components['schemas']['PatchOperation'][];
       /** Sentence */
       sentence: string;
     };
@@ -4525,6 +4635,40 @@ export interface components {
       sites: components['schemas']['SiteMade'][];
       /** Stops */
       stops: number;
+    };
+    /**
+     * RolloutWish
+     * @description Sites to make from a pattern: some that are there without segments, and those of a table.
+     */
+    RolloutWish: {
+      /** Blocks */
+      blocks: string[];
+      /** Customer */
+      customer: string;
+      /**
+       * Growth
+       * @default 0
+       */
+      growth: number;
+      /** Pattern */
+      pattern: string;
+      /**
+       * Reserved
+       * @default []
+       */
+      reserved: string[];
+      /**
+       * Sites
+       * @default []
+       */
+      sites: string[];
+      /**
+       * Table
+       * @default
+       */
+      table: string;
+      /** Version */
+      version: number;
     };
     /**
      * RoomShown
@@ -4743,7 +4887,7 @@ export interface components {
        * Kept
        * @default []
        */
-      kept: components['schemas']['Kept'][];
+      kept: components['schemas']['KeptRun'][];
       /** Label */
       label: string;
       /**
@@ -4759,7 +4903,7 @@ export interface components {
        */
       resolvers: string[];
       /** @default other */
-      role: components['schemas']['octaplan__core__plan__site__Role'];
+      role: components['schemas']['SegmentRole'];
       /**
        * @default {
        *       "excluded": [],
@@ -4780,6 +4924,22 @@ export interface components {
        */
       vrf: string;
     };
+    /**
+     * SegmentRole
+     * @description What a segment is for.
+     * @enum {string}
+     */
+    SegmentRole:
+      | 'office'
+      | 'voice'
+      | 'guest'
+      | 'cameras'
+      | 'servers'
+      | 'management'
+      | 'wireless'
+      | 'transit'
+      | 'isolated'
+      | 'other';
     /**
      * Service
      * @description The ways to manage a box.
@@ -4892,8 +5052,8 @@ export interface components {
       plan: components['schemas']['SitePlan'];
       revision: components['schemas']['RevisionShown'];
     };
-    /** Signature */
-    Signature: {
+    /** SignatureShown */
+    SignatureShown: {
       /** Revision */
       revision: number;
     };
@@ -4910,7 +5070,7 @@ export interface components {
       may: components['schemas']['May'][];
       /** Name */
       name: string;
-      role: components['schemas']['octaplan__store__models__Role'];
+      role: components['schemas']['AccountRole'];
       /** Second Factor */
       second_factor: boolean;
     };
@@ -4987,7 +5147,7 @@ export interface components {
        * @default {}
        */
       answers: {
-        [key: string]: components['schemas']['Answer-Output'];
+        [key: string]: components['schemas']['Answer'];
       };
       /**
        * Circuits
@@ -5087,7 +5247,7 @@ export interface components {
     /** SiteShown */
     SiteShown: {
       /** Changes */
-      changes: components['schemas']['octaplan__server__imports__ChangeShown'][];
+      changes: components['schemas']['ImportedChange'][];
       /** Changes Total */
       changes_total: number;
       /** Circuits */
@@ -5207,6 +5367,17 @@ export interface components {
       /** Rules */
       rules: string;
     };
+    /** SpaceBlock */
+    SpaceBlock: {
+      /** Customer */
+      customer: string;
+      /**
+       * Network
+       * @description A subnet
+       * @example 10.40.8.0/24
+       */
+      network: string;
+    };
     /**
      * SpaceShown
      * @description A window with its levels; `segments` is empty when there are too many to tell one by one.
@@ -5215,7 +5386,7 @@ export interface components {
       /** Above */
       above: string | null;
       /** Blocks */
-      blocks: components['schemas']['octaplan__server__space__BlockShown'][];
+      blocks: components['schemas']['SpaceBlock'][];
       /** Customers */
       customers: {
         [key: string]: string;
@@ -5287,15 +5458,21 @@ export interface components {
      * @enum {string}
      */
     Stage: 'intake' | 'addresses' | 'devices' | 'credentials';
+    /**
+     * StageState
+     * @description How far a stage of a site is.
+     * @enum {string}
+     */
+    StageState: 'done' | 'open' | 'trouble';
     /** Stages */
     Stages: {
-      addresses: components['schemas']['octaplan__server__outbound__State'];
-      bench: components['schemas']['octaplan__server__outbound__State'];
-      clearance: components['schemas']['octaplan__server__outbound__State'];
-      credentials: components['schemas']['octaplan__server__outbound__State'];
-      devices: components['schemas']['octaplan__server__outbound__State'];
-      handover: components['schemas']['octaplan__server__outbound__State'];
-      intake: components['schemas']['octaplan__server__outbound__State'];
+      addresses: components['schemas']['StageState'];
+      bench: components['schemas']['StageState'];
+      clearance: components['schemas']['StageState'];
+      credentials: components['schemas']['StageState'];
+      devices: components['schemas']['StageState'];
+      handover: components['schemas']['StageState'];
+      intake: components['schemas']['StageState'];
     };
     /**
      * StagingShown
@@ -5327,6 +5504,12 @@ export interface components {
       /** Needs Setup */
       needs_setup: boolean;
     };
+    /**
+     * State
+     * @description How far a question is. `departed`: the plan says something else than what was confirmed.
+     * @enum {string}
+     */
+    State: 'open' | 'given' | 'confirmed' | 'departed';
     /** StepShown */
     StepShown: {
       after: components['schemas']['SituationShown'];
@@ -5380,7 +5563,7 @@ export interface components {
     /** Taking */
     Taking: {
       /** Answers */
-      answers: components['schemas']['Answer-Input'][];
+      answers: components['schemas']['AnswerTaken'][];
       /**
        * Confirmed
        * @default false
@@ -5472,11 +5655,30 @@ export interface components {
       /** Version */
       version: number;
     };
+    /** TypeVersionShown */
+    TypeVersionShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+    };
     /**
      * Typed
      * @description What somebody typed into the field at a path of the plan.
      */
     Typed: {
+      /** Path */
+      path: string;
+      /** Text */
+      text: string;
+    };
+    /** TypedEntry */
+    TypedEntry: {
       /** Path */
       path: string;
       /** Text */
@@ -5494,7 +5696,7 @@ export interface components {
       /** Echo */
       echo: string;
       /** Operations */
-      operations: components['schemas']['Operation'][];
+      operations: components['schemas']['PatchOperation'][];
     };
     /** UndoneShown */
     UndoneShown: {
@@ -5629,208 +5831,6 @@ export interface components {
       /** Segment */
       segment: string | null;
     };
-    /**
-     * Wish
-     * @description Sites to make from a pattern: some that are there without segments, and those of a table.
-     */
-    Wish: {
-      /** Blocks */
-      blocks: string[];
-      /** Customer */
-      customer: string;
-      /**
-       * Growth
-       * @default 0
-       */
-      growth: number;
-      /** Pattern */
-      pattern: string;
-      /**
-       * Reserved
-       * @default []
-       */
-      reserved: string[];
-      /**
-       * Sites
-       * @default []
-       */
-      sites: string[];
-      /**
-       * Table
-       * @default
-       */
-      table: string;
-      /** Version */
-      version: number;
-    };
-    /**
-     * State
-     * @description How far a question is. `departed`: the plan says something else than what was confirmed.
-     * @enum {string}
-     */
-    octaplan__core__plan__questions__State: 'open' | 'given' | 'confirmed' | 'departed';
-    /**
-     * Role
-     * @description What a segment is for.
-     * @enum {string}
-     */
-    octaplan__core__plan__site__Role:
-      | 'office'
-      | 'voice'
-      | 'guest'
-      | 'cameras'
-      | 'servers'
-      | 'management'
-      | 'wireless'
-      | 'transit'
-      | 'isolated'
-      | 'other';
-    /**
-     * BlockShown
-     * @description A block of a customer, and the room that is left in it.
-     */
-    octaplan__server__customers__BlockShown: {
-      /**
-       * Block
-       * @description A subnet
-       * @example 10.40.8.0/24
-       */
-      block: string;
-      /** Free */
-      free: number;
-      /**
-       * Largest
-       * @description The largest free subnet
-       */
-      largest: string | null;
-      /** Segments */
-      segments: number;
-      /** Size */
-      size: number;
-    };
-    /**
-     * Choice
-     * @description A rule, and the sites at which its findings are to be mended.
-     */
-    octaplan__server__findings__Choice: {
-      /** Rule */
-      rule: string;
-      /** Sites */
-      sites: string[];
-    };
-    /** MendedShown */
-    octaplan__server__findings__MendedShown: {
-      /** Changes */
-      changes: string[];
-      /** Customer */
-      customer: string;
-      /** Left */
-      left: number;
-      /** Remedies */
-      remedies: string[];
-      /** Revision */
-      revision: number;
-      /** Site */
-      site: string;
-      /** Site Name */
-      site_name: string;
-    };
-    /** VersionShown */
-    octaplan__server__hardware__VersionShown: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Number */
-      number: number;
-    };
-    /** ChangeShown */
-    octaplan__server__history__ChangeShown: {
-      /** After */
-      after: string;
-      /** Before */
-      before: string;
-      /** Field */
-      field: string;
-      /** Path */
-      path: string;
-      /** Subject */
-      subject: string;
-    };
-    /** ChangeShown */
-    octaplan__server__imports__ChangeShown: {
-      /** After */
-      after: string;
-      /** Before */
-      before: string;
-      /** Field */
-      field: string;
-      /** Subject */
-      subject: string;
-    };
-    /**
-     * Choice
-     * @description Which sites of a preview are left out, as `CUSTOMER/SITE`.
-     */
-    octaplan__server__imports__Choice: {
-      /**
-       * Without
-       * @default []
-       */
-      without: string[];
-    };
-    /**
-     * MendedShown
-     * @description What a mended row changed, or why it is refused again.
-     */
-    octaplan__server__imports__MendedShown: {
-      /** Batch */
-      batch: string | null;
-      /** Changes */
-      changes: string[];
-      /** Faults */
-      faults: components['schemas']['FaultShown'][];
-    };
-    /**
-     * State
-     * @description How far a stage of a site is.
-     * @enum {string}
-     */
-    octaplan__server__outbound__State: 'done' | 'open' | 'trouble';
-    /** VersionShown */
-    octaplan__server__patterns__VersionShown: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Note */
-      note: string;
-      /** Number */
-      number: number;
-    };
-    /** BlockShown */
-    octaplan__server__space__BlockShown: {
-      /** Customer */
-      customer: string;
-      /**
-       * Network
-       * @description A subnet
-       * @example 10.40.8.0/24
-       */
-      network: string;
-    };
-    /**
-     * Role
-     * @description What an account may do, in `octaplan.server.permissions`.
-     * @enum {string}
-     */
-    octaplan__store__models__Role: 'administrator' | 'planner' | 'technician' | 'viewer';
   };
   responses: never;
   parameters: never;
@@ -6277,7 +6277,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['octaplan__server__findings__Choice'];
+        'application/json': components['schemas']['RemedyChoice'];
       };
     };
     responses: {
@@ -6287,7 +6287,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__findings__MendedShown'][];
+          'application/json': components['schemas']['MendedSiteShown'][];
         };
       };
       /** @description Validation Error */
@@ -6470,7 +6470,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__hardware__VersionShown'][];
+          'application/json': components['schemas']['TypeVersionShown'][];
         };
       };
       /** @description Validation Error */
@@ -6578,7 +6578,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__imports__MendedShown'];
+          'application/json': components['schemas']['MendedRowShown'];
         };
       };
       /** @description Validation Error */
@@ -6712,7 +6712,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['octaplan__server__imports__Choice'];
+        'application/json': components['schemas']['ImportChoice'];
       };
     };
     responses: {
@@ -7159,7 +7159,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['octaplan__server__patterns__VersionShown'];
+          'application/json': components['schemas']['PatternVersionShown'];
         };
       };
       /** @description Validation Error */
@@ -7460,7 +7460,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Wish'];
+        'application/json': components['schemas']['RolloutWish'];
       };
     };
     responses: {
@@ -7539,7 +7539,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Made'];
+          'application/json': components['schemas']['MadeSecrets'];
         };
       };
     };
@@ -7563,7 +7563,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Made'];
+          'application/json': components['schemas']['MadeSecrets'];
         };
       };
       /** @description Validation Error */
@@ -7768,7 +7768,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Code'];
+        'application/json': components['schemas']['FactorCode'];
       };
     };
     responses: {
@@ -8286,7 +8286,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Signature'];
+        'application/json': components['schemas']['SignatureShown'];
       };
     };
     responses: {
@@ -8322,7 +8322,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Entry'][];
+        'application/json': components['schemas']['TypedEntry'][];
       };
     };
     responses: {
@@ -8466,7 +8466,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Made'];
+          'application/json': components['schemas']['MadeSecrets'];
         };
       };
       /** @description Validation Error */
@@ -8638,7 +8638,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Operation'][];
+        'application/json': components['schemas']['PatchOperation'][];
       };
     };
     responses: {
@@ -8973,7 +8973,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Operation'][];
+        'application/json': components['schemas']['PatchOperation'][];
       };
     };
     responses: {

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../api/client';
 import type { SiteName } from '../api/queries';
 
-export type Wish = Schemas['Wish'];
+export type Wish = Schemas['RolloutWish'];
 export type Rollout = Schemas['RolloutShown'];
 
 export function usePatterns() {

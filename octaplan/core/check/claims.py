@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in
 from octaplan.core.plan.domains import DomainSort, domain_sort
-from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Role, Segment, SitePlan
+from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import BITS, PRIVATE_IPV4, Address, Network, Span, is_documentation, is_public
 
 Rows = NDArray[np.void]
@@ -223,7 +223,7 @@ class Labels:
                 yield number, 1 if size % 2 else -1
 
 
-class Table:
+class ClaimTable:
     """An array of claims whose columns are taken out once: `table["vlan"]` is a plain array, and a column of
     addresses is `Addresses`."""
 
@@ -396,7 +396,7 @@ def _segment_rows(segment: Segment, place: tuple[int, int, int], leasable: int) 
     site, item, table = place
     scope, subnet = segment.scope, segment.subnet
     running = scope.server != "none"
-    reaches, transit = segment.reaches, segment.role is Role.TRANSIT
+    reaches, transit = segment.reaches, segment.role is SegmentRole.TRANSIT
     expected = -1 if segment.expected_hosts is None else segment.expected_hosts
     yield (
         site,
@@ -405,7 +405,7 @@ def _segment_rows(segment: Segment, place: tuple[int, int, int], leasable: int) 
         segment.vlan or 0,
         False,
         reaches,
-        not transit and segment.role is not Role.ISOLATED,
+        not transit and segment.role is not SegmentRole.ISOLATED,
         _inside_private(subnet),
         transit,
         running,

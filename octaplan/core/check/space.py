@@ -13,14 +13,14 @@ import numpy as np
 
 from octaplan.core.check.claims import Flags, Numbers, Words
 from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.plan.site import Role
+from octaplan.core.plan.site import SegmentRole
 from octaplan.core.values.addresses import Address, Network
 
 #: Levels under the window's own.
 DEPTH = 8
 
 #: How many segments are told one by one.
-MOST = 400
+MOST_CELLS = 400
 
 
 class Cell(NamedTuple):
@@ -39,7 +39,7 @@ class Placed(NamedTuple):
 
     subnet: Network
     label: str
-    role: Role
+    role: SegmentRole
     customer: str
     site: str
     path: str
@@ -136,7 +136,7 @@ def picture(
     levels = _levels(window, *(some.tobytes() for some in (first, last, sites, worst)))
     shared = _shared(first, last)
     placed = []
-    for place in range(min(len(chosen), MOST)) if len(chosen) <= MOST else ():
+    for place in range(min(len(chosen), MOST_CELLS)) if len(chosen) <= MOST_CELLS else ():
         plan = portfolio.plans[int(sites[place])]
         key, segment = list(plan.segments.items())[int(items[place])]
         subnet = segment.subnet if segment.subnet and segment.subnet.family == window.family else segment.subnet6

@@ -7,7 +7,17 @@ from typing import NamedTuple
 
 import numpy as np
 
-from octaplan.core.check.claims import MANY_GROUPS, Addresses, Claims, Flags, Numbers, Table, host_side, where, within
+from octaplan.core.check.claims import (
+    MANY_GROUPS,
+    Addresses,
+    Claims,
+    ClaimTable,
+    Flags,
+    Numbers,
+    host_side,
+    where,
+    within,
+)
 from octaplan.core.check.holdings import SORTS, Holdings
 from octaplan.core.check.overlap import Elsewhere, IntervalIndex, Points, Sharing
 from octaplan.core.plan.boxes import named
@@ -60,17 +70,17 @@ class View:
         self.claims = claims
         self.whole = whole
         self.organisation = holdings.organisation
-        self.sites = Table("sites", claims.sites)
-        self.segments = Table("segments", claims.segments)
-        self.hosts = Table("hosts", claims.hosts)
-        self.ranges = Table("ranges", claims.ranges)
-        self.kept = Table("kept", claims.kept)
-        self.resolvers = Table("resolvers", claims.resolvers)
-        self.options = Table("options", claims.options)
-        self.circuits = Table("circuits", claims.circuits)
-        self.routed = Table("routed", claims.routed)
-        self.modems = Table("modems", claims.modems)
-        self.prefixes = Table("prefixes", claims.prefixes)
+        self.sites = ClaimTable("sites", claims.sites)
+        self.segments = ClaimTable("segments", claims.segments)
+        self.hosts = ClaimTable("hosts", claims.hosts)
+        self.ranges = ClaimTable("ranges", claims.ranges)
+        self.kept = ClaimTable("kept", claims.kept)
+        self.resolvers = ClaimTable("resolvers", claims.resolvers)
+        self.options = ClaimTable("options", claims.options)
+        self.circuits = ClaimTable("circuits", claims.circuits)
+        self.routed = ClaimTable("routed", claims.routed)
+        self.modems = ClaimTable("modems", claims.modems)
+        self.prefixes = ClaimTable("prefixes", claims.prefixes)
         self._members: dict[tuple[int, str], list[tuple[str, Segment | Host | Circuit]]] = {}
         self._sharings: dict[str, Sharing] = {}
         self._elsewhere: dict[tuple[str, str], Elsewhere] = {}
@@ -84,7 +94,7 @@ class View:
             members = self._members[(site, kind)] = list(getattr(plan, kind).items())
         return members[item]
 
-    def _row(self, rows: Table, row: int) -> tuple[SitePlan, str, Segment | Host | Circuit]:
+    def _row(self, rows: ClaimTable, row: int) -> tuple[SitePlan, str, Segment | Host | Circuit]:
         site = int(rows.rows["site"][row])
         key, member = self._member(site, rows.kind, int(rows.rows["item"][row]))
         return self.plans[site], key, member
@@ -104,7 +114,7 @@ class View:
         assert isinstance(member, Circuit)  # noqa: S101
         return member
 
-    def subnet(self, rows: Table, row: int) -> Network:
+    def subnet(self, rows: ClaimTable, row: int) -> Network:
         """The subnet that a row of `segments` or `circuits` speaks of, which is known."""
         member = self._row(rows, row)[2]
         assert not isinstance(member, Host)  # noqa: S101
@@ -112,12 +122,12 @@ class View:
         assert subnet is not None  # noqa: S101
         return subnet
 
-    def gateway(self, rows: Table, row: int) -> Address:
+    def gateway(self, rows: ClaimTable, row: int) -> Address:
         """The gateway that a row of `segments` or `circuits` speaks of, which is known."""
         gateway: Address = rows["gateway"].at(row)
         return gateway
 
-    def subject(self, rows: Table, row: int, addresses: object = None) -> Subject:
+    def subject(self, rows: ClaimTable, row: int, addresses: object = None) -> Subject:
         """The member behind a row of `segments`, `hosts` or `circuits`, as the subject of a finding."""
         plan, key, member = self._row(rows, row)
         second = bool(rows.rows["second"][row])
@@ -134,10 +144,10 @@ class View:
         plan = self.plans[int(self.sites["site"][row])]
         return Subject(plan.customer, plan.site, plan.name or plan.site, path, str(addresses))
 
-    def plan(self, rows: Table, row: int) -> SitePlan:
+    def plan(self, rows: ClaimTable, row: int) -> SitePlan:
         return self.plans[int(rows.rows["site"][row])]
 
-    def others(self, rows: Table, listed: Sequence[int]) -> tuple[Other, ...]:
+    def others(self, rows: ClaimTable, listed: Sequence[int]) -> tuple[Other, ...]:
         """Members behind rows of the tables here."""
         return tuple(
             sorted(

@@ -11,7 +11,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple
 
 from octaplan.core.plan.device import Band, DeviceRole, Security
-from octaplan.core.plan.site import Handoff, Method, Reach, Role
+from octaplan.core.plan.site import Handoff, Method, Reach, SegmentRole
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network
 from octaplan.core.values.readers import (
     Reader,
@@ -69,7 +69,7 @@ class Column(NamedTuple):
     repeats: bool = False
 
 
-class Letter(NamedTuple):
+class LetterWords(NamedTuple):
     """How providers' letters name a field (a regular expression), and what its value looks like; empty: the line."""
 
     names: str
@@ -95,7 +95,7 @@ class PlanField(NamedTuple):
     choices: Mapping[str, str] = {}
     hint: str = ""
     column: Column | None = None
-    letter: Letter | None = None
+    letter: LetterWords | None = None
     typed: bool = True
 
     @property
@@ -153,7 +153,7 @@ def _kind(kind: Iterable[StrEnum]) -> dict[str, str]:
 
 _IPV6 = r"[0-9a-fA-F]*:[0-9a-fA-F:.]*(?:/\d+)?"
 
-SITE = (
+SITE_FIELDS = (
     PlanField("name", "Name", text_of(200), column=Column(note="what people call it")),
     PlanField("street", "Street", text_of(200), column=Column()),
     PlanField("time_zone", "Time zone", read_time_zone, column=Column(note="IANA name, such as `Europe/Paris`")),
@@ -178,7 +178,7 @@ SITE = (
     ),
 )
 
-CIRCUIT = (
+CIRCUIT_FIELDS = (
     PlanField("label", "Name", text_of(80), needed=True),
     PlanField(
         "handoff",
@@ -186,7 +186,7 @@ CIRCUIT = (
         choice(Handoff),
         choices={"static": "fixed address", "pppoe": "PPPoE", "dhcp": "DHCP"},
         column=Column(note="`static`, `pppoe` or `dhcp`", repeats=True),
-        letter=Letter(r"hand-?off|connection type|service type|type of connection|access type"),
+        letter=LetterWords(r"hand-?off|connection type|service type|type of connection|access type"),
     ),
     PlanField(
         "address",
@@ -194,7 +194,7 @@ CIRCUIT = (
         parse_address,
         said="address",
         column=Column(note="the site's own address; a mask may follow, `203.0.113.18/29`", read=str.strip),
-        letter=Letter(
+        letter=LetterWords(
             r"(?:static |public |fixed |wan |your |usable )*ip(?:v4)?(?: ?address(?:es)?)?|address|wan",
             r"\.?\d[\d.]*(?:\s*/\s*\d+|\s+(?:mask\s+)?255[\d.]+)?",
         ),
@@ -205,7 +205,7 @@ CIRCUIT = (
         parse_mask,
         form=Form.MASK,
         column=Column(note="`29`, `/29` or `255.255.255.248`", read=str.strip),
-        letter=Letter(r"subnet ?mask|net ?mask|mask", r"/?\s*[\d.]+"),
+        letter=LetterWords(r"subnet ?mask|net ?mask|mask", r"/?\s*[\d.]+"),
     ),
     PlanField(
         "gateway",
@@ -213,7 +213,7 @@ CIRCUIT = (
         parse_address,
         said="gateway",
         column=Column(note="the provider's"),
-        letter=Letter(r"default gateway|default router|default route|next hop|gateway|gw|router", r"\.?\d[\d.]*"),
+        letter=LetterWords(r"default gateway|default router|default route|next hop|gateway|gw|router", r"\.?\d[\d.]*"),
     ),
     PlanField(
         "resolvers",
@@ -221,7 +221,7 @@ CIRCUIT = (
         read_addresses,
         form=Form.WORDS,
         column=Column("dns", "resolvers, several with space or `;`"),
-        letter=Letter(
+        letter=LetterWords(
             r"(?:primary|secondary|alternate|preferred )? ?(?:dns|name) ?servers?(?: ?\d)?|dns ?\d?|resolvers?"
         ),
     ),
@@ -230,7 +230,7 @@ CIRCUIT = (
         "VLAN tag",
         read_vlan,
         column=Column(note="the tag that the provider expects, 1–4094", repeats=True),
-        letter=Letter(r"vlan(?: ?(?:id|tag))?|802\.1q(?: tag)?|tag", r"\d+|none|untagged"),
+        letter=LetterWords(r"vlan(?: ?(?:id|tag))?|802\.1q(?: tag)?|tag", r"\d+|none|untagged"),
     ),
     PlanField(
         "routed_blocks",
@@ -238,7 +238,7 @@ CIRCUIT = (
         _networks,
         form=Form.PARTS,
         column=Column("routed_block", "subnets, several with `;`", read_networks),
-        letter=Letter(
+        letter=LetterWords(
             r"routed (?:block|subnet|network|range|prefix)s?|additional (?:subnet|block|addresses)|lan block"
         ),
     ),
@@ -247,15 +247,15 @@ CIRCUIT = (
         "PPPoE user",
         text_of(200),
         column=Column(),
-        letter=Letter(r"ppp(?:oe)? ?(?:user ?name|user|login)|user ?name|login|user"),
+        letter=LetterWords(r"ppp(?:oe)? ?(?:user ?name|user|login)|user ?name|login|user"),
     ),
-    PlanField("provider", "Provider", text_of(200), column=Column(), letter=Letter(r"provider|carrier|isp")),
+    PlanField("provider", "Provider", text_of(200), column=Column(), letter=LetterWords(r"provider|carrier|isp")),
     PlanField(
         "reference",
         "Reference",
         text_of(200),
         column=Column(),
-        letter=Letter(
+        letter=LetterWords(
             r"(?:circuit|service|line|order|customer|contract) ?(?:id|no\.?|number|ref(?:erence)?)|reference|ref"
         ),
     ),
@@ -275,7 +275,7 @@ CIRCUIT = (
             note="the site's own IPv6 address beside an IPv4 one; a mask may follow, `2001:db8:9::2/64`",
             read=read_address_and_mask,
         ),
-        letter=Letter(r"(?:wan )?ipv6 address|ipv6 wan|ipv6", _IPV6),
+        letter=LetterWords(r"(?:wan )?ipv6 address|ipv6 wan|ipv6", _IPV6),
     ),
     PlanField("prefix6", "IPv6 mask", _ipv6_mask, form=Form.MASK, column=Column(note="`64` or `/64`")),
     PlanField(
@@ -284,7 +284,7 @@ CIRCUIT = (
         read_ipv6,
         said="IPv6 gateway",
         column=Column(note="the provider's; it may be link-local, `fe80::1`"),
-        letter=Letter(r"ipv6 (?:default )?gateway|ipv6 gw|gateway ?v6", _IPV6),
+        letter=LetterWords(r"ipv6 (?:default )?gateway|ipv6 gw|gateway ?v6", _IPV6),
     ),
     PlanField(
         "modem_subnet",
@@ -301,19 +301,19 @@ CIRCUIT = (
         "MTU",
         whole(576, 9216, "MTU"),
         column=Column(note="the largest packet that the line takes, in bytes, such as `1492`", repeats=True),
-        letter=Letter(r"mtu(?: ?size)?|maximum transmission unit", r"\d+"),
+        letter=LetterWords(r"mtu(?: ?size)?|maximum transmission unit", r"\d+"),
     ),
     PlanField("uses", "Use of addresses", text_of(200), typed=False),
 )
 
-SEGMENT = (
+SEGMENT_FIELDS = (
     PlanField("label", "Name", text_of(80), needed=True),
     PlanField(
         "role",
         "Role",
-        choice(Role),
+        choice(SegmentRole),
         needed=True,
-        choices=_kind(Role),
+        choices=_kind(SegmentRole),
         column=Column(
             note="`office`, `voice`, `guest`, `cameras`, `servers`, `management`, `wireless`, "
             "`transit`, `isolated` or `other` (empty: `other`)",
@@ -414,7 +414,7 @@ SEGMENT = (
     ),
 )
 
-HOST = (
+HOST_FIELDS = (
     PlanField("name", "Name", text_of(80), needed=True),
     PlanField("kind", "Kind", text_of(200), column=Column(note="printer, camera, phone system, …")),
     PlanField("address", "Address", parse_address, column=Column()),
@@ -432,7 +432,7 @@ HOST = (
     PlanField("address6", "IPv6 address", read_ipv6, column=Column(note="an IPv6 address beside an IPv4 one")),
 )
 
-DEVICE = (
+DEVICE_FIELDS = (
     PlanField("name", "Host name", read_host_name, said="name"),
     PlanField(
         "role",
@@ -456,7 +456,7 @@ DEVICE = (
     PlanField("gateway", "Default gateway", parse_address),
 )
 
-WIRELESS = (
+WIRELESS_FIELDS = (
     PlanField("name", "Name (SSID)", read_ssid, said="name", needed=True),
     PlanField(
         "security",
@@ -490,7 +490,7 @@ WIRELESS = (
     PlanField("country", "Country (two letters)", read_country, said="country"),
 )
 
-SLOT = (
+SLOT_FIELDS = (
     PlanField("name", "What it is", text_of(80), said="name", needed=True),
     PlanField("about", "What it is for", text_of(200), said="purpose"),
 )
@@ -499,13 +499,13 @@ SLOT = (
 FIELDS: Mapping[str, Mapping[str, PlanField]] = {
     kind: {field.name: field for field in fields}
     for kind, fields in {
-        "site": SITE,
-        "circuits": CIRCUIT,
-        "segments": SEGMENT,
-        "hosts": HOST,
-        "devices": DEVICE,
-        "wireless": WIRELESS,
-        "slots": SLOT,
+        "site": SITE_FIELDS,
+        "circuits": CIRCUIT_FIELDS,
+        "segments": SEGMENT_FIELDS,
+        "hosts": HOST_FIELDS,
+        "devices": DEVICE_FIELDS,
+        "wireless": WIRELESS_FIELDS,
+        "slots": SLOT_FIELDS,
     }.items()
 }
 

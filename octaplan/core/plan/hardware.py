@@ -16,7 +16,7 @@ from octaplan.core.values.addresses import BITS, Network
 from octaplan.core.values.kinds import AddressField, Name, Part, PortName, SlotName, SpanField, Text, TypeKey, Word
 from octaplan.core.values.lazy import lazy
 
-SCHEMA: Literal["octaplan.hardware-type/1"] = "octaplan.hardware-type/1"
+TYPE_SCHEMA: Literal["octaplan.hardware-type/1"] = "octaplan.hardware-type/1"
 
 #: Left out of generated secrets: hard to tell apart in print, or read aloud.
 CONFUSABLE = "0Oo1lI|5S8B2Z`'\"~"
@@ -27,7 +27,7 @@ DIGITS = "0123456789"
 SYMBOLS = "!#$%&()*+,-./:;<=>?@[]^_{}~"
 
 
-class Kind(StrEnum):
+class BoxKind(StrEnum):
     """What sort of box it is."""
 
     ROUTER = "router"
@@ -38,6 +38,8 @@ class Kind(StrEnum):
 
 
 class Medium(StrEnum):
+    """What goes into a port."""
+
     COPPER = "copper"
     FIBRE = "fibre"
     CELLULAR = "cellular"
@@ -79,6 +81,8 @@ class Addressing(StrEnum):
 
 
 class FirstPassword(StrEnum):
+    """What the password is when the box comes out of its carton."""
+
     BLANK = "blank"
     KNOWN = "known"
     LABEL = "label"
@@ -205,6 +209,8 @@ class SlotRule(Part):
 
 
 class Firmware(Part):
+    """The level of software that a box is to have."""
+
     wanted: Text | None = None
     how: Text | None = Field(None, description="How it is updated")
 
@@ -220,11 +226,11 @@ class Note(Part):
 class HardwareType(Part):
     """What is true of every box of one model."""
 
-    schema_: Literal["octaplan.hardware-type/1"] = Field(SCHEMA, alias="schema")
+    schema_: Literal["octaplan.hardware-type/1"] = Field(TYPE_SCHEMA, alias="schema")
     key: TypeKey
     maker: Name
     model: Name
-    kind: Kind
+    kind: BoxKind
     panel: list[Port] = Field(default=[], max_length=128, description="The ports, in the order they are seen")
     factory: Factory
     console: Console | None = None

@@ -8,7 +8,7 @@ from functools import reduce
 from typing import NamedTuple
 
 
-class Kind(StrEnum):
+class StepKind(StrEnum):
     """What made a revision."""
 
     CHANGE = "change"
@@ -17,11 +17,11 @@ class Kind(StrEnum):
     BACK = "back"  # an earlier revision, taken again
 
 
-class Step(NamedTuple):
+class CourseStep(NamedTuple):
     """A revision as far as undo goes."""
 
     number: int
-    kind: Kind
+    kind: StepKind
 
 
 class Course(NamedTuple):
@@ -33,14 +33,14 @@ class Course(NamedTuple):
     past: tuple[int, ...] = ()
     future: tuple[int, ...] = ()
 
-    def then(self, step: Step) -> Course:
+    def then(self, step: CourseStep) -> Course:
         """After one more revision. Raises `ValueError` when it undoes or redoes what is not there."""
         past, future = self
-        if step.kind is Kind.UNDO:
+        if step.kind is StepKind.UNDO:
             if len(past) < 2:
                 raise ValueError(f"revision {step.number} undoes nothing")
             return Course(past[:-1], (*future, past[-1]))
-        if step.kind is Kind.REDO:
+        if step.kind is StepKind.REDO:
             if not future:
                 raise ValueError(f"revision {step.number} redoes nothing")
             return Course((*past, future[-1]), future[:-1])
@@ -62,6 +62,6 @@ class Course(NamedTuple):
         return self.future[-1] if self.future else None
 
 
-def course(steps: Iterable[Step]) -> Course:
+def course(steps: Iterable[CourseStep]) -> Course:
     """Where the revisions of a site, oldest first, leave it. Raises `ValueError` as `Course.then` does."""
     return reduce(Course.then, steps, Course())

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field, StringConstraints, field_validator
 from octaplan.core.values.addresses import Address, Network, parse_network
 from octaplan.core.values.kinds import AddressField, Domain, Name, NetworkField, Part, TimeZone
 
-SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
+ORGANISATION_SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
 
 CustomerKey = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40, pattern=r"^[^/~\x00-\x1f]+$")
@@ -52,7 +52,7 @@ class Defaults(Part):
 class Organisation(Part):
     """What the provider decides for all of its sites. Customers are named by their code, in small letters."""
 
-    schema_: Literal["octaplan.organisation/1"] = Field(SCHEMA, alias="schema")
+    schema_: Literal["octaplan.organisation/1"] = Field(ORGANISATION_SCHEMA, alias="schema")
     own_networks: list[OwnNetwork] = Field(default=[], max_length=256)
     common_defaults: list[NetworkField] = Field(
         default=list(COMMON_DEFAULTS), max_length=256, json_schema_extra={"default": list(map(str, COMMON_DEFAULTS))}

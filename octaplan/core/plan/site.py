@@ -44,7 +44,7 @@ from octaplan.core.values.kinds import (
 )
 from octaplan.core.values.readers import MAX_LEASE
 
-SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
+PLAN_SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
 
 #: The customer whose sites are patterns: a code that no customer can have.
 PATTERNS = "~patterns"
@@ -63,7 +63,7 @@ class Handoff(StrEnum):
     DHCP = "dhcp"
 
 
-class Role(StrEnum):
+class SegmentRole(StrEnum):
     """What a segment is for."""
 
     OFFICE = "office"
@@ -185,7 +185,7 @@ class Scope(Part):
         return self.span.without(self.excluded) if self.span else []
 
 
-class Kept(Part):
+class KeptRun(Part):
     """A run of a segment that is kept for one kind of host."""
 
     kind: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
@@ -196,7 +196,7 @@ class Segment(Part):
     """One inside network of a site. An IPv6 subnet may stand beside an IPv4 one (`subnet6`), or alone (`subnet`)."""
 
     label: Name
-    role: Role = Role.OTHER
+    role: SegmentRole = SegmentRole.OTHER
     vlan: Vlan | None = None
     vrf: Name = "main"
     reach: Reach | None = Field(None, description="Left out: `local` for guests, `group` for all others")
@@ -208,7 +208,7 @@ class Segment(Part):
     expected_hosts: int | None = Field(None, ge=0, le=1 << 32)
     subnet6: NetworkField | None = None
     gateway6: AddressField | None = None
-    kept: list[Kept] = Field(default=[], max_length=64)
+    kept: list[KeptRun] = Field(default=[], max_length=64)
     order: int | None = Field(None, ge=0, le=100_000, description="Where it stands among the segments; lowest first")
 
     @model_validator(mode="after")
@@ -221,7 +221,7 @@ class Segment(Part):
     def reaches(self) -> bool:
         """Whether other sites of the reach group can route to it."""
         if self.reach is None:
-            return self.role is not Role.GUEST
+            return self.role is not SegmentRole.GUEST
         return self.reach is Reach.GROUP
 
 
@@ -295,7 +295,7 @@ class PatternUse(Part):
 class SitePlan(Part):
     """Everything planned for one site."""
 
-    schema_: Literal["octaplan.site-plan/1"] = Field(SCHEMA, alias="schema")
+    schema_: Literal["octaplan.site-plan/1"] = Field(PLAN_SCHEMA, alias="schema")
     customer: Code
     site: Code
     name: Text | None = None

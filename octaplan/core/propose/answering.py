@@ -24,10 +24,10 @@ from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_address, parse_network
 from octaplan.core.values.errors import OctaplanError, TypedError
 
-LONGEST = 1_000
+LONGEST_ANSWER = 1_000
 
 
-class Given(NamedTuple):
+class GivenAnswer(NamedTuple):
     """One answer as it came: the key of its question, and what was said. Empty text takes an answer back."""
 
     key: str
@@ -63,7 +63,7 @@ class AnswerError(OctaplanError):
 
 def take(
     plan: SitePlan,
-    answers: Sequence[Given],
+    answers: Sequence[GivenAnswer],
     by: str,
     at: datetime,
     *,
@@ -126,13 +126,15 @@ def _changed(before: SitePlan, after: SitePlan, key: str, circuit: str) -> list[
 
 
 def _operations(
-    plan: SitePlan, question: Question, circuit: str, given: Given, portfolio: Portfolio | None
+    plan: SitePlan, question: Question, circuit: str, given: GivenAnswer, portfolio: Portfolio | None
 ) -> list[Operation]:
     text = given.text.strip()
     if question.name == IN_THE_SAFE:
         raise AnswerError(given.key, "A password goes into the safe and nowhere else: put it in on Credentials")
-    if len(text) > LONGEST:
-        raise AnswerError(given.key, f"{question.short}: {len(text):,} characters are too many, at most {LONGEST:,}")
+    if len(text) > LONGEST_ANSWER:
+        raise AnswerError(
+            given.key, f"{question.short}: {len(text):,} characters are too many, at most {LONGEST_ANSWER:,}"
+        )
     if not question.applies(Asked(plan, circuit)):
         raise AnswerError(given.key, f"{question.short} is not asked here: other answers say that there is none")
     gone: list[Operation] = [{"op": "remove", "path": f"/answers/{given.key}"}] if given.key in plan.answers else []

@@ -9,14 +9,13 @@ from typing import NamedTuple
 
 from octaplan.core.plan.questions import BY_NAME, IN_THE_SAFE, State, Whom, answer_key, standing
 from octaplan.core.plan.site import SitePlan, site_key
-from octaplan.core.propose.fragment import LONGEST as LONGEST_LETTER
-from octaplan.core.propose.fragment import read_fragment
+from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.values.errors import OctaplanError, TypedError
 
 #: The columns of the table of a list.
-COLUMNS = ("customer", "site", "name", "circuit", "reference", "key", "question", "answer")
+ASKED_COLUMNS = ("customer", "site", "name", "circuit", "reference", "key", "question", "answer")
 
-LONGEST = 1_000_000
+LONGEST_LIST = 1_000_000
 
 SAFE_ONLY = "A password is not read here: put it into the safe on Credentials"
 UNKNOWN_PROVIDER = "provider not known yet"
@@ -36,7 +35,7 @@ class Open(NamedTuple):
     asked: str
 
 
-class Listed(NamedTuple):
+class ListedQuestions(NamedTuple):
     """Everything that is open with one of those who are asked."""
 
     whom: Whom
@@ -62,7 +61,7 @@ def lists(
     whom: Whom | None = None,
     who: str = "",
     customer: str = "",
-) -> list[Listed]:
+) -> list[ListedQuestions]:
     """What is open, by whom to ask: providers by name, customers by name, the own office last.
 
     `customers` are names by code; `safe` tells whether the safe holds a secret of a site; `whom`, `who` and `customer`
@@ -100,12 +99,12 @@ def lists(
             )
     order = list(Whom)
     return [
-        Listed(kind, name, questions)
+        ListedQuestions(kind, name, questions)
         for (kind, name), questions in sorted(found.items(), key=lambda item: (order.index(item[0][0]), item[0][1]))
     ]
 
 
-def as_text(listed: Listed) -> str:
+def as_text(listed: ListedQuestions) -> str:
     """A list to send as it is: answers are written behind the colons, and it is read back as it comes."""
     lines = [
         f"Open questions for {listed.who}",
@@ -128,8 +127,8 @@ def _head(one: Open) -> str:
     return f"{one.name} ({one.customer}/{one.site})" + (f", circuit {one.circuit}{reference}" if one.circuit else "")
 
 
-def as_rows(listed: Iterable[Listed]) -> list[list[str]]:
-    """The rows of a table of lists, in the order of `COLUMNS`; the last cell is for the answer."""
+def as_rows(listed: Iterable[ListedQuestions]) -> list[list[str]]:
+    """The rows of a table of lists, in the order of `ASKED_COLUMNS`; the last cell is for the answer."""
     return [
         [one.customer, one.site, one.name, one.circuit, one.reference, one.key, one.asked, ""]
         for part in listed
@@ -147,8 +146,8 @@ _QUOTED = re.compile(r"^[>|\s]+", re.MULTILINE)
 def read_text(plans: Mapping[str, SitePlan], text: str) -> list[Came]:
     """Answers in a list that came back as text, or in letters below its headings. Raises `ValueError`: too long, or no
     heading of a site is in it."""
-    if len(text) > LONGEST:
-        raise TypedError(f"It is {len(text):,} characters long: at most {LONGEST:,} are read")
+    if len(text) > LONGEST_LIST:
+        raise TypedError(f"It is {len(text):,} characters long: at most {LONGEST_LIST:,} are read")
     plain = _QUOTED.sub("", text)
     heads = list(_HEAD.finditer(plain))
     if not heads:

@@ -17,7 +17,7 @@ from octaplan.core.propose.typed import understand
 from octaplan.core.values.errors import OctaplanError, TypedError
 
 #: The most that is read, in characters.
-LONGEST = 10_000
+LONGEST_LETTER = 10_000
 
 _FIELDS = FIELDS["circuits"]
 
@@ -52,8 +52,8 @@ class Fragment(NamedTuple):
 
 def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
     """Read a letter into the fields of one circuit of a plan. Raises `ValueError`: too long, or says nothing."""
-    if len(text) > LONGEST:
-        raise TypedError(f"It is {len(text):,} characters long: paste at most {LONGEST:,}")
+    if len(text) > LONGEST_LETTER:
+        raise TypedError(f"It is {len(text):,} characters long: paste at most {LONGEST_LETTER:,}")
     values = _values(text)
     left = []
     if values.pop("password", ""):

@@ -18,15 +18,15 @@ from octaplan.core.plan.renumber import in_text, shifted
 from octaplan.core.plan.site import (
     PATTERNS,
     Host,
-    Kept,
+    KeptRun,
     PatternUse,
-    Role,
     Scope,
     Segment,
+    SegmentRole,
     SitePlan,
 )
 from octaplan.core.propose.room import Room, RoomError, Want, lay_out, numbered_subnet, range_leaving
-from octaplan.core.propose.segments import PRESETS, Proposal
+from octaplan.core.propose.segments import PRESETS, SegmentProposal
 from octaplan.core.values.addresses import Address, Network, parse_network
 
 #: Where patterns are drawn, from its beginning on.
@@ -101,7 +101,7 @@ def _fitted(
         "subnet": subnet,
         "gateway": _gateway(segment, subnet, moved, organisation),
         "resolvers": [moved(r) if isinstance(r, Address) else r for r in segment.resolvers],
-        "kept": [Kept(kind=k.kind, run=shifted(k.run, moved)) for k in segment.kept],
+        "kept": [KeptRun(kind=k.kind, run=shifted(k.run, moved)) for k in segment.kept],
         "scope": scope.model_copy(
             update={
                 "server": moved(scope.server) if isinstance(scope.server, Address) else scope.server,
@@ -114,7 +114,7 @@ def _fitted(
     }
     if not update["resolvers"] and usual.resolvers:
         update["resolvers"] = usual.resolvers
-    if segment.domain is None and segment.role is not Role.GUEST:
+    if segment.domain is None and segment.role is not SegmentRole.GUEST:
         update["domain"] = usual.domain
     if segment.subnet6 is not None:
         update |= _second(segment, pattern.delegated_prefix, prefix6)
@@ -127,7 +127,7 @@ def _fitted(
 def _gateway(segment: Segment, subnet: Network, moved: Any, organisation: Organisation) -> Address | None:
     """The gateway at its offset; at the last usable address where the pattern has it there; else by convention."""
     if segment.gateway is None:
-        return None if segment.role in (Role.TRANSIT, Role.ISOLATED) else organisation.gateway_in(subnet)
+        return None if segment.role in (SegmentRole.TRANSIT, SegmentRole.ISOLATED) else organisation.gateway_in(subnet)
     if segment.subnet is not None and segment.gateway == segment.subnet.usable.last:
         return subnet.usable.last
     at: Address = moved(segment.gateway)
@@ -221,7 +221,7 @@ def _own_hosts(plan: SitePlan, pattern_hosts: Iterable[str]) -> dict[str, Host]:
 # --- A newer version taken -------------------------------------------------------------------------------
 
 
-def take_newer(portfolio: Portfolio, plan: SitePlan, old: SitePlan, new: SitePlan, use: PatternUse) -> Proposal:
+def take_newer(portfolio: Portfolio, plan: SitePlan, old: SitePlan, new: SitePlan, use: PatternUse) -> SegmentProposal:
     """What a newer version of its pattern changes at a site. What the site has departed from stays, and is told.
 
     Raises `RoomError` when a segment that is new or larger finds no room.
@@ -250,7 +250,7 @@ def take_newer(portfolio: Portfolio, plan: SitePlan, old: SitePlan, new: SitePla
     told = changes(plan, applied(plan, operations)) if operations else []
     operations.append(set_to("/pattern", use.model_dump(mode="json")))
     what = sentence(told, 4) if told else "nothing else changes here"
-    return Proposal(f"Take version {use.version} of {new.name or new.site}: {what}", operations, lost)
+    return SegmentProposal(f"Take version {use.version} of {new.name or new.site}: {what}", operations, lost)
 
 
 def _subnets(plan: SitePlan) -> dict[str, Network]:

@@ -19,7 +19,7 @@ from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
 from octaplan.core.plan.questions import is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
-from octaplan.core.plan.site import Circuit, Host, Method, Reach, Role, Segment, SitePlan
+from octaplan.core.plan.site import Circuit, Host, Method, Reach, Segment, SegmentRole, SitePlan
 from octaplan.core.propose.room import (
     Room,
     fixed_in,
@@ -210,7 +210,7 @@ def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
     for subnet in trouble.room.next_subnets(wanted_prefix(segment, organisation.growth), None, trouble.key):
         gateway = organisation.gateway_in(subnet)
         operations = [trouble.set("subnet", str(subnet))]
-        if segment.gateway is None and segment.role not in (Role.TRANSIT, Role.ISOLATED):
+        if segment.gateway is None and segment.role not in (SegmentRole.TRANSIT, SegmentRole.ISOLATED):
             operations.append(trouble.set("gateway", str(gateway)))
         yield Remedy(f"Give {segment.label} the free subnet {subnet}", operations)
 

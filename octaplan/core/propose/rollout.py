@@ -13,13 +13,13 @@ from octaplan.core.propose.room import Free, Room, RoomError, Want, lay_out
 from octaplan.core.values.addresses import Address, Network
 
 #: How many sites one rollout makes at most.
-MOST = 2_000
+MOST_SITES = 2_000
 
 #: How many times a site's run may be doubled for growth.
 GROWTH = 4
 
 
-class Made(NamedTuple):
+class MadeSite(NamedTuple):
     """One site of a rollout: its plan, and the run of the block that is its own."""
 
     plan: SitePlan
@@ -64,15 +64,15 @@ def roll_out(
     blocks: Sequence[Network],
     reserved: Sequence[Network] = (),
     growth: int = 0,
-) -> list[Made]:
+) -> list[MadeSite]:
     """The sites with the segments of a pattern, in the order given; what they say beside segments stays.
 
     Each takes a free run of the blocks. Raises `RoomError` with what is missing, and what would do.
     """
     if not sites:
         return []
-    if len(sites) > MOST:
-        raise RoomError(f"{len(sites):,} sites are too many at once: take at most {MOST:,}")
+    if len(sites) > MOST_SITES:
+        raise RoomError(f"{len(sites):,} sites are too many at once: take at most {MOST_SITES:,}")
     layout = site_layout(pattern, growth)
     frees = [free_for(portfolio, sites[0], block, reserved) for block in blocks if block.family == 4]
     runs = [run for _, run in zip(sites, _runs(frees, layout.prefix), strict=False)]
@@ -85,7 +85,7 @@ def roll_out(
         usual = organisation.usual(site.customer)
         fitted = fit(pattern, subnets, organisation.at(site.customer), usual, site.delegated_prefix)
         update = {"segments": fitted.segments, "hosts": fitted.hosts, "pattern": use}
-        made.append(Made(site.model_copy(update=update | _facts(site, usual.time_zone)), run))
+        made.append(MadeSite(site.model_copy(update=update | _facts(site, usual.time_zone)), run))
     return made
 
 

@@ -18,7 +18,7 @@ from octaplan.core.check.claims import Addresses, Words
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.boxes import held_addresses
 from octaplan.core.plan.organisation import Organisation, Side
-from octaplan.core.plan.site import Role, Segment, SitePlan
+from octaplan.core.plan.site import Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import BITS, PRIVATE_IPV4, Address, MaskError, Network, Span
 from octaplan.core.values.errors import OctaplanError
 
@@ -232,7 +232,7 @@ class Want(NamedTuple):
     prefix: int | None = None
 
 
-class Given(NamedTuple):
+class PlacedWant(NamedTuple):
     """A want with the subnet it was given."""
 
     want: Want
@@ -255,7 +255,7 @@ def prefix_for(hosts: int, growth: int = 0) -> int:
 
 def lay_out(
     block: Network, wants: Sequence[Want], taken: Iterable[Span | Network] = (), growth: int = 0
-) -> list[Given]:
+) -> list[PlacedWant]:
     """Give each want a subnet in a block (VLSM, RFC 1878): the largest first, each in the smallest gap it fits.
 
     The answer is in the order of the wants. Raises `RoomError` with an account of what does not fit.
@@ -285,7 +285,7 @@ def lay_out(
             )
         given[number] = found
         runs.append(found)
-    return [Given(want, given[number]) for number, want in enumerate(wants)]
+    return [PlacedWant(want, given[number]) for number, want in enumerate(wants)]
 
 
 def _tightest(free: Free, prefix: int) -> Network | None:
@@ -407,7 +407,7 @@ def next_vlan(plan: SitePlan, but: str | None = None) -> int | None:
 
 def wanted_prefix(segment: Segment, growth: int) -> int:
     """The prefix length that a segment should have by its role and expected hosts, or has."""
-    if segment.role is Role.TRANSIT:
+    if segment.role is SegmentRole.TRANSIT:
         return 30
     if segment.expected_hosts is not None:
         return prefix_for(segment.expected_hosts, growth)

@@ -13,7 +13,7 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import Operation, applied, set_to
 from octaplan.core.plan.renumber import renumber
-from octaplan.core.plan.site import Kept, Role, Scope, Segment, SitePlan, new_id
+from octaplan.core.plan.site import KeptRun, Scope, Segment, SegmentRole, SitePlan, new_id
 from octaplan.core.propose.room import Room, RoomError, Want, lay_out, next_vlan, prefix_for, range_leaving
 from octaplan.core.values.addresses import Address, Network, Span
 
@@ -28,20 +28,20 @@ class Preset(NamedTuple):
 
 
 PRESETS = {
-    Role.OFFICE: Preset("Office", 10, 60, True),
-    Role.VOICE: Preset("Voice", 20, 30, True),
-    Role.CAMERAS: Preset("Cameras", 30, 20, False),
-    Role.GUEST: Preset("Guest", 40, 100, True),
-    Role.SERVERS: Preset("Servers", 50, 10, False),
-    Role.WIRELESS: Preset("Wireless", 60, 60, True),
-    Role.ISOLATED: Preset("Isolated", 70, 10, False),
-    Role.MANAGEMENT: Preset("Management", 99, 12, False),
-    Role.TRANSIT: Preset("Transit", 900, 1, False),
-    Role.OTHER: Preset("Segment", 80, 30, True),
+    SegmentRole.OFFICE: Preset("Office", 10, 60, True),
+    SegmentRole.VOICE: Preset("Voice", 20, 30, True),
+    SegmentRole.CAMERAS: Preset("Cameras", 30, 20, False),
+    SegmentRole.GUEST: Preset("Guest", 40, 100, True),
+    SegmentRole.SERVERS: Preset("Servers", 50, 10, False),
+    SegmentRole.WIRELESS: Preset("Wireless", 60, 60, True),
+    SegmentRole.ISOLATED: Preset("Isolated", 70, 10, False),
+    SegmentRole.MANAGEMENT: Preset("Management", 99, 12, False),
+    SegmentRole.TRANSIT: Preset("Transit", 900, 1, False),
+    SegmentRole.OTHER: Preset("Segment", 80, 30, True),
 }
 
 
-class Proposal(NamedTuple):
+class SegmentProposal(NamedTuple):
     """A change that is shown before it is taken: a sentence, and what would fall out, each in one of its own."""
 
     sentence: str
@@ -49,11 +49,11 @@ class Proposal(NamedTuple):
     lost: list[str]
 
 
-class Need(NamedTuple):
+class SegmentNeed(NamedTuple):
     """A segment that a layout is to have: expected hosts, or a prefix length. `key` names one that is there already."""
 
     label: str
-    role: Role
+    role: SegmentRole
     hosts: int = 0
     prefix: int | None = None
     key: str | None = None
@@ -65,14 +65,14 @@ class Need(NamedTuple):
 def add(
     portfolio: Portfolio,
     plan: SitePlan,
-    role: Role,
+    role: SegmentRole,
     label: str = "",
     *,
     hosts: int | None = None,
     prefix: int | None = None,
     subnet: Network | None = None,
     near: Address | None = None,
-) -> Proposal:
+) -> SegmentProposal:
     """A new segment of a role, in a free subnet of its size (or the one given), with gateway, VLAN and range."""
     organisation = portfolio.organisation.at(plan.customer)
     if subnet is None:
@@ -88,35 +88,35 @@ def add(
     segment = fresh(plan, organisation, role, label, subnet, hosts)
     key = new_id(segment.label, plan.segments)
     document = segment.model_dump(mode="json")
-    return Proposal(f"Add {segment.label} with {subnet}", [set_to(f"/segments/{key}", document)], [])
+    return SegmentProposal(f"Add {segment.label} with {subnet}", [set_to(f"/segments/{key}", document)], [])
 
 
-def _length(role: Role, hosts: int | None, prefix: int | None, organisation: Organisation) -> int:
+def _length(role: SegmentRole, hosts: int | None, prefix: int | None, organisation: Organisation) -> int:
     if prefix is not None:
         if not 0 <= prefix <= 32:
             raise RoomError(f"/{prefix} is no IPv4 prefix length: write /0 to /32")
         return prefix
-    if role is Role.TRANSIT and hosts is None:
+    if role is SegmentRole.TRANSIT and hosts is None:
         return 30
     return prefix_for(PRESETS[role].hosts if hosts is None else hosts, organisation.growth)
 
 
 def fresh(
-    plan: SitePlan, organisation: Organisation, role: Role, label: str, subnet: Network, hosts: int | None = None
+    plan: SitePlan, organisation: Organisation, role: SegmentRole, label: str, subnet: Network, hosts: int | None = None
 ) -> Segment:
     """A segment as one of its role begins at a site: its VLAN free, gateway by convention, the others' resolvers."""
     preset = PRESETS[role]
     usual = organisation.usual(plan.customer)
-    others = [s for s in plan.segments.values() if s.role is not Role.GUEST or role is Role.GUEST]
+    others = [s for s in plan.segments.values() if s.role is not SegmentRole.GUEST or role is SegmentRole.GUEST]
     vlans = {segment.vlan for segment in plan.segments.values()}
     segment = Segment(
         label=_unused(label or preset.label, plan),
         role=role,
         vlan=preset.vlan if preset.vlan not in vlans else next_vlan(plan),
         subnet=subnet,
-        gateway=None if role in (Role.TRANSIT, Role.ISOLATED) else organisation.gateway_in(subnet),
+        gateway=None if role in (SegmentRole.TRANSIT, SegmentRole.ISOLATED) else organisation.gateway_in(subnet),
         resolvers=_usual([tuple(s.resolvers) for s in others if s.resolvers]) or usual.resolvers or ["gateway"],
-        domain=None if role is Role.GUEST else _usual([s.domain for s in others if s.domain]) or usual.domain,
+        domain=None if role is SegmentRole.GUEST else _usual([s.domain for s in others if s.domain]) or usual.domain,
         expected_hosts=hosts,
         scope=Scope(server="none"),
     )
@@ -140,7 +140,7 @@ def _unused(label: str, plan: SitePlan) -> str:
     return next(name for name in names if name.casefold() not in labels)
 
 
-def duplicate(portfolio: Portfolio, plan: SitePlan, key: str) -> Proposal:
+def duplicate(portfolio: Portfolio, plan: SitePlan, key: str) -> SegmentProposal:
     """A segment like another in the next free subnet: everything at its offset, but for its hosts."""
     segment = plan.segments[key]
     subnet = _subnet(segment)
@@ -157,7 +157,7 @@ def duplicate(portfolio: Portfolio, plan: SitePlan, key: str) -> Proposal:
         alone, [o for o in renumber(alone, fresh_key, found[0]).operations if f"/{fresh_key}/" in o["path"]]
     )
     document = moved.segments[fresh_key].model_dump(mode="json")
-    return Proposal(
+    return SegmentProposal(
         f"Copy {segment.label} as {copy.label} with {found[0]}", [set_to(f"/segments/{fresh_key}", document)], []
     )
 
@@ -173,7 +173,7 @@ def _subnet(segment: Segment) -> Network:
 # --- One into two, two into one, another size ------------------------------------------------------------
 
 
-def split(portfolio: Portfolio, plan: SitePlan, key: str) -> Proposal:
+def split(portfolio: Portfolio, plan: SitePlan, key: str) -> SegmentProposal:
     """A segment cut in two halves: what lies in the upper half becomes a segment of its own."""
     organisation, segment = portfolio.organisation.at(plan.customer), plan.segments[key]
     subnet = _subnet(segment)
@@ -200,10 +200,10 @@ def split(portfolio: Portfolio, plan: SitePlan, key: str) -> Proposal:
         if subnet.usable.holds(host.address) and not any(half.usable.holds(host.address) for half in (lower, upper)):
             lost.append(f"{host.name} sits on {host.address}, which is an end of a half: no host can have it there")
     hosts = f"; {moving} host{' goes' if moving == 1 else 's go'} with it" if moving else ""
-    return Proposal(f"Split {segment.label} into {lower} and {second.label} {upper}{hosts}", operations, lost)
+    return SegmentProposal(f"Split {segment.label} into {lower} and {second.label} {upper}{hosts}", operations, lost)
 
 
-def join(plan: SitePlan, key: str, other: str) -> Proposal:
+def join(plan: SitePlan, key: str, other: str) -> SegmentProposal:
     """Two segments as one, in the smallest subnet that holds both; the first one's gateway and VLAN stay."""
     if key == other:
         raise RoomError("A segment cannot be joined with itself: choose another one")
@@ -237,14 +237,14 @@ def join(plan: SitePlan, key: str, other: str) -> Proposal:
     operations += [set_to(f"/hosts/{n}/segment", key) for n, host in plan.hosts.items() if host.segment == other]
     operations += _redirected(plan, other, key)
     operations.append({"op": "remove", "path": f"/segments/{other}"})
-    return Proposal(f"Join {second.label} into {segment.label} as {whole}", operations, lost)
+    return SegmentProposal(f"Join {second.label} into {segment.label} as {whole}", operations, lost)
 
 
 def _meet(a: Network, b: Network) -> bool:
     return a.family == b.family and (a.holds(b.first) or b.holds(a.first))
 
 
-def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> Proposal:
+def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> SegmentProposal:
     """Another subnet for a segment: what keeps its offset moves along, what does not fit is cut or told."""
     segment = plan.segments[key]
     before = _subnet(segment)
@@ -254,7 +254,7 @@ def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> P
     moved = applied(plan, operations)
     shift = subnet.value - before.value
     scope = segment.scope.model_copy(update=_shifted(segment.scope.pieces, shift))
-    kept = [Kept(kind=k.kind, run=Span(k.run.first.plus(shift), k.run.last.plus(shift))) for k in segment.kept]
+    kept = [KeptRun(kind=k.kind, run=Span(k.run.first.plus(shift), k.run.last.plus(shift))) for k in segment.kept]
     whole = moved.segments[key].model_copy(update={"scope": scope, "kept": kept})
     cut, lost = _cut(whole, subnet, portfolio.organisation.at(plan.customer))
     operations += _differences(f"/segments/{key}", moved.segments[key], cut)
@@ -264,7 +264,7 @@ def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> P
         if host.segment == key and host.address is not None and not subnet.usable.holds(host.address)
     ]
     sized = f"from {before.usable.size:,} to {subnet.usable.size:,} usable addresses"
-    return Proposal(f"Give {segment.label} {subnet}, {sized}{f'; {along}' if along else ''}", operations, lost)
+    return SegmentProposal(f"Give {segment.label} {subnet}, {sized}{f'; {along}' if along else ''}", operations, lost)
 
 
 def _shifted(pieces: list[Span], shift: int) -> dict[str, Any]:
@@ -291,7 +291,9 @@ def _cut(segment: Segment, subnet: Network, organisation: Organisation) -> tuple
     elif scope.span is not None:
         scope, told = _anew(segment.model_copy(update={"subnet": subnet, "gateway": gateway}), organisation)
         lost.append(told)
-    kept = [Kept(kind=keep.kind, run=part) for keep in segment.kept if (part := _shared(keep.run, usable)) is not None]
+    kept = [
+        KeptRun(kind=keep.kind, run=part) for keep in segment.kept if (part := _shared(keep.run, usable)) is not None
+    ]
     lost += [f"the run {k.run} for {k.kind} is outside" for k in segment.kept if _shared(k.run, usable) is None]
     return segment.model_copy(update={"subnet": subnet, "gateway": gateway, "scope": scope, "kept": kept}), lost
 
@@ -351,7 +353,7 @@ def _redirected(plan: SitePlan, gone: str, to: str) -> Iterator[Operation]:
 # --- Order and layout ------------------------------------------------------------------------------------
 
 
-def reorder(plan: SitePlan, key: str, by: int) -> Proposal:
+def reorder(plan: SitePlan, key: str, by: int) -> SegmentProposal:
     """A segment so many places up (negative) or down among the others."""
     keys = list(plan.segments)
     place = keys.index(key)
@@ -364,10 +366,10 @@ def reorder(plan: SitePlan, key: str, by: int) -> Proposal:
         if segment.order != numbers[name]
     ]
     moved = [] if to == place else operations
-    return Proposal(f"Put {plan.segments[key].label} at place {to + 1}", moved, [])
+    return SegmentProposal(f"Put {plan.segments[key].label} at place {to + 1}", moved, [])
 
 
-def lay_out_site(portfolio: Portfolio, plan: SitePlan, block: Network, needs: Sequence[Need]) -> Proposal:
+def lay_out_site(portfolio: Portfolio, plan: SitePlan, block: Network, needs: Sequence[SegmentNeed]) -> SegmentProposal:
     """A whole site from a list of needs in one block (VLSM): those that are there are renumbered, the others added.
 
     What other sites and other segments have of the block is not taken.
@@ -390,10 +392,10 @@ def lay_out_site(portfolio: Portfolio, plan: SitePlan, block: Network, needs: Se
         lost += [f"{need.label}: {line}" for line in proposal.lost]
         draft = applied(draft, proposal.operations)
     low, high = min(g.subnet.first for g in given), max(g.subnet.last for g in given)
-    return Proposal(f"Lay out {len(needs)} segments between {low} and {high}", operations, lost)
+    return SegmentProposal(f"Lay out {len(needs)} segments between {low} and {high}", operations, lost)
 
 
-def _in_turn(plan: SitePlan, moves: list[tuple[Need, Network]]) -> Iterator[tuple[Need, Network]]:
+def _in_turn(plan: SitePlan, moves: list[tuple[SegmentNeed, Network]]) -> Iterator[tuple[SegmentNeed, Network]]:
     """The moves in an order in which none goes to where another segment still is, so that addresses stay apart."""
     left = list(moves)
     while left:
@@ -409,21 +411,21 @@ def _in_turn(plan: SitePlan, moves: list[tuple[Need, Network]]) -> Iterator[tupl
         yield move
 
 
-def _laid(portfolio: Portfolio, plan: SitePlan, need: Need, subnet: Network) -> Proposal:
+def _laid(portfolio: Portfolio, plan: SitePlan, need: SegmentNeed, subnet: Network) -> SegmentProposal:
     if need.key is None:
         return add(portfolio, plan, need.role, need.label, subnet=subnet, hosts=need.hosts or None)
     segment = plan.segments[need.key]
     if segment.subnet == subnet:
-        return Proposal("", [], [])
+        return SegmentProposal("", [], [])
     if segment.subnet is None:
         begun = _first(portfolio.organisation.at(plan.customer), segment, subnet)
-        return Proposal("", _differences(f"/segments/{need.key}", segment, begun), [])
+        return SegmentProposal("", _differences(f"/segments/{need.key}", segment, begun), [])
     return resize(portfolio, plan, need.key, subnet)
 
 
 def _first(organisation: Organisation, segment: Segment, subnet: Network) -> Segment:
     """A segment that had no subnet, with its first one."""
     gateway = segment.gateway
-    if gateway is None and segment.role not in (Role.TRANSIT, Role.ISOLATED):
+    if gateway is None and segment.role not in (SegmentRole.TRANSIT, SegmentRole.ISOLATED):
         gateway = organisation.gateway_in(subnet)
     return segment.model_copy(update={"subnet": subnet, "gateway": gateway})

@@ -20,17 +20,17 @@ from octaplan.core.plan.device import (
 )
 from octaplan.core.plan.hardware import FactoryRole, HardwareType, Medium
 from octaplan.core.plan.organisation import Organisation
-from octaplan.core.plan.site import Role, Segment, SitePlan, new_id
+from octaplan.core.plan.site import Segment, SegmentRole, SitePlan, new_id
 from octaplan.core.propose.room import next_host
 from octaplan.core.values.addresses import Address, Network
 
 #: How a site's fixed hosts are recognised as boxes of a role.
 HOST_KINDS = {DeviceRole.SWITCH: ("switch",), DeviceRole.ACCESS_POINT: ("access point", "ap", "wireless")}
 
-_UNTRANSLATED = (Role.TRANSIT, Role.ISOLATED)
+_UNTRANSLATED = (SegmentRole.TRANSIT, SegmentRole.ISOLATED)
 
 
-class Proposal(NamedTuple):
+class BoxProposal(NamedTuple):
     """A device to add: its id, a JSON Patch, and what was assumed, a sentence each."""
 
     key: str
@@ -51,7 +51,7 @@ def equip(
     time_servers: Iterable[str] = (),
     organisation: Organisation | None = None,
     salt: object = "",
-) -> Proposal:
+) -> BoxProposal:
     """A new device of a type in a role, wired as far as the plan lets it be.
 
     `salt` (the revision, say) gives a box that takes the place of a removed one an id of its own, so that it does not
@@ -69,7 +69,7 @@ def equip(
         }
         for peer, port, use in fitter.far_ends
     ]
-    return Proposal(key, operations, fitter.assumed)
+    return BoxProposal(key, operations, fitter.assumed)
 
 
 class _Fitter:
@@ -115,7 +115,7 @@ class _Fitter:
 
     @property
     def segments(self) -> dict[str, Segment]:
-        return {key: segment for key, segment in self.plan.segments.items() if segment.role is not Role.TRANSIT}
+        return {key: segment for key, segment in self.plan.segments.items() if segment.role is not SegmentRole.TRANSIT}
 
     def _own_host(self) -> str | None:
         """The fixed host that a switch or access point is: one of its kind that no box is yet, best in the home."""
@@ -136,7 +136,7 @@ class _Fitter:
     @property
     def _usual_home(self) -> str | None:
         """Management, else servers or office, else the first."""
-        for role in (Role.MANAGEMENT, Role.SERVERS, Role.OFFICE):
+        for role in (SegmentRole.MANAGEMENT, SegmentRole.SERVERS, SegmentRole.OFFICE):
             for key, segment in self.segments.items():
                 if segment.role is role:
                     return key
@@ -159,9 +159,11 @@ class _Fitter:
             for circuit in circuits
         }
         self.values["allows"] = {
-            new_id(f"allow {key}", ()): Allow(source=key, target="all" if s.role is Role.MANAGEMENT else "internet")
+            new_id(f"allow {key}", ()): Allow(
+                source=key, target="all" if s.role is SegmentRole.MANAGEMENT else "internet"
+            )
             for key, s in self.segments.items()
-            if s.role is not Role.ISOLATED
+            if s.role is not SegmentRole.ISOLATED
         }
         self.assumed.append(
             "Every segment to the internet; management to everything; guests to nothing else; isolated to nothing."
@@ -228,11 +230,11 @@ class _Fitter:
     def _fit_transit(self, free: list[str]) -> None:
         """Links to other routers, each on a routed port of its own."""
         for key, segment in self.plan.segments.items():
-            if segment.role is Role.TRANSIT and free:
+            if segment.role is SegmentRole.TRANSIT and free:
                 name = free.pop(0)
                 self.ports[name] = PortUse(mode=PortMode.ROUTED, segment=key)
                 self.assumed.append(f"Port {name} carries {segment.label}, routed, for the router at its other end.")
-            elif segment.role is Role.TRANSIT:
+            elif segment.role is SegmentRole.TRANSIT:
                 self.assumed.append(f"{segment.label}: on no port yet, since the {self.kind.title} has none left.")
 
     def _switch_port(self, own: str, home: str | None, tagged: list[str]) -> dict[str, Any]:
@@ -264,7 +266,7 @@ class _Fitter:
         if self.role is DeviceRole.SWITCH and len(free) > 2:
             bench = next((name for name in reversed(free) if self.kind.ports[name].laptop), free[-1])
             self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
-            work = next((k for k, s in self.segments.items() if s.role is Role.OFFICE), home)
+            work = next((k for k, s in self.segments.items() if s.role is SegmentRole.OFFICE), home)
             for name in free:
                 if self.kind.ports[name].medium is Medium.COPPER:
                     self.ports.setdefault(name, PortUse(mode=PortMode.ACCESS, segment=work))

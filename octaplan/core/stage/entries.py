@@ -9,12 +9,12 @@ from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.site import Handoff
 from octaplan.core.stage.settings import (
     AccessSettings,
+    BoxSettings,
     Identity,
     Inside,
     InternetSide,
     PortSettings,
     RouteSettings,
-    Settings,
     WirelessSettings,
 )
 from octaplan.core.values.addresses import prefixed
@@ -122,7 +122,7 @@ def port_values(ports: Sequence[PortSettings]) -> Iterator[Value]:
             yield Value(label, f"{how}: {', '.join(one.label for one in port.carried)}")
 
 
-def rule_values(settings: Settings) -> Iterator[Value]:
+def rule_values(settings: BoxSettings) -> Iterator[Value]:
     """Translations and allow rules."""
     for translation in settings.translations:
         yield Value("Translate", f"{translation.segment} to {translation.circuit}")

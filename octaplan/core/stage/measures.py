@@ -9,7 +9,7 @@ from typing import NamedTuple
 from octaplan.core.values.addresses import Address, AddressError, Span, parse_address, parse_mac, parse_range
 from octaplan.core.values.errors import TypedError
 
-LONGEST = 4_000
+LONGEST_MEASURED = 4_000
 
 
 class Outcome(StrEnum):
@@ -20,7 +20,7 @@ class Outcome(StrEnum):
     BAD = "bad"
 
 
-class Judged(NamedTuple):
+class Judgement(NamedTuple):
     """An outcome, a sentence about it, and the value as it is recorded."""
 
     outcome: Outcome
@@ -28,7 +28,7 @@ class Judged(NamedTuple):
     value: str
 
 
-def judge(kind: str, text: str, expect: str = "") -> Judged:
+def judge(kind: str, text: str, expect: str = "") -> Judgement:
     """Judge an answer of a kind (`ping`, `lease`, `lookup`, `light`, `mac`, `firmware`, `yes`, `text`).
 
     Raises `ValueError` with a sentence when nothing can be read out of the text.
@@ -36,27 +36,27 @@ def judge(kind: str, text: str, expect: str = "") -> Judged:
     typed = text.strip()
     if not typed:
         raise TypedError("Nothing is typed: paste what it prints, or skip the step with a reason")
-    if len(typed) > LONGEST:
-        raise TypedError(f"It is {len(typed)} characters long: at most {LONGEST} are read")
+    if len(typed) > LONGEST_MEASURED:
+        raise TypedError(f"It is {len(typed)} characters long: at most {LONGEST_MEASURED} are read")
     return _JUDGES.get(kind, _text)(typed, expect)
 
 
-def _ping(typed: str, expect: str) -> Judged:
+def _ping(typed: str, expect: str) -> Judgement:
     sent, received, first_lost = _replies(typed)
     value = f"{received} of {sent} replies"
     named = re.findall(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){3}(?![\d.])", typed)
     if expect and named and expect not in named:
-        return Judged(Outcome.BAD, f"That was {named[0]}, not {expect}: ping {expect}.", value)
+        return Judgement(Outcome.BAD, f"That was {named[0]}, not {expect}: ping {expect}.", value)
     if received == sent:
-        return Judged(Outcome.GOOD, f"All {sent} replies came.", value)
+        return Judgement(Outcome.GOOD, f"All {sent} replies came.", value)
     if received == 0:
         hint = "check the cable and its light, then address and mask" if expect else "check the default route"
-        return Judged(Outcome.BAD, f"No reply at all: {hint}.", value)
+        return Judgement(Outcome.BAD, f"No reply at all: {hint}.", value)
     if sent - received == 1 and first_lost is not False:
-        return Judged(
+        return Judgement(
             Outcome.GOOD, "The first reply of a new neighbour is lost while its MAC is asked for: normal.", value
         )
-    return Judged(
+    return Judgement(
         Outcome.ODD, f"{sent - received} of {sent} replies lost: try again; if it stays, change the cable.", value
     )
 
@@ -89,20 +89,20 @@ def _first_lost(typed: str) -> bool | None:
     return min(numbers) > 1 or (min(numbers) == 1 and "icmp_seq=0" not in typed and max(numbers) == len(numbers))
 
 
-def _lease(typed: str, expect: str) -> Judged:
+def _lease(typed: str, expect: str) -> Judgement:
     address = _address_in(typed)
     if address is None:
         raise TypedError("No address is in it: type the one that the laptop got, such as 10.40.8.20")
     leases = _span(expect)
     if leases is None or leases.holds(address):
-        return Judged(Outcome.GOOD, f"{address} is one of {expect}.", str(address))
+        return Judgement(Outcome.GOOD, f"{address} is one of {expect}.", str(address))
     if address.family == 4 and address.value >> 16 == 0xA9FE:
-        return Judged(
+        return Judgement(
             Outcome.BAD,
             f"{address} is what a laptop gives itself when nobody answers: DHCP is not running.",
             str(address),
         )
-    return Judged(
+    return Judgement(
         Outcome.BAD,
         f"{address} is outside {expect}: another server answered. Find it before this box ships.",
         str(address),
@@ -125,13 +125,15 @@ def _address_in(typed: str) -> Address | None:
     return None
 
 
-def _lookup(typed: str, expect: str) -> Judged:
+def _lookup(typed: str, expect: str) -> Judgement:
     if re.search(r"NXDOMAIN|SERVFAIL|timed? ?out|can't find|no servers|not found", typed, re.IGNORECASE):
-        return Judged(Outcome.BAD, "No name was found: check the resolvers, and whether the box forwards.", "not found")
+        return Judgement(
+            Outcome.BAD, "No name was found: check the resolvers, and whether the box forwards.", "not found"
+        )
     address = _address_in(typed)
     if address is None and typed.casefold() not in ("ok", "yes", "found"):
         raise TypedError("Neither an address nor an error is in it: paste the answer, or write ok")
-    return Judged(Outcome.GOOD, "Names are found.", str(address or "found"))
+    return Judgement(Outcome.GOOD, "Names are found.", str(address or "found"))
 
 
 _YES, _NO = (
@@ -140,43 +142,43 @@ _YES, _NO = (
 )
 
 
-def _light(typed: str, expect: str) -> Judged:
+def _light(typed: str, expect: str) -> Judgement:
     said = typed.casefold()
     if said in _YES or (expect and said == expect.casefold()):
-        return Judged(Outcome.GOOD, "As it should be.", typed)
+        return Judgement(Outcome.GOOD, "As it should be.", typed)
     if said in _NO:
-        return Judged(Outcome.BAD, "No light: other cable, other port, then the far end.", typed)
-    return Judged(Outcome.ODD, f"Noted. Expected: {expect or 'on'}.", typed)
+        return Judgement(Outcome.BAD, "No light: other cable, other port, then the far end.", typed)
+    return Judgement(Outcome.ODD, f"Noted. Expected: {expect or 'on'}.", typed)
 
 
-def _yes(typed: str, expect: str) -> Judged:
+def _yes(typed: str, expect: str) -> Judgement:
     said = typed.casefold()
     if said in _YES:
-        return Judged(Outcome.GOOD, "It works.", typed)
+        return Judgement(Outcome.GOOD, "It works.", typed)
     if said in _NO:
-        return Judged(Outcome.BAD, "It does not: look at the management access step again.", typed)
-    return Judged(Outcome.ODD, "Noted, as it was written.", typed)
+        return Judgement(Outcome.BAD, "It does not: look at the management access step again.", typed)
+    return Judgement(Outcome.ODD, "Noted, as it was written.", typed)
 
 
-def _mac(typed: str, expect: str) -> Judged:
+def _mac(typed: str, expect: str) -> Judgement:
     macs = [str(parse_mac(part)) for part in re.split(r"[\s;,]+", typed) if part]
     value = " ".join(macs)
     if expect and not set(expect.split()) & set(macs):
-        return Judged(Outcome.BAD, f"The plan has {expect} for this box: is it the right one?", value)
-    return Judged(Outcome.GOOD, "Recorded.", value)
+        return Judgement(Outcome.BAD, f"The plan has {expect} for this box: is it the right one?", value)
+    return Judgement(Outcome.GOOD, "Recorded.", value)
 
 
-def _firmware(typed: str, expect: str) -> Judged:
+def _firmware(typed: str, expect: str) -> Judgement:
     if expect and expect.casefold() not in typed.casefold():
-        return Judged(Outcome.ODD, f"Wanted is {expect}: update it, or note why not.", typed[:200])
-    return Judged(Outcome.GOOD, "As wanted." if expect else "Recorded.", typed[:200])
+        return Judgement(Outcome.ODD, f"Wanted is {expect}: update it, or note why not.", typed[:200])
+    return Judgement(Outcome.GOOD, "As wanted." if expect else "Recorded.", typed[:200])
 
 
-def _text(typed: str, expect: str) -> Judged:
+def _text(typed: str, expect: str) -> Judgement:
     value = " ".join(typed.split())[:200]
     if expect and value.casefold() != expect.casefold():
-        return Judged(Outcome.BAD, f"The plan has {expect}: is it the right box?", value)
-    return Judged(Outcome.GOOD, "Recorded.", value)
+        return Judgement(Outcome.BAD, f"The plan has {expect}: is it the right box?", value)
+    return Judgement(Outcome.GOOD, "Recorded.", value)
 
 
 _JUDGES = {

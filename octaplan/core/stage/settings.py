@@ -178,7 +178,7 @@ class WirelessSettings:
 
 
 @dataclass(frozen=True, slots=True)
-class Settings:
+class BoxSettings:
     """All of it, in the order one types it in."""
 
     identity: Identity
@@ -192,11 +192,11 @@ class Settings:
     access: tuple[AccessSettings, ...]
 
 
-def settings_of(plan: SitePlan, key: str, kind: HardwareType | None = None) -> Settings:
+def settings_of(plan: SitePlan, key: str, kind: HardwareType | None = None) -> BoxSettings:
     """What goes into a device of a plan. Its hardware type, where known, tells whether it has a radio of its own."""
     device = plan.devices[key]
     labels = {one: segment.label for one, segment in plan.segments.items()} | PLACES
-    return Settings(
+    return BoxSettings(
         identity=_identity(plan, device),
         internet=tuple(internet_side(plan, circuit, device) for circuit, _ in circuits_of(plan, device)),
         routes=tuple(

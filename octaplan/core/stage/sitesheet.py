@@ -9,7 +9,7 @@ from octaplan.core.plan.boxes import named, own_address
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.hardware import HardwareType
-from octaplan.core.plan.site import Handoff, Host, Role, SitePlan
+from octaplan.core.plan.site import Handoff, Host, SegmentRole, SitePlan
 from octaplan.core.stage.settings import (
     InternetSide,
     PortSettings,
@@ -127,7 +127,7 @@ def _internet_rows(side: InternetSide) -> Iterator[SheetRow]:
 def _segment_part(plan: SitePlan, key: str) -> SheetPart:
     segment = plan.segments[key]
     served = {"edge": "this site's edge", "none": "nobody: DHCP is off"}
-    none = "none" if segment.role in (Role.TRANSIT, Role.ISOLATED) else None
+    none = "none" if segment.role in (SegmentRole.TRANSIT, SegmentRole.ISOLATED) else None
     rows = [
         SheetRow("VLAN", str(segment.vlan) if segment.vlan else "none"),
         SheetRow("Subnet", _known(segment.subnet)),

@@ -16,8 +16,8 @@ from octaplan.core.check.claims import (
     SEGMENT,
     Addresses,
     Claims,
+    ClaimTable,
     Labels,
-    Table,
     known,
     words,
 )
@@ -48,7 +48,7 @@ class Columns(unittest.TestCase):
             few = getattr(rows, kind)
             if not len(few):
                 continue
-            small, large = Table(kind, few), Table(kind, np.tile(few, module.LARGE // len(few) + 1))
+            small, large = ClaimTable(kind, few), ClaimTable(kind, np.tile(few, module.LARGE // len(few) + 1))
             for name in few.dtype.names:
                 a, b = small[name], large[name]
                 if isinstance(a, Addresses):

@@ -8,14 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.plan.changes import changes, compared, sentence
-from octaplan.core.plan.history import Kind, Step, course
+from octaplan.core.plan.history import CourseStep, StepKind, course
 from tests.support import segment, site
 
 
 class Undo(unittest.TestCase):
-    def steps(self, letters: str) -> list[Step]:
-        kinds = {"c": Kind.CHANGE, "u": Kind.UNDO, "r": Kind.REDO, "b": Kind.BACK}
-        return [Step(number, kinds[letter]) for number, letter in enumerate(letters, 1)]
+    def steps(self, letters: str) -> list[CourseStep]:
+        kinds = {"c": StepKind.CHANGE, "u": StepKind.UNDO, "r": StepKind.REDO, "b": StepKind.BACK}
+        return [CourseStep(number, kinds[letter]) for number, letter in enumerate(letters, 1)]
 
     def test_what_stands(self) -> None:
         for letters, expected in {

@@ -14,7 +14,7 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.plan.questions import QUESTIONS, State, Whom, left_open, owed, standing
 from octaplan.core.plan.replacement import candidates, survivor_now
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.answering import AnswerError, Contradiction, Given, take
+from octaplan.core.propose.answering import AnswerError, Contradiction, GivenAnswer, take
 from octaplan.core.propose.remedies import remedies
 from tests import examples
 from tests.support import circuit, segment, site
@@ -23,7 +23,7 @@ NOW = datetime(2027, 3, 4, 9, tzinfo=UTC)
 
 
 def answered(plan: SitePlan, *given: tuple[str, str], confirmed: bool = False) -> SitePlan:
-    taken = take(plan, [Given(*one) for one in given], "Ines", NOW, source="Dana, phone", confirmed=confirmed)
+    taken = take(plan, [GivenAnswer(*one) for one in given], "Ines", NOW, source="Dana, phone", confirmed=confirmed)
     return applied(plan, taken.operations)
 
 
@@ -55,7 +55,7 @@ class Asking(unittest.TestCase):
             (held["pppoe_password.circ0"].state, held["pppoe_password.circ0"].value), (State.GIVEN, "in the safe")
         )
         with self.assertRaisesRegex(AnswerError, "into the safe"):
-            take(plan, [Given("pppoe_password.circ0", "hunter2")], "Ines", NOW)
+            take(plan, [GivenAnswer("pppoe_password.circ0", "hunter2")], "Ines", NOW)
 
     def test_what_is_open_by_whom(self) -> None:
         plan = site(circuits=[circuit(gateway=None)])
@@ -106,19 +106,19 @@ class Answering(unittest.TestCase):
             ("place", "x" * 1_001, "at most 1,000"),
         ):
             with self.subTest(key), self.assertRaisesRegex(AnswerError, words) as caught:
-                take(plan, [Given(key, text)], "Ines", NOW)
+                take(plan, [GivenAnswer(key, text)], "Ines", NOW)
             self.assertEqual(caught.exception.key, key)
         bridged = site(circuits=[circuit(modem_subnet="192.168.100.0/24")])
         with self.assertRaisesRegex(AnswerError, "yes, no"):
-            take(bridged, [Given("bridge.circ0", "perhaps")], "Ines", NOW)
+            take(bridged, [GivenAnswer("bridge.circ0", "perhaps")], "Ines", NOW)
 
     def test_a_confirmed_answer_is_contradicted_with_both_sides(self) -> None:
         plan = answered(site(circuits=[circuit()]), ("gateway.circ0", "203.0.113.17"), confirmed=True)
         self.assertEqual(states(plan)["gateway.circ0"], State.CONFIRMED)
-        against = take(plan, [Given("gateway.circ0", "203.0.113.22")], "Ines", NOW).contradictions
+        against = take(plan, [GivenAnswer("gateway.circ0", "203.0.113.22")], "Ines", NOW).contradictions
         expected = Contradiction("gateway.circ0", "gateway", "203.0.113.17", "Dana, phone", NOW, "203.0.113.22")
         self.assertEqual(against, [expected])
-        self.assertEqual(take(plan, [Given("gateway.circ0", "203.0.113.17")], "Ines", NOW).contradictions, [])
+        self.assertEqual(take(plan, [GivenAnswer("gateway.circ0", "203.0.113.17")], "Ines", NOW).contradictions, [])
 
     def test_a_plan_that_departs_is_found_and_put_back(self) -> None:
         plan = answered(site(circuits=[circuit()]), ("gateway.circ0", "203.0.113.17"), confirmed=True)
@@ -182,13 +182,13 @@ class AnyAnswer(unittest.TestCase):
         for (name, each), text in given:
             key = f"{name}.circ0" if each else name
             try:
-                taken = take(plan, [Given(key, text)], "Ines", NOW, confirmed=confirmed)
+                taken = take(plan, [GivenAnswer(key, text)], "Ines", NOW, confirmed=confirmed)
             except AnswerError as error:
                 self.assertEqual(error.key, key)
                 self.assertTrue(str(error).strip())
                 continue
             plan = applied(plan, taken.operations)
-            again = take(plan, [Given(key, text)], "Ines", NOW, confirmed=confirmed)
+            again = take(plan, [GivenAnswer(key, text)], "Ines", NOW, confirmed=confirmed)
             self.assertEqual(applied(plan, again.operations), plan)
             self.assertEqual(again.contradictions, [])
             state = states(plan).get(key)

@@ -7,7 +7,7 @@ from typing import Any
 
 from octaplan.core.plan.questions import Whom
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.asking import COLUMNS, Came, as_rows, as_text, lists, read_rows, read_text
+from octaplan.core.propose.asking import ASKED_COLUMNS, Came, as_rows, as_text, lists, read_rows, read_text
 from tests.support import circuit, site
 
 
@@ -112,7 +112,7 @@ class ComingBack(unittest.TestCase):
 class Tables(unittest.TestCase):
     def rows(self) -> list[dict[str, str]]:
         listed = lists(portfolio().values(), NAMES, whom=Whom.PROVIDER, who="Copperline")
-        return [dict(zip(COLUMNS, row, strict=True)) for row in as_rows(listed)]
+        return [dict(zip(ASKED_COLUMNS, row, strict=True)) for row in as_rows(listed)]
 
     def came(self, **changed: str) -> Came:
         row: dict[str, Any] = next(row for row in self.rows() if row["key"] == "gateway.circ0")

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.plan.patch import applied
-from octaplan.core.propose.fragment import LONGEST, read_fragment
+from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from tests.support import site
 
 PLAN = site(circuits=[{"label": "Main"}])
@@ -68,7 +68,7 @@ class Letters(unittest.TestCase):
         self.assertEqual(problems["gateway"], "")
 
     def test_letters_that_say_nothing(self) -> None:
-        for text, words in (("Kind regards", "names a field"), ("x" * (LONGEST + 1), "at most")):
+        for text, words in (("Kind regards", "names a field"), ("x" * (LONGEST_LETTER + 1), "at most")):
             with self.subTest(words), self.assertRaisesRegex(ValueError, words):
                 read_fragment(PLAN, "circ0", text)
 

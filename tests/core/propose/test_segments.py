@@ -11,11 +11,11 @@ from octaplan.core.check.findings import Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import applied
-from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import (
-    Need,
-    Proposal,
+    SegmentNeed,
+    SegmentProposal,
     add,
     duplicate,
     join,
@@ -42,13 +42,13 @@ def portfolio(*plans: SitePlan) -> Portfolio:
 
 
 class New(unittest.TestCase):
-    def taken(self, plan: SitePlan, proposal: Proposal) -> SitePlan:
+    def taken(self, plan: SitePlan, proposal: SegmentProposal) -> SitePlan:
         return applied(plan, proposal.operations)
 
     def test_it_is_complete_and_clean(self) -> None:
         plan = office_site()
         held = portfolio(plan)
-        for role in Role:
+        for role in SegmentRole:
             with self.subTest(role):
                 after = self.taken(plan, add(held, plan, role))
                 fresh = next(s for key, s in after.segments.items() if key not in plan.segments)
@@ -59,20 +59,20 @@ class New(unittest.TestCase):
     def test_size_by_hosts_prefix_or_subnet(self) -> None:
         plan, held = office_site(), portfolio(office_site())
         sizes = {
-            "hosts": add(held, plan, Role.OTHER, "Lab", hosts=100),
-            "prefix": add(held, plan, Role.OTHER, "Lab", prefix=27),
-            "subnet": add(held, plan, Role.OTHER, "Lab", subnet=net("10.40.77.0/28")),
+            "hosts": add(held, plan, SegmentRole.OTHER, "Lab", hosts=100),
+            "prefix": add(held, plan, SegmentRole.OTHER, "Lab", prefix=27),
+            "subnet": add(held, plan, SegmentRole.OTHER, "Lab", subnet=net("10.40.77.0/28")),
         }
         told = {name: proposal.operations[0]["value"]["subnet"] for name, proposal in sizes.items()}
         self.assertEqual(told["hosts"][-3:], "/25", "100 grown by 25 %, and a gateway")
         self.assertEqual(told["prefix"][-3:], "/27")
         self.assertEqual(told["subnet"], "10.40.77.0/28")
         with self.assertRaisesRegex(RoomError, "No free /9"):
-            add(held, plan, Role.OTHER, prefix=9)
+            add(held, plan, SegmentRole.OTHER, prefix=9)
 
     def test_labels_and_vlans_stay_apart(self) -> None:
         plan = office_site()
-        value = add(portfolio(plan), plan, Role.OFFICE).operations[0]["value"]
+        value = add(portfolio(plan), plan, SegmentRole.OFFICE).operations[0]["value"]
         self.assertEqual((value["label"], value["vlan"]), ("Office 2", 30))
 
     def test_a_copy_has_everything_at_its_offset(self) -> None:
@@ -177,7 +177,11 @@ class Places(unittest.TestCase):
 
 
 class Layouts(unittest.TestCase):
-    NEEDS = (Need("Office", Role.OFFICE, 100), Need("Voice", Role.VOICE, 50), Need("Link", Role.TRANSIT, 0, 30))
+    NEEDS = (
+        SegmentNeed("Office", SegmentRole.OFFICE, 100),
+        SegmentNeed("Voice", SegmentRole.VOICE, 50),
+        SegmentNeed("Link", SegmentRole.TRANSIT, 0, 30),
+    )
 
     def test_a_whole_site(self) -> None:
         plan = site("FERN/NEW")
@@ -200,13 +204,19 @@ class Layouts(unittest.TestCase):
     def test_segments_that_are_there_move_with_all_they_hold(self) -> None:
         hosts = [("Office", "printer", "10.40.8.10")]
         plan = site(segments=[segment(scope=SCOPE), segment("Voice", "10.40.9.0/24")], hosts=hosts)  # type: ignore[arg-type]
-        needs = [Need("Office", Role.OFFICE, 60, None, "seg0"), Need("Voice", Role.VOICE, 20, None, "seg1")]
+        needs = [
+            SegmentNeed("Office", SegmentRole.OFFICE, 60, None, "seg0"),
+            SegmentNeed("Voice", SegmentRole.VOICE, 20, None, "seg1"),
+        ]
         after = applied(plan, lay_out_site(portfolio(plan), plan, net("10.40.64.0/23"), needs).operations)
         self.assertEqual([str(s.subnet) for s in after.segments.values()], ["10.40.64.0/25", "10.40.64.128/27"])
         self.assertEqual(str(after.hosts["host0"].address), "10.40.64.10")
 
     def test_two_that_would_change_places_are_refused(self) -> None:
         plan = site(segments=[segment(subnet="10.40.8.128/25"), segment("Voice", "10.40.8.0/25")])
-        needs = [Need("Office", Role.OFFICE, 0, 25, "seg0"), Need("Voice", Role.VOICE, 0, 25, "seg1")]
+        needs = [
+            SegmentNeed("Office", SegmentRole.OFFICE, 0, 25, "seg0"),
+            SegmentNeed("Voice", SegmentRole.VOICE, 0, 25, "seg1"),
+        ]
         with self.assertRaisesRegex(RoomError, "change places"):
             lay_out_site(portfolio(plan), plan, net("10.40.8.0/24"), needs)

@@ -12,9 +12,19 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.space import fitting, picture, public_lines
 from octaplan.core.plan.changes import compared
 from octaplan.core.plan.patch import applied
-from octaplan.core.plan.site import Role, SitePlan
+from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose.room import Room
-from octaplan.core.propose.segments import Need, Proposal, add, duplicate, join, lay_out_site, reorder, resize, split
+from octaplan.core.propose.segments import (
+    SegmentNeed,
+    SegmentProposal,
+    add,
+    duplicate,
+    join,
+    lay_out_site,
+    reorder,
+    resize,
+    split,
+)
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_network
 from tests import examples
@@ -35,7 +45,7 @@ QUIET = examples(60)
 
 
 class Proposals(unittest.TestCase):
-    def proposed(self, plan: SitePlan, propose: Callable[[], Proposal]) -> None:
+    def proposed(self, plan: SitePlan, propose: Callable[[], SegmentProposal]) -> None:
         try:
             proposal = propose()
         except ValueError as refusal:
@@ -64,9 +74,9 @@ class Proposals(unittest.TestCase):
             self.proposed(plan, propose)
 
     @QUIET
-    @given(any_plans(), organisations, st.sampled_from(list(Role)), st.integers(0, 1 << 33), networks, st.data())
+    @given(any_plans(), organisations, st.sampled_from(list(SegmentRole)), st.integers(0, 1 << 33), networks, st.data())
     def test_of_many(
-        self, plan: SitePlan, organisation: object, role: Role, hosts: int, block: object, data: st.DataObject
+        self, plan: SitePlan, organisation: object, role: SegmentRole, hosts: int, block: object, data: st.DataObject
     ) -> None:
         held = Portfolio([plan], organisation)  # type: ignore[arg-type]
         prefix = data.draw(st.none() | st.integers(-1, 40))
@@ -74,7 +84,7 @@ class Proposals(unittest.TestCase):
         self.proposed(plan, lambda: add(held, plan, role, prefix=prefix, subnet=data.draw(st.none() | networks)))
         keys = [None, *plan.segments]
         needs = [
-            Need(f"n{number}", role, min(hosts, 300), prefix, key)
+            SegmentNeed(f"n{number}", role, min(hosts, 300), prefix, key)
             for number, key in enumerate(data.draw(st.lists(st.sampled_from(keys), unique=True, min_size=1)))
         ]
         self.proposed(plan, lambda: lay_out_site(held, plan, block, needs))  # type: ignore[arg-type]

@@ -5,7 +5,7 @@ import unittest
 from octaplan.core.plan.device import DeviceRole, PortMode
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.entries import Value, internet_values
-from octaplan.core.stage.settings import Settings, internet_side, scope_settings, settings_of
+from octaplan.core.stage.settings import BoxSettings, internet_side, scope_settings, settings_of
 from octaplan.core.stage.sitesheet import SheetRow, SiteSheet, site_sheet
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
@@ -13,7 +13,7 @@ from tests.support import circuit, segment, site
 POINT = hardware("test-point", kind="access point", ports={"1": {}}, radio=True, slots={})
 
 
-def edge(plan: SitePlan | None = None) -> Settings:
+def edge(plan: SitePlan | None = None) -> BoxSettings:
     plan, key = with_device(plan or office_site(), hardware())
     return settings_of(plan, key, hardware())
 

@@ -6,25 +6,11 @@ import DialogTitle from '@mui/material/DialogTitle';
 import { useEffect, useState } from 'react';
 import type { Failure, Operation, Schemas } from '../../api/client';
 import { readColumn, readLetter } from '../../api/queries';
+import { fieldOf } from '../../parts/fields';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
 
 type Found = Schemas['ReadShown'];
-
-const FIELDS: Record<string, string> = {
-  handoff: 'Hand-off',
-  address: 'Own address',
-  prefix: 'Mask',
-  gateway: "Provider's gateway",
-  resolvers: 'Resolvers',
-  vlan: 'VLAN tag',
-  routed_blocks: 'Routed blocks',
-  pppoe_user: 'PPPoE user',
-  provider: 'Provider',
-  reference: 'Reference',
-  address6: 'Own IPv6 address',
-  gateway6: "Provider's IPv6 gateway",
-};
 
 /** A provider's letter, pasted and read into the fields of a circuit; taken only when it was looked at. */
 export function LetterDialog(props: {
@@ -84,7 +70,7 @@ export function LetterDialog(props: {
             {line}
           </p>
         ))}
-        <Readings found={read.found} name={(field) => FIELDS[field] ?? field} />
+        <Readings found={read.found} name={(field) => fieldOf('circuits', field).label} />
       </DialogContent>
       <Taking
         operations={operations}
@@ -97,7 +83,7 @@ export function LetterDialog(props: {
 
 /** A column of values pasted into a table, read row by row; taken only when it was looked at. */
 export function ColumnDialog(props: {
-  entries: Schemas['Entry'][];
+  entries: Schemas['TypedEntry'][];
   names: string[];
   left: number;
   onClose: () => void;

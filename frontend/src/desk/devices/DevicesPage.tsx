@@ -24,7 +24,7 @@ export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
   modem: "provider's modem",
 };
 
-const KINDS: Record<Schemas['DeviceRole'], Schemas['Kind'][]> = {
+const KINDS: Record<Schemas['DeviceRole'], Schemas['BoxKind'][]> = {
   edge: ['firewall', 'router'],
   'inner-router': ['firewall', 'router'],
   switch: ['switch'],

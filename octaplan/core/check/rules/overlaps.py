@@ -8,7 +8,7 @@ from itertools import chain
 
 import numpy as np
 
-from octaplan.core.check.claims import Addresses, Table, known, where
+from octaplan.core.check.claims import Addresses, ClaimTable, known, where
 from octaplan.core.check.findings import OTHERS_LISTED, Hit, Severity, Trait, rule
 from octaplan.core.check.overlap import IntervalIndex, among, first_few
 from octaplan.core.check.view import Subject, View
@@ -439,7 +439,7 @@ def overlap_routed_block(view: View) -> Iterator[Hit]:
         )
 
 
-def _one_circuit(circuits: Table, row: int, other: int) -> bool:
+def _one_circuit(circuits: ClaimTable, row: int, other: int) -> bool:
     """Whether two rows are the two families of one circuit."""
     same: bool = all(circuits[column][row] == circuits[column][other] for column in ("site", "item"))
     return same
