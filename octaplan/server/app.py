@@ -19,14 +19,15 @@ from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 
 from octaplan import __version__
-from octaplan.server import (
+from octaplan.server import events, problems, session
+from octaplan.server.guard import Guard
+from octaplan.server.pages import (
     accounts,
     bench,
     credentials,
     customers,
     desk,
     devices,
-    events,
     findings,
     goto,
     handover,
@@ -39,14 +40,11 @@ from octaplan.server import (
     organisation,
     outbound,
     patterns,
-    problems,
     proposals,
     questions,
     safe,
-    session,
     space,
 )
-from octaplan.server.guard import Guard
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.server.tries import Tries
@@ -91,6 +89,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
             clockwork.start()
         yield
         clockwork.end()
+        app.state.import_desk.close()
         database.close()
 
     app = FastAPI(
@@ -102,23 +101,19 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         lifespan=lifespan,
         generate_unique_id_function=_operation_name,
     )
-    app.state.database = database
     records = app.state.records = Records(database)
     for sentence in records.batches.finish():
         structlog.get_logger().warning("a change that was cut short is taken back", change=sentence)
-    app.state.plans = records.plans
     app.state.hub = events.Hub()
     for plans in (records.plans, records.patterns.plans):
         plans.watchers.append(app.state.hub.changed)
-    app.state.imports = records.imports
     app.state.import_desk = imports.ImportDesk(records.imports)
-    app.state.accounts = records.accounts
     app.state.tries = Tries()
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
     app.state.metrics_token = running.metrics_token
     app.state.notes = running.notes
-    app.state.setup_code = None if app.state.accounts.any() else _one_time_code()
+    app.state.setup_code = None if records.accounts.any() else _one_time_code()
     problems.install(app)
     pages = (
         outbound,

@@ -169,4 +169,6 @@ async def _disconnected(receive: Receive) -> None:
 async def events(request: Request, person: Looking, at: Annotated[str, Query(max_length=90)] = "") -> Response:
     """Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`)."""
     listener = Listener(person.full_name, at.casefold(), asyncio.get_running_loop())
-    return EventStream(request.app.state.hub, listener, request.app.state.accounts, request.cookies.get(COOKIE, ""))
+    return EventStream(
+        request.app.state.hub, listener, request.app.state.records.accounts, request.cookies.get(COOKIE, "")
+    )

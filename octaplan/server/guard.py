@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 
 import structlog
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.exceptions import HTTPException
+from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -49,16 +49,8 @@ class Guard:
         headers = Headers(scope=scope)
         path: str = scope["path"]
         limit = MAX_UPLOAD if path == "/api/imports" or path.endswith("/backups") else MAX_BODY
-        status = received = 0
+        status = 0
         begun = time.perf_counter()
-
-        async def bounded() -> Message:
-            nonlocal received
-            message = await receive()
-            received += len(message.get("body", b""))
-            if received > limit:
-                raise HTTPException(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, _too_large(path, limit))
-            return message
 
         async def answering(message: Message) -> None:
             nonlocal status
@@ -67,12 +59,22 @@ class Guard:
                 _protect(MutableHeaders(scope=message), path, secure=scope["scheme"] == "https")
             await send(message)
 
+        async def unless_too_large(message: Message) -> None:
+            """What the framework says of a body beyond the limit is said in our words, when all is done."""
+            nonlocal status
+            if message["type"] == "http.response.start" and message["status"] == HTTPStatus.REQUEST_ENTITY_TOO_LARGE:
+                status = message["status"]
+            elif status != HTTPStatus.REQUEST_ENTITY_TOO_LARGE:
+                await answering(message)
+
         try:
-            refusal = self._refusal(scope, headers, path, limit)
+            refusal = self._refusal(scope, headers, path)
+            if refusal is None:
+                await RequestBodyLimitMiddleware(self.app, limit)(scope, receive, unless_too_large)
+                if status == HTTPStatus.REQUEST_ENTITY_TOO_LARGE:
+                    refusal = respond(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, _too_large(path, limit))
             if refusal is not None:
                 await refusal(scope, receive, answering)
-                return
-            await self.app(scope, bounded, answering)
         except Exception as error:
             answer = unexpected(path, error)
             if status:  # the answer has begun: all that is left is to end it
@@ -85,7 +87,7 @@ class Guard:
             who = scope.get("state", {}).get("account", "")
             log.info("request", method=scope["method"], path=path, status=int(status), ms=spent, who=who)
 
-    def _refusal(self, scope: Scope, headers: Headers, path: str, limit: int) -> Response | None:
+    def _refusal(self, scope: Scope, headers: Headers, path: str) -> Response | None:
         if self.hosts is not None and not self._ours(headers.get("host", "")):
             return respond(
                 HTTPStatus.MISDIRECTED_REQUEST,
@@ -98,9 +100,6 @@ class Guard:
                 return respond(HTTPStatus.FORBIDDEN, "This request did not come from Octaplan's own pages")
         elif path.startswith("/api/") and headers.get("sec-fetch-site") == "cross-site":
             return respond(HTTPStatus.FORBIDDEN, "This request did not come from Octaplan's own pages")
-        length = headers.get("content-length", "0")
-        if not (length.isascii() and length.isdigit()) or int(length[:19]) > limit:
-            return respond(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, _too_large(path, limit))
         return None
 
     def _ours(self, host: str) -> bool:

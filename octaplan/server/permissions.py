@@ -66,7 +66,7 @@ class Allowed:
         self.thing = thing
 
     async def __call__(self, request: Request) -> Person:
-        accounts: Accounts = request.app.state.accounts
+        accounts: Accounts = request.app.state.records.accounts
         token = request.cookies.get(COOKIE)
         person = accounts.known(token) if token else None
         if person is None and token:

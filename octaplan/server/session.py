@@ -99,7 +99,7 @@ class OwnSessionShown(BaseModel):
 
 
 def _accounts(request: Request) -> Accounts:
-    accounts: Accounts = request.app.state.accounts
+    accounts: Accounts = request.app.state.records.accounts
     return accounts
 
 
@@ -119,7 +119,7 @@ def _signed_in(person: Person) -> SignedIn:
 def trying(request: Request, name: str) -> Iterator[Attempt]:
     """One try to prove who one is. Raises `Problem` for one that has to wait."""
     state = request.app.state
-    known = state.accounts.knows_device(name, request.cookies.get(DEVICE, ""))
+    known = state.records.accounts.knows_device(name, request.cookies.get(DEVICE, ""))
     try:
         with state.tries.attempt(name, address_of(request), known_device=known) as attempt:
             yield attempt

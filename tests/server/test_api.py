@@ -31,7 +31,7 @@ class WithServer(InFolder):
             time_cost=1, memory_cost=64
         )  # the real cost is felt in tests/store
         self.records.hardware.save(hardware(slots={}).document(), 0, "Ines")
-        self.plans = self.app.state.plans
+        self.plans = self.app.state.records.plans
         self.plans.save_all([DOCK, MILL], "Ines", "Loaded from tables")
         for name, role in (
             ("ines", AccountRole.ADMINISTRATOR),
@@ -39,10 +39,10 @@ class WithServer(InFolder):
             ("marek", AccountRole.TECHNICIAN),
             ("vera", AccountRole.VIEWER),
         ):
-            self.app.state.accounts.add(name, name.title(), PASSWORD, role)
+            self.app.state.records.accounts.add(name, name.title(), PASSWORD, role)
         self.app.state.setup_code = None
         self.client = self.visitor()
-        self.addCleanup(self.app.state.database.close)
+        self.addCleanup(self.app.state.records.database.close)
 
     def visitor(self) -> TestClient:
         return TestClient(self.app, headers={"X-Octaplan": "1"}, raise_server_exceptions=False)
@@ -107,7 +107,7 @@ class Sessions(WithServer):
 class FirstStart(InFolder):
     def test_the_first_administrator_needs_the_code_of_the_console(self) -> None:
         app = create_app(Database(self.folder))
-        self.addCleanup(app.state.database.close)
+        self.addCleanup(app.state.records.database.close)
         client = TestClient(app, headers={"X-Octaplan": "1"})
         first = {"code": "wrong", "name": "ada", "full_name": "Ada", "password": PASSWORD}
         self.assertEqual(client.get("/api/start").json(), {"needs_setup": True})
@@ -339,7 +339,7 @@ class Answers(WithServer):
         self.assertRegex(told, r'octaplan_answers_total\{status="4xx"\} [1-9]')
 
     def test_health_fails_when_a_writer_does_not_come_back(self) -> None:
-        database: Database = self.app.state.database
+        database: Database = self.app.state.records.database
         with database.turn():
             self.assertEqual(self.client.get("/api/health").status_code, 200)
             database._since = (database._since or 0) - 1_000
@@ -349,15 +349,15 @@ class Answers(WithServer):
     def test_a_disk_that_takes_nothing_is_said_and_reads_go_on(self) -> None:
         client = self.signed_in()
         before = client.get("/api/sites/FERN/DOCK").json()["revision"]["number"]
-        with self.app.state.database.engine.connect() as connection:
+        with self.app.state.records.database.engine.connect() as connection:
             connection.exec_driver_sql("PRAGMA max_page_count=1")
             limit = connection.exec_driver_sql("PRAGMA page_count").scalar_one()
 
         def small(dbapi: Any, *_: object) -> None:
             dbapi.execute(f"PRAGMA max_page_count={limit}")
 
-        event.listen(self.app.state.database.engine, "connect", small)
-        event.listen(self.app.state.database.engine, "checkout", small)
+        event.listen(self.app.state.records.database.engine, "connect", small)
+        event.listen(self.app.state.records.database.engine, "checkout", small)
         contact = [{"op": "add", "path": "/contact", "value": "x" * 150}]
         answers = [self.patch(client, contact, before) for _ in range(1)]
         while answers[-1].status_code == 200:
@@ -368,5 +368,5 @@ class Answers(WithServer):
         self.assertIn("disk is full", answers[-1].json()["detail"])
         desk = client.get("/api/sites/FERN/DOCK").json()
         self.assertEqual(desk["revision"]["number"], before + len(answers) - 1)
-        event.remove(self.app.state.database.engine, "connect", small)
-        event.remove(self.app.state.database.engine, "checkout", small)
+        event.remove(self.app.state.records.database.engine, "connect", small)
+        event.remove(self.app.state.records.database.engine, "checkout", small)

@@ -64,7 +64,7 @@ class UndoAndRedo(WithServer):
         self.assertEqual(self.last(), 0)
         self.assertEqual((undone["undo"], undone["redo"]), (1, 3))
         self.assertTrue(undone["revision"]["sentence"].startswith("Undone: "))
-        fresh = Records(self.app.state.database).plans
+        fresh = Records(self.app.state.records.database).plans
         self.assertEqual(fresh.course(fresh.now.of("FERN/DOCK")).redo, 3)
         self.assertEqual(self.post("redo", 4).json()["revision"]["number"], 5)
         self.assertEqual(self.last(), 1)

@@ -8,7 +8,7 @@ from typing import Any
 import structlog
 
 from octaplan.server.app import configure_logs
-from octaplan.server.operation import Clockwork
+from octaplan.server.pages.operation import Clockwork
 from octaplan.store.backups import Schedule
 from tests.server.test_api import PASSWORD, WithServer
 from tests.store.test_plans import put

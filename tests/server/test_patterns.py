@@ -6,7 +6,7 @@ import threading
 from typing import Any
 
 from octaplan.demo import patterns
-from octaplan.server.imports import ImportDesk, Phase
+from octaplan.server.pages.imports import ImportDesk, Phase
 from octaplan.store.imports import ImportGone
 from tests.server.test_api import WithServer
 
@@ -234,7 +234,7 @@ class LongImports(WithServer):
     def setUp(self) -> None:
         super().setUp()
         self.begun, self.go = threading.Event(), threading.Event()
-        imports = self.app.state.imports
+        imports = self.app.state.records.imports
         desk = self.app.state.import_desk = ImportDesk(imports)
         self.desk, real = desk, imports.preview
 
@@ -278,7 +278,7 @@ class LongImports(WithServer):
         self.assertEqual(state["phase"], "ready")
         self.assertEqual(self.client.delete(f"/api/imports/{state['id']}").json()["phase"], Phase.CANCELLED)
         with self.assertRaises(ImportGone):
-            self.app.state.imports.apply(state["id"], "Ines")
+            self.app.state.records.imports.apply(state["id"], "Ines")
         self.assertEqual(self.client.get(f"/api/imports/{'1' * 16}").status_code, 404)
 
     def test_the_inbox_over_the_api(self) -> None:

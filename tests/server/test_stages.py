@@ -8,7 +8,7 @@ from octaplan.core.plan.credentials import NAMED_RULE, PPPOE_RULE, WIFI_RULE, Sl
 from octaplan.core.plan.hardware import SlotRule
 from octaplan.core.plan.stages import stage_of
 from octaplan.demo.boxes import answer
-from octaplan.server.credentials import rules_in_words
+from octaplan.server.pages.credentials import rules_in_words
 from octaplan.store.bench import sheet_of
 from tests.server.test_boxes import SITE, WithBoxes
 

@@ -3143,7 +3143,10 @@ export interface components {
       /** Traits */
       traits: components['schemas']['Trait'][];
     };
-    /** Firmware */
+    /**
+     * Firmware
+     * @description The level of software that a box is to have.
+     */
     Firmware: {
       /**
        * How
@@ -3169,6 +3172,7 @@ export interface components {
     };
     /**
      * FirstPassword
+     * @description What the password is when the box comes out of its carton.
      * @enum {string}
      */
     FirstPassword: 'blank' | 'known' | 'label' | 'chosen';
@@ -3716,6 +3720,7 @@ export interface components {
     };
     /**
      * Medium
+     * @description What goes into a port.
      * @enum {string}
      */
     Medium: 'copper' | 'fibre' | 'cellular' | 'console' | 'usb';

@@ -6,13 +6,13 @@ import json
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
 from octaplan.store.journal import Act
-from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/journal", tags=["journal"])
 
@@ -44,21 +44,20 @@ class CheckedShown(BaseModel):
 
 @router.get("")
 def journal(
-    request: Request,
+    records: Recorded,
     person: Looking,
     before: Annotated[int | None, Query(ge=1, le=1 << 53)] = None,
     act: Annotated[str, Query(max_length=40)] = "",
     site: Annotated[str, Query(max_length=81)] = "",
 ) -> JournalShown:
     """The newest 200 lines, or those before a line."""
-    lines = request.app.state.records.journal.lines(before, act, site)
+    lines = records.journal.lines(before, act, site)
     return JournalShown(lines=[LineShown(**line._asdict()) for line in lines], acts=list(Act))
 
 
 @router.get("/journal.jsonl", response_class=StreamingResponse)
-def export_journal(request: Request, person: Looking) -> StreamingResponse:
+def export_journal(records: Recorded, person: Looking) -> StreamingResponse:
     """All lines, oldest first, as JSON Lines: an object a line."""
-    records: Records = request.app.state.records
     records.journal.note(Act.EXPORTED, person.author, "the journal")
     lines = (json.dumps(line._asdict(), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
     headers = {"Content-Disposition": 'attachment; filename="journal.jsonl"'}
@@ -66,6 +65,6 @@ def export_journal(request: Request, person: Looking) -> StreamingResponse:
 
 
 @router.get("/check")
-def check_journal(request: Request, person: Looking) -> CheckedShown:
+def check_journal(records: Recorded, person: Looking) -> CheckedShown:
     """Go through the whole chain."""
-    return CheckedShown(**request.app.state.records.journal.check()._asdict())
+    return CheckedShown(**records.journal.check()._asdict())

@@ -5,16 +5,16 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request, Response
+from fastapi import APIRouter, Header, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.questions import Standing, State, Whom
 from octaplan.core.plan.replacement import candidates
 from octaplan.core.propose.answering import GivenAnswer
-from octaplan.server.desk import Code, Desk, base_revision, desk_of
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code, Desk, base_revision, desk_of
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.plans import Plans
-from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["intake"])
 
@@ -98,9 +98,8 @@ def question_shown(one: Standing) -> QuestionShown:
 
 
 @router.get("/intake")
-def intake(customer: Code, site: Code, request: Request, person: Looking) -> IntakeShown:
+def intake(customer: Code, site: Code, records: Recorded, person: Looking) -> IntakeShown:
     """The questions that apply to a site, in the order one asks them."""
-    records: Records = request.app.state.records
     sites, key = records.now.sites, f"{customer}/{site}"
     return IntakeShown(
         questions=[question_shown(one) for one in sites.standing_questions(key)],
@@ -113,7 +112,7 @@ def answers(
     customer: Code,
     site: Code,
     given: AnswersGiven,
-    request: Request,
+    records: Recorded,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
 ) -> Response:
@@ -121,7 +120,7 @@ def answers(
 
     What contradicts a confirmed answer is refused with both sides, unless `overwrite` says that it was chosen.
     """
-    plans: Plans = request.app.state.plans
+    plans: Plans = records.plans
     key = f"{customer}/{site}"
     said = [GivenAnswer(one.key, one.text, one.words) for one in given.answers]
     plans.answer(
@@ -133,4 +132,4 @@ def answers(
         confirmed=given.confirmed,
         overwrite=given.overwrite,
     )
-    return desk_of(request, key)
+    return desk_of(records, key)

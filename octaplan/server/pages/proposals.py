@@ -6,7 +6,7 @@ from collections.abc import Callable
 from http import HTTPStatus
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Body, Request
+from fastapi import APIRouter, Body
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.portfolio import Portfolio
@@ -19,7 +19,8 @@ from octaplan.core.propose.segments import SegmentProposal
 from octaplan.core.propose.typed import read_wanted_subnet, understand
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.kinds import AddressField, NetworkField
-from octaplan.server.desk import Code, PatchOperation, Pointer, sites_of
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code, PatchOperation, Pointer
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
 from octaplan.store.refusals import NoSuchSite
@@ -138,10 +139,10 @@ def _operations(operations: list[dict[str, Any]]) -> list[PatchOperation]:
 
 @router.post("/propose")
 def propose(
-    customer: Code, site: Code, wish: Annotated[Wish, Body()], request: Request, person: Looking
+    customer: Code, site: Code, wish: Annotated[Wish, Body()], records: Recorded, person: Looking
 ) -> ProposalShown:
     """What a wish about the segments of a site comes to; nothing is saved."""
-    sites = sites_of(request, customer)
+    sites = records.now.of(customer)
     plan = sites.plan(f"{customer}/{site}")
     for key in _named(wish):
         if key not in plan.segments:
@@ -180,9 +181,9 @@ _WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], SegmentProposal]] = {
 
 
 @router.post("/letter")
-def letter(customer: Code, site: Code, letter: Letter, request: Request, person: Looking) -> LetterRead:
+def letter(customer: Code, site: Code, letter: Letter, records: Recorded, person: Looking) -> LetterRead:
     """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
-    plan = sites_of(request, customer).plan(f"{customer}/{site}")
+    plan = records.now.of(customer).plan(f"{customer}/{site}")
     if letter.circuit not in plan.circuits:
         raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
     try:
@@ -200,12 +201,12 @@ def column(
     customer: Code,
     site: Code,
     entries: Annotated[list[TypedEntry], Field(min_length=1, max_length=500)],
-    request: Request,
+    records: Recorded,
     person: Looking,
 ) -> list[ReadShown]:
     """Read many fields at once, each as if it had been typed after the ones before; nothing is saved."""
     read = []
-    sites = sites_of(request, customer)
+    sites = records.now.of(customer)
     draft = sites.plan(f"{customer}/{site}")
     for entry in entries:
         try:

@@ -6,15 +6,15 @@ from datetime import UTC
 from typing import Annotated, Any, Literal
 
 import segno
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.stage.installer import InstallerPage, installer_page
 from octaplan.core.stage.sitesheet import SiteSheet, site_sheet
-from octaplan.server.desk import Code
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act
-from octaplan.store.records import Records
 from octaplan.store.snapshot import Held, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/handover", tags=["handover"])
@@ -32,11 +32,6 @@ class LabelShown(BaseModel):
 
 class Asking(BaseModel):
     why: Annotated[str, StringConstraints(max_length=400)] = ""
-
-
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
 
 
 def _sheets() -> Any:
@@ -62,23 +57,23 @@ def _pdf(content: bytes, name: str) -> Response:
 
 
 @router.get("/installer")
-def installer(customer: Code, site: Code, request: Request, person: Looking) -> InstallerPage:
+def installer(customer: Code, site: Code, records: Recorded, person: Looking) -> InstallerPage:
     """What somebody who is not a network person needs on site."""
-    now = _records(request).now
+    now = records.now
     return installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types)
 
 
 @router.get("/site-sheet")
-def engineers_sheet(customer: Code, site: Code, request: Request, person: Looking) -> SiteSheet:
+def engineers_sheet(customer: Code, site: Code, records: Recorded, person: Looking) -> SiteSheet:
     """Every value to type, and no secrets."""
-    now = _records(request).now
+    now = records.now
     return site_sheet(now.sites.plan(f"{customer}/{site}"), now.types.types)
 
 
 @router.get("/labels")
-def label_texts(customer: Code, site: Code, request: Request, person: Looking) -> list[LabelShown]:
+def label_texts(customer: Code, site: Code, records: Recorded, person: Looking) -> list[LabelShown]:
     """The labels of the site's boxes."""
-    held = _records(request).now.sites.of(f"{customer}/{site}")
+    held = records.now.sites.of(f"{customer}/{site}")
     return [
         LabelShown(
             name=label.name,
@@ -93,10 +88,9 @@ def label_texts(customer: Code, site: Code, request: Request, person: Looking) -
 
 @router.get("/{sheet}.pdf", response_class=Response)
 def printed(
-    customer: Code, site: Code, sheet: Literal["site-sheet", "installer", "labels"], request: Request, person: Looking
+    customer: Code, site: Code, sheet: Literal["site-sheet", "installer", "labels"], records: Recorded, person: Looking
 ) -> Response:
     """A sheet as PDF. None of them holds a secret."""
-    records = _records(request)
     now = records.now
     held = now.sites.of(f"{customer}/{site}")
     plan, heading = held.plan, _heading(now, held)
@@ -111,9 +105,9 @@ def printed(
 
 
 @router.post("/credentials.pdf", response_class=Response)
-def credential_sheet(customer: Code, site: Code, asking: Asking, request: Request, person: Reading) -> Response:
+def credential_sheet(customer: Code, site: Code, asking: Asking, records: Recorded, person: Reading) -> Response:
     """Every secret of a site, spelled out; the journal tells of each."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     now = records.now
     held = now.sites.of(key)
     plan, kept = held.plan, now.secrets.kept(key)

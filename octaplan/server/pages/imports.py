@@ -7,6 +7,7 @@ import secrets
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
@@ -21,6 +22,7 @@ from octaplan.core.values.errors import OctaplanError, in_words
 from octaplan.formats import report
 from octaplan.formats.tables import NAMES
 from octaplan.formats.workbook import write_workbook
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Number, Problem
 from octaplan.store.imports import ImportGone, ImportMoved, Imports, Loaded, Preview
@@ -38,6 +40,9 @@ PATIENCE = 2.0
 
 #: How many imports are remembered.
 JOBS = 16
+
+#: How many are worked on at once; each may hold a table of hundreds of megabytes.
+WORKERS = 2
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 ImportId = Annotated[str, Path(pattern=r"^[0-9a-f]{16}$")]
@@ -162,11 +167,6 @@ class MendedRowShown(BaseModel):
     batch: str | None
 
 
-def _imports(request: Request) -> Imports:
-    imports: Imports = request.app.state.imports
-    return imports
-
-
 def _desk(request: Request) -> ImportDesk:
     desk: ImportDesk = request.app.state.import_desk
     return desk
@@ -184,26 +184,26 @@ def begin(request: Request, person: Planning, files: Annotated[list[UploadFile],
 
 
 @router.get("/inbox")
-def inbox(request: Request, person: Looking) -> list[WaitingShown]:
+def inbox(records: Recorded, person: Looking) -> list[WaitingShown]:
     """Rows that were refused and are neither mended nor dismissed."""
     return [
         WaitingShown(**waiting._asdict() | {"faults": [FaultShown(**fault._asdict()) for fault in waiting.faults]})
-        for waiting in _imports(request).inbox()
+        for waiting in records.imports.inbox()
     ]
 
 
 @router.put("/inbox/{number}")
-def mend_row(number: Number, cells: Cells, request: Request, person: Planning) -> MendedRowShown:
+def mend_row(number: Number, cells: Cells, records: Recorded, person: Planning) -> MendedRowShown:
     """Take a refused row with other cells."""
-    mended = _imports(request).mend(number, cells.cells, person.author)
+    mended = records.imports.mend(number, cells.cells, person.author)
     faults = [FaultShown(**fault._asdict()) for fault in mended.faults]
     return MendedRowShown(changes=mended.changes, faults=faults, batch=mended.batch)
 
 
 @router.delete("/inbox/{number}", status_code=HTTPStatus.NO_CONTENT)
-def dismiss_row(number: Number, request: Request, person: Planning) -> None:
+def dismiss_row(number: Number, records: Recorded, person: Planning) -> None:
     """Let a refused row go."""
-    _imports(request).dismiss(number, person.author)
+    records.imports.dismiss(number, person.author)
 
 
 @router.get("/template.xlsx", response_class=Response)
@@ -235,11 +235,11 @@ def cancel(import_id: ImportId, request: Request, person: Planning) -> ImportSho
 
 
 @router.get("/{import_id}/refused/{table}.csv", response_class=Response)
-def refused(import_id: ImportId, table: str, request: Request, person: Looking) -> Response:
+def refused(import_id: ImportId, table: str, records: Recorded, person: Looking) -> Response:
     """The refused rows of one table, to mend and load again."""
     if table not in NAMES:
         raise Problem(HTTPStatus.NOT_FOUND, f"{table[:40]} is none of {', '.join(NAMES)}")
-    text = _imports(request).refused_table(import_id, table)
+    text = records.imports.refused_table(import_id, table)
     headers = {"Content-Disposition": f'attachment; filename="{table}.csv"'}
     return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
 
@@ -324,11 +324,18 @@ class Job:
 
 
 class ImportDesk:
-    """The imports under way. Each is worked on by a thread of its own, one after the other for each import."""
+    """The imports under way. A few are worked on at once; the others wait until one of them is through."""
 
     def __init__(self, imports: Imports) -> None:
         self._imports = imports
         self._jobs: OrderedDict[str, Job] = OrderedDict()
+        self._workers = ThreadPoolExecutor(WORKERS, "import")
+
+    def close(self) -> None:
+        """Stop what is under way; what has come of it is taken back."""
+        for job in self._jobs.values():
+            job.stop = True
+        self._workers.shutdown(cancel_futures=True)
 
     def begin(self, files: list[tuple[str, bytes]], by: str) -> Job:
         """Read files; the answer comes when they are read, or after a while, whichever is first."""
@@ -390,6 +397,7 @@ class ImportDesk:
 
         def run() -> None:
             try:
+                job.progress(0)
                 work()
             except Cancelled as stopped:
                 job.phase, job.problem = Phase.CANCELLED, in_words(stopped)
@@ -408,7 +416,7 @@ class ImportDesk:
             finally:
                 job.ended.set()
 
-        threading.Thread(target=run, name=f"import {job.id}", daemon=True).start()
+        self._workers.submit(run)
         job.ended.wait(PATIENCE)
         if failure:
             raise failure[0]

@@ -6,7 +6,7 @@ from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.findings import Severity
@@ -17,12 +17,12 @@ from octaplan.core.propose.patterns import departures, take_newer
 from octaplan.core.propose.rollout import GROWTH, MOST_SITES
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.kinds import NetworkField
-from octaplan.server.desk import Code, PatchOperation
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code, PatchOperation
+from octaplan.server.pages.proposals import ProposalShown
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
-from octaplan.server.proposals import ProposalShown
 from octaplan.store.patterns import Patterns, used_by
-from octaplan.store.records import Records
 from octaplan.store.refusals import NoSuchSite
 from octaplan.store.rollouts import LONGEST, RolledOut, Wanted
 
@@ -185,19 +185,13 @@ class RolledOutShown(BaseModel):
     sites: int
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 def _edited(patterns: Patterns, plan: SitePlan, newest: int) -> bool:
     return newest == 0 or patterns.version(plan.site, newest) != plan
 
 
 @router.get("/patterns")
-def all_patterns(request: Request, person: Looking) -> list[PatternListed]:
+def all_patterns(records: Recorded, person: Looking) -> list[PatternListed]:
     """All patterns, by name."""
-    records = _records(request)
     patterns, used = records.patterns, used_by(records.now.sites)
     shown = []
     for plan in patterns.all():
@@ -222,17 +216,15 @@ def all_patterns(request: Request, person: Looking) -> list[PatternListed]:
 
 
 @router.post("/patterns")
-def new_pattern(new: NewPattern, request: Request, person: Planning) -> PatternMade:
+def new_pattern(new: NewPattern, records: Recorded, person: Planning) -> PatternMade:
     """A new pattern, empty or laid out like a site."""
-    records = _records(request)
     like = records.now.sites.plan(new.like) if new.like else None
     return PatternMade(key=records.patterns.make(new.name, person.author, like).site)
 
 
 @router.get("/patterns/{key}")
-def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
+def pattern(key: Key, records: Recorded, person: Looking) -> PatternShown:
     """A pattern with its versions and the sites that are made from it."""
-    records = _records(request)
     patterns, plan = records.patterns, records.patterns.draft(key)
     versions = patterns.versions(key)
     now = records.now
@@ -264,16 +256,15 @@ def pattern(key: Key, request: Request, person: Looking) -> PatternShown:
 
 
 @router.delete("/patterns/{key}", status_code=HTTPStatus.NO_CONTENT)
-def remove_pattern(key: Key, request: Request, person: Planning) -> None:
+def remove_pattern(key: Key, records: Recorded, person: Planning) -> None:
     """Take a pattern away that no site uses."""
-    records = _records(request)
     records.patterns.remove(records.patterns.draft(key).site, person.author)
 
 
 @router.post("/patterns/{key}/versions")
-def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -> PatternVersionShown:
+def new_version(key: Key, new: NewVersion, records: Recorded, person: Planning) -> PatternVersionShown:
     """Make the draft the next version of the pattern."""
-    patterns = _records(request).patterns
+    patterns = records.patterns
     try:
         patterns.publish(key, new.revision, new.note, person.author)
     except RoomError as error:
@@ -282,9 +273,8 @@ def new_version(key: Key, new: NewVersion, request: Request, person: Planning) -
 
 
 @router.get("/sites/{customer}/{site}/pattern")
-def site_pattern(customer: Code, site: Code, request: Request, person: Looking) -> SitePattern | None:
+def site_pattern(customer: Code, site: Code, records: Recorded, person: Looking) -> SitePattern | None:
     """How a site stands to its pattern; nothing when it was not made from one."""
-    records = _records(request)
     now = records.now
     plan = now.sites.plan(f"{customer}/{site}")
     if plan.pattern is None:
@@ -310,9 +300,8 @@ def _told(change: Change) -> str:
 
 
 @router.post("/sites/{customer}/{site}/pattern/newer")
-def newer_version(customer: Code, site: Code, newer: Newer, request: Request, person: Looking) -> ProposalShown:
+def newer_version(customer: Code, site: Code, newer: Newer, records: Recorded, person: Looking) -> ProposalShown:
     """What another version of its pattern would change at a site; nothing is saved."""
-    records = _records(request)
     sites = records.now.sites
     plan = sites.plan(f"{customer}/{site}")
     if plan.pattern is None:
@@ -334,15 +323,15 @@ def _wanted(wish: RolloutWish) -> Wanted:
 
 
 @router.post("/rollout/preview")
-def preview_rollout(wish: RolloutWish, request: Request, person: Looking) -> RolloutShown:
+def preview_rollout(wish: RolloutWish, records: Recorded, person: Looking) -> RolloutShown:
     """What many sites at once would be; nothing is saved."""
-    return _rollout(_records(request).rollouts.preview(_wanted(wish)))
+    return _rollout(records.rollouts.preview(_wanted(wish)))
 
 
 @router.post("/rollout")
-def roll_out(making: Making, request: Request, person: Planning) -> RolledOutShown:
+def roll_out(making: Making, records: Recorded, person: Planning) -> RolledOutShown:
     """Make many sites at once, as they were shown, in one transaction with one undo."""
-    batch, sites = _records(request).rollouts.apply(_wanted(making), making.runs, person.author)
+    batch, sites = records.rollouts.apply(_wanted(making), making.runs, person.author)
     return RolledOutShown(batch=batch, sites=sites)
 
 

@@ -6,11 +6,12 @@ from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Header, Path, Request
+from fastapi import APIRouter, Body, Header, Path
 from pydantic import BaseModel
 
 from octaplan.core.plan.hardware import HardwareType
-from octaplan.server.desk import base_revision
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import base_revision
 from octaplan.server.permissions import KeepingHardware, Looking
 from octaplan.server.problems import Problem
 from octaplan.store.hardware import NoSuchType
@@ -44,11 +45,6 @@ class TypeVersionShown(BaseModel):
     by: str
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
     uses: dict[str, list[UseShown]] = {key: [] for key in keys}
     for plan in records.now.sites.all().values():
@@ -65,24 +61,22 @@ def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
 
 
 @router.get("")
-def hardware(request: Request, person: Looking) -> list[TypeShown]:
+def hardware(records: Recorded, person: Looking) -> list[TypeShown]:
     """All types, by maker and model."""
-    records = _records(request)
     return _shown(records, list(records.hardware.types))
 
 
 @router.get("/{key}")
-def hardware_type(key: Key, request: Request, person: Looking) -> TypeShown:
+def hardware_type(key: Key, records: Recorded, person: Looking) -> TypeShown:
     """One type."""
-    records = _records(request)
     records.hardware.get(key)
     return _shown(records, [key])[0]
 
 
 @router.get("/{key}/versions")
-def hardware_versions(key: Key, request: Request, person: Looking) -> list[TypeVersionShown]:
+def hardware_versions(key: Key, records: Recorded, person: Looking) -> list[TypeVersionShown]:
     """The versions of a type, newest first."""
-    found = _records(request).hardware.history(key)
+    found = records.hardware.history(key)
     if not found:
         raise NoSuchType(f"There has never been a type {key[:40]}")
     return [TypeVersionShown(**version._asdict()) for version in found]
@@ -92,7 +86,7 @@ def hardware_versions(key: Key, request: Request, person: Looking) -> list[TypeV
 def save_type(
     key: Key,
     document: Annotated[dict[str, Any], Body()],
-    request: Request,
+    records: Recorded,
     person: KeepingHardware,
     if_match: Annotated[str, Header(max_length=20)],
 ) -> TypeShown:
@@ -101,15 +95,13 @@ def save_type(
         raise Problem(
             HTTPStatus.UNPROCESSABLE_ENTITY, f"The document is of another type than {key}: its key cannot change"
         )
-    records = _records(request)
     records.hardware.save(document, base_revision(if_match), person.author)
     return _shown(records, [key])[0]
 
 
 @router.delete("/{key}", status_code=HTTPStatus.NO_CONTENT)
 def remove_type(
-    key: Key, request: Request, person: KeepingHardware, if_match: Annotated[str, Header(max_length=20)]
+    key: Key, records: Recorded, person: KeepingHardware, if_match: Annotated[str, Header(max_length=20)]
 ) -> None:
     """Take a type off the list; devices of it are told so by a finding."""
-    records = _records(request)
     records.hardware.remove(key, base_revision(if_match), person.author)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from http import HTTPStatus
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from octaplan.core.check.portfolio import Portfolio
@@ -15,9 +15,9 @@ from octaplan.core.propose.room import Room
 from octaplan.core.values.addresses import AddressError, Network, parse_network
 from octaplan.core.values.kinds import AddressField, NetworkField
 from octaplan.core.values.readers import read_ipv6_network
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.records import Records
 from octaplan.store.snapshot import Sites, once
 
 router = APIRouter(prefix="/api/space", tags=["address space"])
@@ -95,11 +95,6 @@ class RoomShown(BaseModel):
     found: list[NetworkField]
 
 
-def _sites(request: Request) -> Sites:
-    records: Records = request.app.state.records
-    return records.now.sites
-
-
 def _window(text: str) -> Network:
     try:
         window = parse_network(text)[0] if ":" not in text else read_ipv6_network(text)
@@ -112,14 +107,13 @@ def _window(text: str) -> Network:
 
 @router.get("", response_model=SpaceShown)
 def space(
-    request: Request,
+    records: Recorded,
     person: Looking,
     window: Annotated[str, Query(max_length=60)] = "",
     customer: Customer = "",
     family: Annotated[int, Query(ge=4, le=6)] = 4,
 ) -> Response:
     """What segments take of a window of address space, level by level; without one, of the window that fits."""
-    records: Records = request.app.state.records
     now = records.now
     asked = f"space {window} {customer.casefold()} {family}"
     content = once(now, asked, lambda: _space(now.sites, window, customer, family).model_dump_json().encode())
@@ -153,9 +147,9 @@ def _space(sites: Sites, window: str, customer: str, family: int) -> SpaceShown:
 
 
 @router.get("/public")
-def public(request: Request, person: Looking, customer: Customer = "") -> list[PublicBlock]:
+def public(records: Recorded, person: Looking, customer: Customer = "") -> list[PublicBlock]:
     """Every block that providers have handed to sites, by provider; `shared` where two overlap."""
-    lines = public_lines(_sites(request).portfolio, customer)
+    lines = public_lines(records.now.sites.portfolio, customer)
     order = sorted(range(len(lines)), key=lambda n: (lines[n].network.family, lines[n].network.value))
     shared, reach, owner = set[int](), None, -1
     for number in order:
@@ -169,7 +163,7 @@ def public(request: Request, person: Looking, customer: Customer = "") -> list[P
 
 @router.get("/room")
 def room(
-    request: Request,
+    records: Recorded,
     person: Looking,
     prefix: Annotated[int, Query(ge=8, le=30)],
     customer: Customer,
@@ -178,7 +172,7 @@ def room(
     most: Annotated[int, Query(ge=1, le=100)] = 20,
 ) -> RoomShown:
     """Where a segment of a size would fit for a site of a customer, nearest to an address or a subnet first."""
-    sites = _sites(request)
+    sites = records.now.sites
     anchor = _window(near if "/" in near else f"{near}/32").first if near.strip() else None
     plan = sites.plan(f"{customer}/{site}") if site else _any_site(sites.portfolio, customer)
     found = Room(sites.portfolio, plan).candidates(prefix, anchor, most)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.credentials import Slot
 from octaplan.core.plan.passwords import LONGEST_TYPED, spoken
-from octaplan.server.desk import Code
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
 from octaplan.server.problems import MOST_NUMBER
 from octaplan.store.kept import SecretNeed
@@ -93,11 +94,6 @@ class MadeSecrets(BaseModel):
     made: int
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 def rules_in_words(slot: Slot) -> str:
     """What the box demands of a secret."""
     rule = slot.rule
@@ -155,47 +151,46 @@ def missing_at(records: Records, key: str) -> list[SecretNeed]:
 
 
 @router.get("")
-def credentials(customer: Code, site: Code, request: Request, person: Looking) -> SiteSlots:
+def credentials(customer: Code, site: Code, records: Recorded, person: Looking) -> SiteSlots:
     """The slots of a site, unopened."""
-    return _shown(_records(request), f"{customer}/{site}")
+    return _shown(records, f"{customer}/{site}")
 
 
 @router.post("/missing")
-def make_missing(customer: Code, site: Code, request: Request, person: Filling) -> MadeSecrets:
+def make_missing(customer: Code, site: Code, records: Recorded, person: Filling) -> MadeSecrets:
     """Make every secret that is missing and ours to choose."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     made = records.safe.make(missing_at(records, key), person.author)
     return MadeSecrets(made=made)
 
 
 @router.post("/make")
-def make_secret(customer: Code, site: Code, slot: OneSlot, request: Request, person: Filling) -> SiteSlots:
+def make_secret(customer: Code, site: Code, slot: OneSlot, records: Recorded, person: Filling) -> SiteSlots:
     """Make a new secret for one slot; the old one stays in its history."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     records.safe.make([records.now.sites.need(key, slot.path)], person.author)
     return _shown(records, key)
 
 
 @router.post("/typed")
-def keep_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> SiteSlots:
+def keep_secret(customer: Code, site: Code, typed: TypedSecret, records: Recorded, person: Filling) -> SiteSlots:
     """Keep a secret that somebody typed."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     records.safe.put(records.now.sites.need(key, typed.path), typed.secret, person.author)
     return _shown(records, key)
 
 
 @router.post("/opinion")
-def judge_secret(customer: Code, site: Code, typed: TypedSecret, request: Request, person: Filling) -> Opinion:
+def judge_secret(customer: Code, site: Code, typed: TypedSecret, records: Recorded, person: Filling) -> Opinion:
     """Judge a secret while it is typed; nothing is kept."""
-    records = _records(request)
     problems, strong = records.safe.judge(records.now.sites.need(f"{customer}/{site}", typed.path), typed.secret)
     return Opinion(problems=problems, score=strong.score, advice=strong.advice)
 
 
 @router.post("/read")
-def read_secret(customer: Code, site: Code, asked: AskedFor, request: Request, person: Reading) -> Opened:
+def read_secret(customer: Code, site: Code, asked: AskedFor, records: Recorded, person: Reading) -> Opened:
     """Read one secret; the journal tells of it."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     records.now.sites.plan(key)
     secret = records.safe.read(key, asked.path, person.author, asked.why, asked.number)
     return Opened(secret=secret, spoken=spoken(secret))
@@ -203,7 +198,7 @@ def read_secret(customer: Code, site: Code, asked: AskedFor, request: Request, p
 
 @router.get("/history")
 def secret_history(
-    customer: Code, site: Code, request: Request, person: Looking, path: Annotated[str, Query(max_length=100)]
+    customer: Code, site: Code, records: Recorded, person: Looking, path: Annotated[str, Query(max_length=100)]
 ) -> list[EntryShown]:
     """The secrets that a slot has held, newest first, unopened."""
-    return [EntryShown(**entry._asdict()) for entry in _records(request).safe.history(f"{customer}/{site}", path)]
+    return [EntryShown(**entry._asdict()) for entry in records.safe.history(f"{customer}/{site}", path)]

@@ -7,7 +7,7 @@ from datetime import date
 from enum import StrEnum
 from typing import Annotated
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from octaplan.core.check.findings import Severity, Trait
@@ -15,9 +15,9 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.questions import Whom
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.lazy import lazy
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
 from octaplan.store.bench import begun_at, stagings_of
-from octaplan.store.records import Records
 from octaplan.store.snapshot import Held, Judged, Signature, Snapshot, once
 
 router = APIRouter(prefix="/api", tags=["outbound"])
@@ -202,9 +202,8 @@ def pattern_row(plan: SitePlan, judged: list[Judged]) -> OutboundSite:
 
 
 @router.get("/outbound", response_model=Outbound)
-def outbound(request: Request, person: Looking) -> Response:
+def outbound(records: Recorded, person: Looking) -> Response:
     """All sites, soonest ship date first; those without a date last."""
-    records: Records = request.app.state.records
     now = records.now
     content = once(now, "outbound", lambda: _outbound(now))
     return Response(content, media_type="application/json")

@@ -6,17 +6,17 @@ from collections import Counter
 from http import HTTPStatus
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from octaplan.core.plan.organisation import Defaults
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.rollout import free_for
 from octaplan.core.values.kinds import NetworkField
-from octaplan.server.outbound import OutboundSite, row
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.outbound import OutboundSite, row
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/customers", tags=["customers"])
 
@@ -65,9 +65,8 @@ class CustomerShown(BaseModel):
 
 
 @router.get("")
-def all_customers(request: Request, person: Looking) -> list[CustomerListed]:
+def all_customers(records: Recorded, person: Looking) -> list[CustomerListed]:
     """All customers that have sites, by code."""
-    records: Records = request.app.state.records
     sites = records.now.sites
     counted = Counter(plan.customer.casefold() for plan in sites.all().values())
     return [
@@ -76,9 +75,8 @@ def all_customers(request: Request, person: Looking) -> list[CustomerListed]:
 
 
 @router.get("/{customer}")
-def customer(customer: Annotated[str, Path(max_length=40)], request: Request, person: Looking) -> CustomerShown:
+def customer(customer: Annotated[str, Path(max_length=40)], records: Recorded, person: Looking) -> CustomerShown:
     """One customer."""
-    records: Records = request.app.state.records
     code = customer.casefold()
     now = records.now
     all_plans = now.sites.all()

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Request
+from fastapi import APIRouter, Header
 from pydantic import BaseModel
 
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.propose.wiring import equip, usual_time_servers
 from octaplan.core.values.kinds import TypeKey
-from octaplan.server.desk import Code, Desk, base_revision, desk_shown
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code, Desk, base_revision, desk_shown
 from octaplan.server.permissions import Planning
-from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/devices", tags=["devices"])
 
@@ -35,12 +35,11 @@ def add_device(
     customer: Code,
     site: Code,
     new: NewDevice,
-    request: Request,
+    records: Recorded,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
 ) -> Equipped:
     """Add a box, wired and addressed from its type and the plan as far as they tell."""
-    records: Records = request.app.state.records
     key, now = f"{customer}/{site}", records.now
     held, kind = now.sites.of(key), records.hardware.get(new.type)
     usual = usual_time_servers(now.sites.all().values())

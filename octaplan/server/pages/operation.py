@@ -19,6 +19,7 @@ from pydantic import BaseModel
 from sqlalchemy import text
 
 from octaplan import __version__
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Administering, Measuring
 from octaplan.server.problems import Problem
 from octaplan.store.backups import BackupError, Schedule
@@ -92,18 +93,18 @@ class OperationShown(BaseModel):
 
 
 @router.get("/health")
-async def health(request: Request, response: Response) -> Health:
+async def health(records: Recorded, response: Response) -> Health:
     """Whether reads and writes of the records come back in time. Says nothing more."""
-    if await _well(request.app.state.database):
+    if await _well(records.database):
         return Health(status="ok")
     response.status_code = HTTPStatus.SERVICE_UNAVAILABLE
     return Health(status="failing")
 
 
 @router.get("/ready")
-async def ready(request: Request, response: Response) -> Health:
+async def ready(records: Recorded, response: Response) -> Health:
     """Whether requests are to be sent here."""
-    return await health(request, response)
+    return await health(records, response)
 
 
 async def _well(database: Database) -> bool:
@@ -156,9 +157,8 @@ def operation(request: Request, person: Administering) -> OperationShown:
 
 
 @router.post("/operation/backups")
-def back_up(request: Request, person: Administering) -> OperationShown:
+def back_up(request: Request, records: Recorded, person: Administering) -> OperationShown:
     """Make a copy of all records now."""
-    records: Records = request.app.state.records
     try:
         made = request.app.state.schedule.make(records.database.folder)
     except BackupError as error:

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections import Counter
 from datetime import datetime
-from typing import Annotated, cast
+from typing import Annotated
 
-from fastapi import APIRouter, Path, Query, Request, Response
+from fastapi import APIRouter, Path, Query, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.findings import Severity
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.stages import Stage
 from octaplan.core.propose.remedies import remedied_rules
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking, Planning
 from octaplan.store.batches import MOST
-from octaplan.store.records import Records
 from octaplan.store.snapshot import Snapshot, once
 
 router = APIRouter(prefix="/api/findings", tags=["findings"])
@@ -114,10 +114,6 @@ class BatchShown(BaseModel):
     undone: bool
 
 
-def _records(request: Request) -> Records:
-    return cast(Records, request.app.state.records)
-
-
 def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
     spots = []
     for held in now.sites.held.values():
@@ -148,9 +144,9 @@ def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
 
 
 @router.get("", response_model=Overview)
-def overview(request: Request, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Response:
+def overview(records: Recorded, person: Looking, customer: Annotated[str, Query(max_length=40)] = "") -> Response:
     """How often each rule speaks, and how each customer stands."""
-    now = _records(request).now
+    now = records.now
     content = once(now, f"findings {customer.casefold()}", lambda: _overview(now, customer).model_dump_json().encode())
     return Response(content, media_type="application/json")
 
@@ -204,43 +200,42 @@ def _overview(now: Snapshot, customer: str) -> Overview:
 
 @router.get("/list")
 def listed(
-    request: Request,
+    records: Recorded,
     person: Looking,
     rule: Annotated[str, Query(max_length=60)] = "",
     customer: Annotated[str, Query(max_length=40)] = "",
     most: Annotated[int, Query(ge=1, le=2_000)] = 500,
 ) -> Spots:
     """Findings of all sites, of one rule or one customer."""
-    now = _records(request).now
+    now = records.now
     spots = once(now, f"spots {rule} {customer.casefold()}", lambda: _spots(now, rule, customer))
     return Spots(spots=spots[:most], total=len(spots))
 
 
 @router.post("/preview")
-def preview_many(choice: RemedyChoice, request: Request, person: Planning) -> list[MendedSiteShown]:
+def preview_many(choice: RemedyChoice, records: Recorded, person: Planning) -> list[MendedSiteShown]:
     """What the first remedy of each finding of a rule would do at these sites; nothing is saved."""
-    mended = _records(request).batches.preview(choice.rule, choice.sites)
+    mended = records.batches.preview(choice.rule, choice.sites)
     return [MendedSiteShown(**one._asdict()) for one in mended]
 
 
 @router.post("/apply")
-def apply_many(applying: Applying, request: Request, person: Planning) -> Applied:
+def apply_many(applying: Applying, records: Recorded, person: Planning) -> Applied:
     """Apply what the preview showed at many sites, as one change."""
     revisions = {key.casefold(): number for key, number in applying.revisions.items()}
-    batch, mended = _records(request).batches.apply(applying.rule, revisions, person.author)
+    batch, mended = records.batches.apply(applying.rule, revisions, person.author)
     return Applied(batch=batch, sites=[MendedSiteShown(**one._asdict()) for one in mended])
 
 
 @router.get("/batches")
-def batches(request: Request, person: Looking) -> list[BatchShown]:
+def batches(records: Recorded, person: Looking) -> list[BatchShown]:
     """The newest changes of many sites."""
     return [
-        BatchShown(id=b.id, at=b.at, by=b.by, sentence=b.sentence, undone=b.undone)
-        for b in _records(request).batches.recent()
+        BatchShown(id=b.id, at=b.at, by=b.by, sentence=b.sentence, undone=b.undone) for b in records.batches.recent()
     ]
 
 
 @router.post("/batches/{batch}/undo")
-def undo_batch(batch: Annotated[str, Path(max_length=20)], request: Request, person: Planning) -> UndoneShown:
+def undo_batch(batch: Annotated[str, Path(max_length=20)], records: Recorded, person: Planning) -> UndoneShown:
     """Take a change of many sites back, where nobody has gone on since."""
-    return UndoneShown(**_records(request).batches.undo(batch, person.author)._asdict())
+    return UndoneShown(**records.batches.undo(batch, person.author)._asdict())

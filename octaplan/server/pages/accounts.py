@@ -6,12 +6,12 @@ from datetime import date, datetime, timedelta
 from http import HTTPStatus
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path
 from pydantic import BaseModel, StringConstraints
 
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Administering
 from octaplan.server.problems import Problem
-from octaplan.store.accounts import Accounts
 from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api/accounts", tags=["accounts"])
@@ -45,11 +45,6 @@ class AccountChange(BaseModel):
     drop_second_factor: bool = False
 
 
-def _accounts(request: Request) -> Accounts:
-    accounts: Accounts = request.app.state.accounts
-    return accounts
-
-
 def _end_of(day: date | None) -> datetime | None:
     """The midnight after a day, by the server's clock."""
     if day is None:
@@ -60,16 +55,16 @@ def _end_of(day: date | None) -> datetime | None:
 
 
 @router.get("")
-def everyone(request: Request, person: Administering) -> list[AccountShown]:
+def everyone(records: Recorded, person: Administering) -> list[AccountShown]:
     """All accounts, by name."""
-    return [AccountShown(**listed._asdict()) for listed in _accounts(request).everyone()]
+    return [AccountShown(**listed._asdict()) for listed in records.accounts.everyone()]
 
 
 @router.post("", status_code=HTTPStatus.NO_CONTENT)
-def add_account(account: NewAccount, request: Request, person: Administering) -> None:
+def add_account(account: NewAccount, records: Recorded, person: Administering) -> None:
     """Make an account, for good or until the end of a day."""
     ends = _end_of(account.last_day)
-    _accounts(request).add(account.name, account.full_name, account.password, account.role, ends=ends, by=person.author)
+    records.accounts.add(account.name, account.full_name, account.password, account.role, ends=ends, by=person.author)
 
 
 class Demand(BaseModel):
@@ -79,28 +74,28 @@ class Demand(BaseModel):
 
 
 @router.get("/demand")
-def demanded(request: Request, person: Administering) -> Demand:
+def demanded(records: Recorded, person: Administering) -> Demand:
     """What is demanded of administrators."""
-    return Demand(second_factor=_accounts(request).demands_second)
+    return Demand(second_factor=records.accounts.demands_second)
 
 
 @router.put("/demand")
-def demand(demand: Demand, request: Request, person: Administering) -> Demand:
+def demand(demand: Demand, records: Recorded, person: Administering) -> Demand:
     """Demand a second factor of administrators, or no longer."""
-    _accounts(request).demand_second(demand.second_factor, person)
+    records.accounts.demand_second(demand.second_factor, person)
     return demand
 
 
 @router.put("/{name}", status_code=HTTPStatus.NO_CONTENT)
-def change_account(name: Name, change: AccountChange, request: Request, person: Administering) -> None:
+def change_account(name: Name, change: AccountChange, records: Recorded, person: Administering) -> None:
     """Change role or end, give a new password, or take a second factor away; the account's sessions end."""
-    _accounts(request).change(
+    records.accounts.change(
         name, person, role=change.role, ends=_end_of(change.last_day), password=change.password,
         drop_second=change.drop_second_factor,
     )  # fmt: skip
 
 
 @router.delete("/{name}", status_code=HTTPStatus.NO_CONTENT)
-def remove_account(name: Name, request: Request, person: Administering) -> None:
+def remove_account(name: Name, records: Recorded, person: Administering) -> None:
     """Take an account away; its sessions end, and its name stays in the journal."""
-    _accounts(request).remove(name, person)
+    records.accounts.remove(name, person)

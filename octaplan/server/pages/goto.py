@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from octaplan.core.plan.stages import Stage, stage_of
+from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
 from octaplan.store.search import find
 
@@ -31,10 +32,10 @@ class AnswerShown(BaseModel):
 
 
 @router.get("/goto")
-def goto(request: Request, person: Looking, q: Annotated[str, Query(max_length=100)]) -> AnswerShown:
+def goto(records: Recorded, person: Looking, q: Annotated[str, Query(max_length=100)]) -> AnswerShown:
     """What is at an address or subnet, or where a name or MAC is."""
-    blocks = request.app.state.records.now.settings.current.blocks
-    understood, places = find(request.app.state.database, q, blocks)
+    blocks = records.now.settings.current.blocks
+    understood, places = find(records.database, q, blocks)
     return AnswerShown(
         understood=understood, places=[PlaceShown(**place._asdict(), stage=stage_of(place.path)) for place in places]
     )

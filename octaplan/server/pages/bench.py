@@ -8,14 +8,15 @@ from pathlib import PurePath
 from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, File, Path, Query, Request, Response, UploadFile
+from fastapi import APIRouter, File, Path, Query, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.boxes import named
 from octaplan.core.stage.measures import LONGEST_MEASURED, Outcome, judge
 from octaplan.core.stage.runsheet import Step
 from octaplan.core.values.errors import OctaplanError
-from octaplan.server.desk import Code, Desk, desk_of
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import Code, Desk, desk_of
 from octaplan.server.permissions import Looking, Reading, Staging
 from octaplan.server.problems import Number, Problem
 from octaplan.store.bench import BenchRecords, staging_of
@@ -127,11 +128,6 @@ class Shipping(BaseModel):
     reference: Annotated[str, StringConstraints(max_length=200)] = ""
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 def _step(step: Step, tick: Ticked | None) -> StepShown:
     shown = None
     if tick is not None:
@@ -182,25 +178,25 @@ def _backup(backup: BackupTaken) -> BackupShown:
 
 
 @router.get("/bench/{device}")
-def run(customer: Code, site: Code, device: DeviceId, request: Request, person: Looking) -> RunShown:
+def run(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Looking) -> RunShown:
     """The run sheet of a device."""
-    return _shown(_records(request), f"{customer}/{site}", device)
+    return _shown(records, f"{customer}/{site}", device)
 
 
 @router.post("/bench/{device}")
-def begin_run(customer: Code, site: Code, device: DeviceId, request: Request, person: Staging) -> RunShown:
+def begin_run(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Staging) -> RunShown:
     """Begin to stage a device, or begin again."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     records.bench.begin(key, device, person.author)
     return _shown(records, key, device)
 
 
 @router.put("/bench/{device}/steps/{step}")
 def tick_step(
-    customer: Code, site: Code, device: DeviceId, step: StepKey, ticking: Ticking, request: Request, person: Staging
+    customer: Code, site: Code, device: DeviceId, step: StepKey, ticking: Ticking, records: Recorded, person: Staging
 ) -> RunShown:
     """Record what became of a step."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     bench: BenchRecords = records.bench
     bench.tick(key, device, step, ticking.result, seen=ticking.seen, note=ticking.note, measured=ticking.measured,
                by=person.author)  # fmt: skip
@@ -213,20 +209,18 @@ def untick_step(
     site: Code,
     device: DeviceId,
     step: StepKey,
-    request: Request,
+    records: Recorded,
     person: Staging,
     seen: Annotated[datetime | None, Query()] = None,
 ) -> RunShown:
     """Take back what was recorded of a step."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     records.bench.untick(key, device, step, seen)
     return _shown(records, key, device)
 
 
 @router.post("/bench/{device}/judge")
-def judge_answer(
-    customer: Code, site: Code, device: DeviceId, judging: Judging, request: Request, person: Staging
-) -> MeasuredShown:
+def judge_answer(customer: Code, site: Code, device: DeviceId, judging: Judging, person: Staging) -> MeasuredShown:
     """Judge an answer while it is typed; nothing is recorded."""
     try:
         outcome, words, value = judge(judging.kind, judging.text, judging.expect)
@@ -237,10 +231,15 @@ def judge_answer(
 
 @router.post("/bench/{device}/backups")
 def attach_backup(
-    customer: Code, site: Code, device: DeviceId, request: Request, person: Staging, file: Annotated[UploadFile, File()]
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    records: Recorded,
+    person: Staging,
+    file: Annotated[UploadFile, File()],
 ) -> RunShown:
     """Keep a back-up of a box, sealed."""
-    records, key = _records(request), f"{customer}/{site}"
+    key = f"{customer}/{site}"
     name = PurePath(file.filename or "backup").name
     records.bench.attach(key, device, name, file.file.read(), person.author)
     return _shown(records, key, device)
@@ -248,17 +247,17 @@ def attach_backup(
 
 @router.get("/bench/{device}/backups/{backup}", response_class=Response)
 def fetch_backup(
-    customer: Code, site: Code, device: DeviceId, backup: Number, request: Request, person: Reading
+    customer: Code, site: Code, device: DeviceId, backup: Number, records: Recorded, person: Reading
 ) -> Response:
     """A back-up, opened; the journal tells of it."""
-    name, content = _records(request).bench.fetch(f"{customer}/{site}", device, backup, person.author)
+    name, content = records.bench.fetch(f"{customer}/{site}", device, backup, person.author)
     headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
     return Response(content, media_type="application/octet-stream", headers=headers)
 
 
 @router.post("/shipment", response_model=Desk)
-def ship(customer: Code, site: Code, shipping: Shipping, request: Request, person: Staging) -> Response:
+def ship(customer: Code, site: Code, shipping: Shipping, records: Recorded, person: Staging) -> Response:
     """Record that a cleared site with finished run sheets has left."""
     key = f"{customer}/{site}"
-    _records(request).bench.ship(key, shipping.revision, shipping.carrier, shipping.reference, person.author)
-    return desk_of(request, key)
+    records.bench.ship(key, shipping.revision, shipping.carrier, shipping.reference, person.author)
+    return desk_of(records, key)

@@ -7,12 +7,12 @@ from datetime import date, datetime
 from http import HTTPStatus
 from typing import Annotated
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.server.credentials import MadeSecrets, missing_at
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.credentials import MadeSecrets, missing_at
 from octaplan.server.permissions import Administering, Filling, Looking
-from octaplan.store.records import Records
 
 router = APIRouter(prefix="/api/safe", tags=["safe"])
 
@@ -50,15 +50,9 @@ class SafeSettings(BaseModel):
     reason_wanted: bool
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 @router.get("")
-def safe(request: Request, person: Looking) -> SafeShown:
+def safe(records: Recorded, person: Looking) -> SafeShown:
     """All sites that need secrets, soonest ship date first."""
-    records = _records(request)
     sites = []
     now = records.now
     for held in now.sites.held.values():
@@ -90,21 +84,20 @@ def safe(request: Request, person: Looking) -> SafeShown:
 
 
 @router.post("/missing")
-def make_all_missing(chosen: Chosen, request: Request, person: Filling) -> MadeSecrets:
+def make_all_missing(chosen: Chosen, records: Recorded, person: Filling) -> MadeSecrets:
     """Make every missing secret of some sites, all or none."""
-    records = _records(request)
     needs = [need for key in dict.fromkeys(chosen.sites) for need in missing_at(records, key)]
     made = records.safe.make(needs, person.author)
     return MadeSecrets(made=made)
 
 
 @router.put("/settings", status_code=HTTPStatus.NO_CONTENT)
-def safe_settings(settings: SafeSettings, request: Request, person: Administering) -> None:
+def safe_settings(settings: SafeSettings, records: Recorded, person: Administering) -> None:
     """Say whether a reason is wanted for every reading."""
-    _records(request).safe.want_reason(settings.reason_wanted, person.author)
+    records.safe.want_reason(settings.reason_wanted, person.author)
 
 
 @router.post("/key")
-def change_key(request: Request, person: Administering) -> MadeSecrets:
+def change_key(records: Recorded, person: Administering) -> MadeSecrets:
     """Seal everything anew with a new key, all or nothing."""
-    return MadeSecrets(made=_records(request).safe.change_key(person.author))
+    return MadeSecrets(made=records.safe.change_key(person.author))

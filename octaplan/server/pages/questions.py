@@ -7,7 +7,7 @@ from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated
 
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import APIRouter, File, Query, Response, UploadFile
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field, StringConstraints
 
@@ -25,7 +25,8 @@ from octaplan.core.propose.asking import (
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.answers import read_answers, write_answers
 from octaplan.formats.tables import csv_text
-from octaplan.server.imports import XLSX
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.imports import XLSX
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Person
@@ -103,15 +104,10 @@ class TakenShown(BaseModel):
     sites: int
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 @router.get("")
-def questions(request: Request, person: Looking, customer: Who = "") -> list[ListShown]:
+def questions(records: Recorded, person: Looking, customer: Who = "") -> list[ListShown]:
     """What is open, by whom to ask."""
-    return [_listed(one) for one in _records(request).answers.open(customer=customer)]
+    return [_listed(one) for one in records.answers.open(customer=customer)]
 
 
 def _listed(listed: ListedQuestions) -> ListShown:
@@ -126,41 +122,39 @@ def _listed(listed: ListedQuestions) -> ListShown:
     )
 
 
-def _exported(request: Request, person: Person, whom: Whom, who: str, customer: str) -> list[ListedQuestions]:
+def _exported(records: Records, person: Person, whom: Whom, who: str, customer: str) -> list[ListedQuestions]:
     """A list that goes out; the journal tells of it."""
-    records = _records(request)
     records.journal.note(Act.EXPORTED, person.author, f"open questions, {whom} {who}".strip())
     return records.answers.open(whom, who, customer)
 
 
 @router.get("/list.txt", response_class=PlainTextResponse)
-def list_as_text(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> PlainTextResponse:
+def list_as_text(records: Recorded, person: Looking, whom: Whom, who: Who, customer: Who = "") -> PlainTextResponse:
     """A list as it is sent: answers are written behind its colons."""
-    return PlainTextResponse("\n".join(map(as_text, _exported(request, person, whom, who, customer))))
+    return PlainTextResponse("\n".join(map(as_text, _exported(records, person, whom, who, customer))))
 
 
 @router.get("/list.csv", response_class=Response)
-def list_as_csv(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
+def list_as_csv(records: Recorded, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
     """A list as a table to fill in."""
-    rows = as_rows(_exported(request, person, whom, who, customer))
+    rows = as_rows(_exported(records, person, whom, who, customer))
     headers = {"Content-Disposition": 'attachment; filename="questions.csv"'}
     text = csv_text(ASKED_COLUMNS, rows)
     return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/list.xlsx", response_class=Response)
-def list_as_workbook(request: Request, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
+def list_as_workbook(records: Recorded, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
     """The same as a workbook."""
     content = io.BytesIO()
-    write_answers(content, as_rows(_exported(request, person, whom, who, customer)))
+    write_answers(content, as_rows(_exported(records, person, whom, who, customer)))
     headers = {"Content-Disposition": 'attachment; filename="questions.xlsx"'}
     return Response(content.getvalue(), media_type=XLSX, headers=headers)
 
 
 @router.post("/read")
-def read_pasted(pasted: Pasted, request: Request, person: Looking) -> list[MatchedShown]:
+def read_pasted(pasted: Pasted, records: Recorded, person: Looking) -> list[MatchedShown]:
     """Answers in a list that came back as text; nothing is saved."""
-    records = _records(request)
     try:
         came = read_text(records.now.sites.all(), pasted.text)
     except OctaplanError as error:
@@ -169,18 +163,17 @@ def read_pasted(pasted: Pasted, request: Request, person: Looking) -> list[Match
 
 
 @router.post("/read-table")
-def read_table(request: Request, person: Looking, file: Annotated[UploadFile, File()]) -> list[MatchedShown]:
+def read_table(records: Recorded, person: Looking, file: Annotated[UploadFile, File()]) -> list[MatchedShown]:
     """Answers in a table that came back; nothing is saved."""
-    records = _records(request)
     rows = read_answers((file.filename or "table")[:200], file.file.read())
     return _matched(records.answers.match(read_rows(records.now.sites.all(), rows), person.author))
 
 
 @router.post("/take")
-def take_answers(taking: Taking, request: Request, person: Planning) -> TakenShown:
+def take_answers(taking: Taking, records: Recorded, person: Planning) -> TakenShown:
     """Take answers at all their sites, in one transaction with one undo."""
     came = [Came(one.customer, one.site, one.key, one.text) for one in taking.answers]
-    batch, sites = _records(request).answers.take(
+    batch, sites = records.answers.take(
         came, person.author, taking.source, confirmed=taking.confirmed, overwrite=taking.overwrite
     )
     return TakenShown(batch=batch, sites=sites)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from http import HTTPStatus
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Header, Request
+from fastapi import APIRouter, Body, Header
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.findings import Severity
@@ -15,7 +15,8 @@ from octaplan.core.propose.remedies import remedied_rules
 from octaplan.core.propose.room import RoomError, Want, lay_out
 from octaplan.core.values.addresses import Network
 from octaplan.core.values.kinds import NetworkField
-from octaplan.server.desk import RevisionShown, base_revision
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.desk import RevisionShown, base_revision
 from octaplan.server.permissions import Looking, Organising
 from octaplan.server.problems import Problem
 from octaplan.store.records import Records
@@ -76,11 +77,6 @@ CHAPTERS = {
 }
 
 
-def _records(request: Request) -> Records:
-    records: Records = request.app.state.records
-    return records
-
-
 def _shown(records: Records) -> OrganisationShown:
     now = records.now
     return OrganisationShown(
@@ -91,34 +87,33 @@ def _shown(records: Records) -> OrganisationShown:
 
 
 @router.get("/organisation")
-def organisation(request: Request, person: Looking) -> OrganisationShown:
+def organisation(records: Recorded, person: Looking) -> OrganisationShown:
     """What the organisation has decided for all sites."""
-    return _shown(_records(request))
+    return _shown(records)
 
 
 @router.get("/organisation/revisions")
-def organisation_revisions(request: Request, person: Looking) -> list[RevisionShown]:
+def organisation_revisions(records: Recorded, person: Looking) -> list[RevisionShown]:
     """The newest 200 revisions of the settings, newest first."""
-    return [RevisionShown(**saved._asdict()) for saved in _records(request).settings.history()]
+    return [RevisionShown(**saved._asdict()) for saved in records.settings.history()]
 
 
 @router.put("/organisation")
 def save_organisation(
     document: Annotated[dict[str, Any], Body()],
-    request: Request,
+    records: Recorded,
     person: Organising,
     if_match: Annotated[str, Header(max_length=20)],
 ) -> OrganisationShown:
     """Save the settings, made on the revision that `If-Match` names. Every site is checked again."""
-    records = _records(request)
     records.settings.save(document, base_revision(if_match), person.author)
     return _shown(records)
 
 
 @router.get("/rules")
-def rules(request: Request, person: Looking) -> list[RuleShown]:
+def rules(records: Recorded, person: Looking) -> list[RuleShown]:
     """The rule book, in its order."""
-    counted, with_remedies = _records(request).now.sites.counts_by_rule(), remedied_rules()
+    counted, with_remedies = records.now.sites.counts_by_rule(), remedied_rules()
     return [
         RuleShown(
             id=rule.id,
@@ -136,7 +131,7 @@ def rules(request: Request, person: Looking) -> list[RuleShown]:
 
 
 @router.post("/layout")
-def layout(wanting: Wanting, request: Request, person: Looking) -> list[GivenShown]:
+def layout(wanting: Wanting, person: Looking) -> list[GivenShown]:
     """Lay many segments out in one block, from expected hosts or prefix lengths; nothing is saved."""
     block: Network = wanting.block
     wants = [Want(want.name, want.hosts, want.prefix) for want in wanting.wants]

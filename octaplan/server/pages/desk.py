@@ -7,7 +7,7 @@ from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Header, Path, Request, Response
+from fastapi import APIRouter, Header, Path, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.findings import Severity, Trait
@@ -15,13 +15,13 @@ from octaplan.core.check.rules import RULES
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.core.plan.stages import Stage
 from octaplan.core.values.errors import OctaplanError
-from octaplan.server.outbound import OutboundSite, pattern_row, row
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.outbound import OutboundSite, pattern_row, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
 from octaplan.store.bench import stagings_of
-from octaplan.store.plans import Plans
 from octaplan.store.records import Records
-from octaplan.store.snapshot import Judged, Sites, Snapshot
+from octaplan.store.snapshot import Judged, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
@@ -150,18 +150,6 @@ class SignatureShown(BaseModel):
     revision: int
 
 
-def plans_of(request: Request, customer: str) -> Plans:
-    """Where the plans of a desk are changed: those of sites, or of patterns."""
-    records: Records = request.app.state.records
-    return records.plans_of(customer)
-
-
-def sites_of(request: Request, customer: str) -> Sites:
-    """What is saved of the plans of a desk: those of sites, or of patterns. Taken once for what belongs together."""
-    records: Records = request.app.state.records
-    return records.now.of(customer)
-
-
 def base_revision(if_match: str) -> int:
     """The number that an `If-Match` header names."""
     base = if_match.strip('W/"')
@@ -201,9 +189,8 @@ def patch_of(operations: Sequence[PatchOperation]) -> list[dict[str, Any]]:
     return [operation.model_dump(exclude={"value"} if operation.op == "remove" else None) for operation in operations]
 
 
-def desk_of(request: Request, key: str) -> Response:
+def desk_of(records: Records, key: str) -> Response:
     """Everything the desk of one site shows, as it is sent; worked out again when something of it has changed."""
-    records: Records = request.app.state.records
     now = records.now
     held = now.of(key.partition("/")[0]).of(key)
     plan = held.plan
@@ -255,37 +242,37 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
 
 
 @router.get("", response_model=Desk)
-def desk(customer: Code, site: Code, request: Request, person: Looking) -> Response:
+def desk(customer: Code, site: Code, records: Recorded, person: Looking) -> Response:
     """The newest revision of a site with all that was found about it."""
-    return desk_of(request, f"{customer}/{site}")
+    return desk_of(records, f"{customer}/{site}")
 
 
 @router.get("/revisions")
-def revisions(customer: Code, site: Code, request: Request, person: Looking) -> list[RevisionShown]:
+def revisions(customer: Code, site: Code, records: Recorded, person: Looking) -> list[RevisionShown]:
     """The newest 200 revisions, newest first."""
-    return [RevisionShown(**saved._asdict()) for saved in plans_of(request, customer).history(f"{customer}/{site}")]
+    return [RevisionShown(**saved._asdict()) for saved in records.plans_of(customer).history(f"{customer}/{site}")]
 
 
 @router.post("/understand")
-def understand_typed(customer: Code, site: Code, typed: Typed, request: Request, person: Looking) -> UnderstoodShown:
+def understand_typed(customer: Code, site: Code, typed: Typed, records: Recorded, person: Looking) -> UnderstoodShown:
     """Read what was typed into a field, and say it back; nothing is saved."""
     try:
-        operations, echo = sites_of(request, customer).understand(f"{customer}/{site}", typed.path, typed.text)
+        operations, echo = records.now.of(customer).understand(f"{customer}/{site}", typed.path, typed.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=typed.path) from None
     return UnderstoodShown(operations=[PatchOperation(**operation) for operation in operations], echo=echo)
 
 
 @router.post("/draft")
-def draft(customer: Code, site: Code, operations: Operations, request: Request, person: Looking) -> list[FindingShown]:
+def draft(customer: Code, site: Code, operations: Operations, records: Recorded, person: Looking) -> list[FindingShown]:
     """The findings that the newest plan would have with a change made; nothing is saved."""
-    return shown(sites_of(request, customer).draft(f"{customer}/{site}", patch_of(operations)))
+    return shown(records.now.of(customer).draft(f"{customer}/{site}", patch_of(operations)))
 
 
 @router.get("/remedies")
-def remedies(customer: Code, site: Code, request: Request, person: Looking) -> list[list[RemedyShown]]:
+def remedies(customer: Code, site: Code, records: Recorded, person: Looking) -> list[list[RemedyShown]]:
     """What each finding of the desk offers, in the findings' order."""
-    offered = sites_of(request, customer).remedies(f"{customer}/{site}")
+    offered = records.now.of(customer).remedies(f"{customer}/{site}")
     return [
         [
             RemedyShown(sentence=r.sentence, operations=[PatchOperation.model_validate(o) for o in r.operations])
@@ -300,37 +287,37 @@ def revise(
     customer: Code,
     site: Code,
     operations: Operations,
-    request: Request,
+    records: Recorded,
     person: Planning,
     if_match: Annotated[str, Header(max_length=20)],
 ) -> Response:
     """Change the plan by JSON Patch, made on the revision that `If-Match` names."""
     base = base_revision(if_match)
     key = f"{customer}/{site}"
-    plans = plans_of(request, customer)
+    plans = records.plans_of(customer)
     plans.revise(key, patch_of(operations), base, person.author)
-    return desk_of(request, key)
+    return desk_of(records, key)
 
 
 @router.post("/acceptances", response_model=Desk)
-def accept(customer: Code, site: Code, accepting: Accepting, request: Request, person: Planning) -> Response:
+def accept(customer: Code, site: Code, accepting: Accepting, records: Recorded, person: Planning) -> Response:
     """Accept a warn, with the reason."""
     key, a = f"{customer}/{site}", accepting
-    plans_of(request, customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.author)
-    return desk_of(request, key)
+    records.plans_of(customer).accept(key, a.rule, a.path, a.addresses, a.reason, person.author)
+    return desk_of(records, key)
 
 
 @router.delete("/acceptances/{acceptance}", response_model=Desk)
-def withdraw(customer: Code, site: Code, acceptance: Code, request: Request, person: Planning) -> Response:
+def withdraw(customer: Code, site: Code, acceptance: Code, records: Recorded, person: Planning) -> Response:
     """Take an acceptance back."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).withdraw(key, acceptance, person.author)
-    return desk_of(request, key)
+    records.plans_of(customer).withdraw(key, acceptance, person.author)
+    return desk_of(records, key)
 
 
 @router.post("/clearance", response_model=Desk)
-def sign(customer: Code, site: Code, signature: SignatureShown, request: Request, person: Signing) -> Response:
+def sign(customer: Code, site: Code, signature: SignatureShown, records: Recorded, person: Signing) -> Response:
     """Clear a revision to ship."""
     key = f"{customer}/{site}"
-    plans_of(request, customer).sign(key, signature.revision, person.author)
-    return desk_of(request, key)
+    records.plans_of(customer).sign(key, signature.revision, person.author)
+    return desk_of(records, key)

@@ -1,0 +1,1 @@
+"""The pages of the application, one module each: what is asked for them, and what they answer."""
