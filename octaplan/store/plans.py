@@ -2,58 +2,29 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy import delete, select, update
 
-from octaplan.core.check.findings import Severity
-from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.plan.changes import changes_between, sentence
-from octaplan.core.plan.history import Course, CourseStep, StepKind, course
-from octaplan.core.plan.patch import Operation, difference, set_to, stem, touches, value_at
-from octaplan.core.plan.site import PATTERNS, SitePlan, new_id
+from octaplan.core.plan.history import Course, StepKind
+from octaplan.core.plan.patch import Operation
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.answering import GivenAnswer, take
-from octaplan.store.author import account_of
 from octaplan.store.database import Database, Turn
-from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Batch, Claim, Clearance, Customer, Name, Revision, Run, Secret, Shipment, Site
+from octaplan.store.judging import acceptance_of, clearance_of
+from octaplan.store.models import Batch, Claim, Clearance, Customer, Name, Revision, Secret, Site
 from octaplan.store.patches import patched, permitted
-from octaplan.store.refusals import BadChange, Clash, Conflict, Contradicted, Moved, NoSuchSite, NotClear
+from octaplan.store.refusals import BadChange, Contradicted, Moved
+from octaplan.store.revisions import course_of, refuse_clashes, revision_of, touched_sites, write_revision
 from octaplan.store.safe import Safe
 from octaplan.store.saved import Saved
-from octaplan.store.snapshot import Held, Signed, Sites
-
-#: So many rows of a derived table are taken out one by one; more of them with all that the site has there.
-FEW = 12
+from octaplan.store.snapshot import Held, Sites
 
 #: Told of a revision: what was saved, the plan, and the sites whose findings it may have changed.
 Watcher = Callable[[Saved, SitePlan, set[str]], None]
-
-
-def load_sites(session: Session, *, patterns: bool, **context: Any) -> Sites:
-    """All sites or patterns of a database, checked; `context` is what the portfolio is to know besides."""
-    rows = session.execute(
-        select(Site, Revision)
-        .join(Revision, (Revision.site_id == Site.id) & (Revision.number == Site.revision))
-        .where((Site.customer_key == PATTERNS) == patterns)
-    ).all()
-    newest = select(func.max(Clearance.id)).group_by(Clearance.site_id)
-    signed = {
-        c.site_id: Signed(c.revision, c.digest, c.by, c.at)
-        for c in session.scalars(select(Clearance).where(Clearance.id.in_(newest)))
-    }
-    customers = {c.key: c.name for c in session.scalars(select(Customer))}
-    held = {
-        site.key: Held(site.id, SitePlan.model_validate_json(revision.document), _saved(revision), signed.get(site.id))
-        for site, revision in rows
-    }
-    portfolio = Portfolio([one.plan for one in held.values()], **context)
-    return Sites(held, portfolio, customers, patterns=patterns).within(None)
 
 
 class Plans:
@@ -98,14 +69,14 @@ class Plans:
         known = held.known_course
         if known is None:
             with self._database.reading() as session:
-                known = held.worked_out["course"] = _course(session, held)
+                known = held.worked_out["course"] = course_of(session, held)
         return known
 
     def revision(self, key: str, number: int) -> tuple[Saved, SitePlan]:
         """One revision of a site with its plan. Raises `NoSuchSite` when there is none such."""
         held = self.now.of(key)
         with self._database.reading() as session:
-            return _revision(session, held, number)
+            return revision_of(session, held, number)
 
     # --- Writing
 
@@ -123,7 +94,7 @@ class Plans:
         if base > held.saved.number:
             raise BadChange(f"There is no revision {base} yet: the newest is {held.saved.number}")
         if base < held.saved.number:
-            _refuse_clashes(turn.session, held, operations, base)
+            refuse_clashes(turn.session, held, operations, base)
         return self._save(turn, held, patched(held.document(), operations), by)
 
     def answer(
@@ -161,19 +132,19 @@ class Plans:
     def _step(self, key: str, base: int, by: str, kind: StepKind) -> SitePlan:
         with self._database.turn() as turn:
             held = unmoved(self._of(turn.now), key, base)
-            stands = held.known_course or _course(turn.session, held)
+            stands = held.known_course or course_of(turn.session, held)
             wanted = stands.undo if kind is StepKind.UNDO else stands.redo
             if wanted is None:
                 raise BadChange(f"There is nothing to {kind}")
-            subject, _ = _revision(turn.session, held, stands.now if kind is StepKind.UNDO else wanted)
+            subject, _ = revision_of(turn.session, held, stands.now if kind is StepKind.UNDO else wanted)
             told = f"{'Undone' if kind is StepKind.UNDO else 'Done again'}: {subject.sentence}"
-            return self._save(turn, held, _revision(turn.session, held, wanted)[1], by, kind=kind, told=told)
+            return self._save(turn, held, revision_of(turn.session, held, wanted)[1], by, kind=kind, told=told)
 
     def back_to(self, key: str, number: int, base: int, by: str) -> SitePlan:
         """Take an earlier revision again, as a new one. Raises `Moved`, `NoSuchSite`."""
         with self._database.turn() as turn:
             held = unmoved(self._of(turn.now), key, base)
-            saved, plan = _revision(turn.session, held, number)
+            saved, plan = revision_of(turn.session, held, number)
             named = f" ({saved.name})" if saved.name else ""
             return self._save(turn, held, plan, by, kind=StepKind.BACK, told=f"Back to revision {number}{named}")
 
@@ -182,7 +153,7 @@ class Plans:
         with self._database.turn() as turn:
             sites = self._of(turn.now)
             held = sites.of(key)
-            _revision(turn.session, held, number)
+            revision_of(turn.session, held, number)
             which = (Revision.site_id == held.id, Revision.number == number)
             turn.session.execute(update(Revision).where(*which).values(name=name or None))
             if held.saved.number == number:
@@ -193,26 +164,8 @@ class Plans:
         """Accept a `warn` that stands now, with the reason. Raises `BadChange` when it does not stand."""
         with self._database.turn() as turn:
             held = self._of(turn.now).of(key)
-            for judged in held.judged:
-                finding = judged.finding
-                if (finding.rule, finding.path, finding.addresses) == (rule, path, addresses):
-                    break
-            else:
-                raise BadChange("This finding does not stand any more: nothing had to be accepted")
-            if finding.severity is not Severity.WARN:
-                raise BadChange(f"Only a warn can be accepted; {rule} is a {finding.severity}")
-            if judged.accepted:
-                raise BadChange("This finding has been accepted already")
-            acceptance = {
-                "rule": rule,
-                "subject": path,
-                "addresses": addresses,
-                "reason": reason,
-                "by": str(by),
-                "at": datetime.now(UTC).isoformat(),
-            }
-            place = f"/accepted/{new_id(f'{rule}{path}', held.plan.accepted)}"
-            return self._save(turn, held, patched(held.document(), [set_to(place, acceptance)]), by)
+            accepting = acceptance_of(held, rule, path, addresses, reason, by)
+            return self._save(turn, held, patched(held.document(), [accepting]), by)
 
     def withdraw(self, key: str, acceptance: str, by: str) -> SitePlan:
         """Take an acceptance back."""
@@ -228,20 +181,10 @@ class Plans:
         with self._database.turn() as turn:
             sites = self._of(turn.now)
             held = sites.of(key)
-            plan = held.plan
-            if held.saved.number != revision:
-                raise BadChange(f"The plan has changed since: look at revision {held.saved.number}, then sign that")
-            blocking = [judged.finding for judged in held.judged if judged.blocks]
-            if blocking:
-                raise NotClear(f"{len(blocking)} findings stand in the way, the first: {blocking[0].message}")
-            if not plan.circuits or not plan.segments:
-                raise NotClear("A site is cleared with at least one circuit and one segment: this plan lacks them")
-            if not any(device.routes_packets for device in plan.devices.values()):
-                raise NotClear("A site is cleared with a box at its edge: add one on Devices")
-            signed = Signed(revision, held.digest, by, datetime.now(UTC))
+            signed = clearance_of(held, revision, by)
             turn.session.add(Clearance(site_id=held.id, **signed._asdict()))
-            enter(turn.session, Act.CLEARED, by, f"revision {revision}", site=plan.key)
-            self._publish(turn, sites.with_held(plan.key, signed=signed))
+            enter(turn.session, Act.CLEARED, by, f"revision {revision}", site=held.plan.key)
+            self._publish(turn, sites.with_held(held.plan.key, signed=signed))
 
     def save_all(
         self,
@@ -276,7 +219,7 @@ class Plans:
             batch_id = batch.id if batch is not None else None
             written = []
             for held, plan in fresh:
-                site_id, saved = self._write(turn.session, sites, held, plan, by, at, reason, batch=batch_id)
+                site_id, saved = self._write(turn, sites, held, plan, by, at, reason, batch=batch_id)
                 written.append((plan, site_id, saved))
                 if progress is not None:
                     progress(len(written))
@@ -298,7 +241,7 @@ class Plans:
             turn.session.flush()
             written = []
             for held, plan in zip(before, plans, strict=True):
-                written.append((plan, *self._write(turn.session, sites, held, plan, by, at, batch=name)))
+                written.append((plan, *self._write(turn, sites, held, plan, by, at, batch=name)))
             self._know(turn, written)
 
     def remove(self, keys: Collection[str], by: str, batch: str | None = None) -> list[str]:
@@ -310,7 +253,7 @@ class Plans:
         with self._database.turn() as turn:
             session, sites = turn.session, self._of(turn.now)
             asked = {sites.held[key].id: key for key in (k.casefold() for k in keys) if key in sites.held}
-            stay = _touched(session, list(asked), batch)
+            stay = touched_sites(session, list(asked), batch)
             going = [number for number in asked if number not in stay]
             gone = {asked[number] for number in going}
             for key in sorted(gone):
@@ -344,9 +287,22 @@ class Plans:
         if after == held.plan and kind is StepKind.CHANGE:
             return held.plan
         at = datetime.now(UTC)
-        written = self._write(turn.session, self._of(turn.now), held, after, by, at, kind=kind, told=told)
+        written = self._write(turn, self._of(turn.now), held, after, by, at, kind=kind, told=told)
         self._know(turn, [(after, *written)])
         return after
+
+    def _write(
+        self,
+        turn: Turn,
+        sites: Sites,
+        held: Held | None,
+        plan: SitePlan,
+        by: str,
+        at: datetime,
+        reason: str = "",
+        **how: Any,
+    ) -> tuple[int, Saved]:
+        return write_revision(turn.session, sites, held, plan, by, at, reason, derived=not self._patterns, **how)
 
     def _know(self, turn: Turn, written: Sequence[tuple[SitePlan, int, Saved]]) -> None:
         """Make revisions that have been written part of what readers will see, and tell of them then."""
@@ -362,67 +318,6 @@ class Plans:
         for watch in self.watchers:
             watch(saved, plan, affected)
 
-    def _write(
-        self,
-        session: Session,
-        sites: Sites,
-        held: Held | None,
-        after: SitePlan,
-        by: str,
-        at: datetime,
-        reason: str = "",
-        *,
-        kind: StepKind = StepKind.CHANGE,
-        told: str = "",
-        batch: str | None = None,
-    ) -> tuple[int, Saved]:
-        """One revision and everything derived from it."""
-        before = held.plan if held is not None else None
-        customer_key = after.customer.casefold()
-        if not sites.knows_customer(customer_key) and session.get(Customer, customer_key) is None:
-            session.add(Customer(key=customer_key, code=after.customer, name=after.customer))
-            session.flush()
-        number = held.saved.number + 1 if held is not None else 1
-        values: dict[str, Any] = {
-            "name": after.name,
-            "ship_date": after.ship_date,
-            "technician": after.technician,
-            "revision": number,
-        }
-        if held is not None:
-            site_id = held.id
-            session.execute(update(Site).where(Site.id == site_id).values(values))
-        else:
-            values |= {"key": after.key, "customer_key": customer_key, "code": after.site}
-            site_id = session.execute(insert(Site).values(values).returning(Site.id)).scalar_one()
-        old, document = held.document() if held is not None else {}, after.document()
-        differences = changes_between(old, document)
-        said = f"{reason}: {sentence(differences)}" if reason and before else reason or sentence(differences)
-        said = told or said
-        patch = difference(old, document) if held is not None else []
-        account = account_of(by)
-        revision = {
-            "site_id": site_id,
-            "number": number,
-            "at": at,
-            "by": by,
-            "account": account,
-            "sentence": said,
-            "patch": json.dumps(patch),
-            "document": json.dumps(document, ensure_ascii=False),
-            "kind": kind,
-            "batch": batch,
-        }
-        session.connection().execute(insert(Revision), [revision])
-        if not self._patterns:
-            name = sites.customer_name(after)
-            old_claims, old_names = (
-                ([*claims_of(before, site_id)], [*names_of(before, site_id, name)]) if before else (None, None)
-            )
-            _exchange(session, Claim, site_id, old_claims, [*claims_of(after, site_id)])
-            _exchange(session, Name, site_id, old_names, [*names_of(after, site_id, name)])
-        return site_id, Saved(number, at, str(by), said, account=account, kind=kind)
-
 
 def unmoved(sites: Sites, key: str, base: int) -> Held:
     """A site whose newest revision is the one that somebody saw. Raises `Moved`."""
@@ -434,82 +329,3 @@ def unmoved(sites: Sites, key: str, base: int) -> Held:
             "then do this again"
         )
     return held
-
-
-def _touched(session: Session, sites: Sequence[int], batch: str | None) -> set[int]:
-    """The sites that somebody has done something with, but for what a change of many sites made of them."""
-    touched: set[int] = set()
-    own = (Revision.batch == batch) & (Revision.number == 1)
-    came = (Secret.batch == batch) & (Secret.number == 1)
-    for part in range(0, len(sites), 500):
-        some = sites[part : part + 500]
-        for table in (Clearance, Run, Shipment):
-            touched.update(session.scalars(select(table.site_id).where(table.site_id.in_(some))))
-        if batch is not None:
-            for other, but in ((Revision.site_id, own), (Secret.site_id, came)):
-                query = select(other).where(other.in_(some), ~func.coalesce(but, False))
-                touched.update(session.scalars(query))
-    return touched
-
-
-def _revision(session: Session, held: Held, number: int) -> tuple[Saved, SitePlan]:
-    plan = held.plan
-    if number == held.saved.number:
-        return held.saved, plan
-    found = session.get(Revision, (held.id, number)) if number < 1 << 62 else None
-    if found is None:
-        raise NoSuchSite(f"{plan.customer}/{plan.site} has no revision {number}: look at its history")
-    return _saved(found), SitePlan.model_validate_json(found.document)
-
-
-def _course(session: Session, held: Held) -> Course:
-    query = select(Revision.number, Revision.kind)
-    query = query.where(Revision.site_id == held.id, Revision.number <= held.saved.number)
-    rows = session.execute(query.order_by(Revision.number)).all()
-    return course(CourseStep(number, StepKind(kind)) for number, kind in rows)
-
-
-def _refuse_clashes(session: Session, held: Held, operations: Sequence[Operation], base: int) -> None:
-    site = Revision.site_id == held.id
-    since = session.scalars(select(Revision).where(site, Revision.number > base).order_by(Revision.number)).all()
-    old = session.scalars(select(Revision.document).where(site, Revision.number == base)).one_or_none()
-    if old is None:
-        raise BadChange(f"There is no revision {base} of this site")
-    before, now = json.loads(old), held.document()
-    clashes: dict[str, Clash] = {}
-    blame = since[-1]
-    for operation in operations:
-        path = stem(operation["path"])
-        yours = operation.get("value")
-        for revision in since:
-            touched = (stem(change["path"]) for change in json.loads(revision.patch))
-            if any(touches(path, other) or touches(other, path) for other in touched):
-                theirs = value_at(now, path)
-                if theirs != yours:
-                    clashes[path] = Clash(path, value_at(before, path), yours, theirs)
-                    blame = revision
-    if clashes:
-        raise Conflict(list(clashes.values()), blame.by, blame.number, since[-1].number)
-
-
-def _exchange(
-    session: Session, table: type[Claim] | type[Name], site: int, before: list[Row] | None, rows: list[Row]
-) -> None:
-    """Put the rows of a derived table that follow from a plan in the place of those that followed from the one before;
-    only what differs is written."""
-    if before is not None:
-        old, new = ({tuple(row.items()): row for row in some} for some in (before, rows))
-        gone = [row for key, row in old.items() if key not in new]
-        if len(gone) > FEW or len(old) < len(before):
-            session.execute(delete(table).where(table.site_id == site))
-        else:
-            rows = [row for key, row in new.items() if key not in old]
-            for row in gone:
-                session.execute(delete(table).filter_by(**row))
-    if rows:
-        session.connection().execute(insert(table), rows)
-
-
-def _saved(revision: Revision) -> Saved:
-    kind = StepKind(revision.kind)
-    return Saved(revision.number, revision.at, revision.by, revision.sentence, revision.name, revision.account, kind)

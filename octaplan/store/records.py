@@ -15,7 +15,8 @@ from octaplan.store.imports import Imports
 from octaplan.store.journal import Journal
 from octaplan.store.organisation import Settings, load_settings
 from octaplan.store.patterns import Patterns
-from octaplan.store.plans import Plans, load_sites
+from octaplan.store.plans import Plans
+from octaplan.store.revisions import load_sites
 from octaplan.store.rollouts import Rollouts
 from octaplan.store.safe import Safe, load_secrets
 from octaplan.store.snapshot import Snapshot
