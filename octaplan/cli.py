@@ -389,7 +389,7 @@ def serve(
     state = application.state
     if demo:
         _demo(state.records)
-        state.setup_code = None if state.accounts.any() else state.setup_code
+        state.setup_code = None if state.records.accounts.any() else state.setup_code
     if state.setup_code:
         print(f"First start: make the first administrator with the code {state.setup_code}")
     for note in (*database.mended, *notes):

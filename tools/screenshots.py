@@ -175,7 +175,10 @@ def main() -> None:
         try:
             said = ""
             while "Octaplan is at" not in said:
-                said += server.stdout.readline() if server.stdout else ""
+                line = server.stdout.readline() if server.stdout else ""
+                if not line:
+                    sys.exit("Octaplan did not start; what it said is above")
+                said += line
             password = re.search(r"ines, password (\S+)", said)[1]  # type: ignore[index]
             url = re.search(r"http://\S+", said)[0]  # type: ignore[index]
             with sync_playwright() as playwright:
