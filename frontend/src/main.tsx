@@ -4,7 +4,7 @@ import '@fontsource/atkinson-hyperlegible-next/400.css';
 import '@fontsource/atkinson-hyperlegible-next/600.css';
 import '@fontsource/atkinson-hyperlegible-next/700.css';
 import CssBaseline from '@mui/material/CssBaseline';
-import { ThemeProvider } from '@mui/material/styles';
+import { StyledEngineProvider, ThemeProvider } from '@mui/material/styles';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
@@ -26,12 +26,14 @@ const root = document.getElementById('root');
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <ThemeProvider theme={theme} defaultMode="system">
-        <CssBaseline />
-        <QueryClientProvider client={queries}>
-          <App />
-        </QueryClientProvider>
-      </ThemeProvider>
+      <StyledEngineProvider injectFirst>
+        <ThemeProvider theme={theme} defaultMode="system">
+          <CssBaseline />
+          <QueryClientProvider client={queries}>
+            <App />
+          </QueryClientProvider>
+        </ThemeProvider>
+      </StyledEngineProvider>
     </StrictMode>,
   );
 }

@@ -95,6 +95,42 @@ export const theme = createTheme({
     MuiButton: { defaultProps: { disableElevation: true, size: 'small' } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiTextField: { defaultProps: { size: 'small' } },
+    MuiInputBase: { styleOverrides: { root: { fontSize: 'inherit', lineHeight: 'inherit' } } },
+    MuiOutlinedInput: {
+      styleOverrides: {
+        root: {
+          maxWidth: '100%',
+          background: 'var(--panel)',
+          fontSize: 14,
+          '&.MuiInputBase-multiline': { padding: '3px 0' },
+        },
+        input: {
+          height: 20,
+          padding: '5px 8px',
+          '&.mono': { fontFamily: mono, fontSize: 13 },
+          'textarea&': { height: 'auto' },
+        },
+        notchedOutline: { borderColor: 'var(--block)' },
+      },
+    },
+    MuiCheckbox: { styleOverrides: { root: { padding: 2 } } },
+    MuiLink: {
+      styleOverrides: {
+        root: {
+          font: 'inherit',
+          textAlign: 'left',
+          verticalAlign: 'baseline',
+          textDecorationColor: 'inherit',
+        },
+      },
+    },
+    MuiTable: { defaultProps: { size: 'small' } },
+    MuiTableCell: {
+      styleOverrides: {
+        root: { padding: '4px 8px', fontSize: 13, lineHeight: '20px', borderColor: 'var(--line)' },
+        head: { color: 'var(--quiet)', fontSize: 12.5, fontWeight: 400 },
+      },
+    },
     MuiPaper: { defaultProps: { elevation: 0 } },
     MuiTooltip: { defaultProps: { enterDelay: 400 } },
     MuiDialog: {

@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { Schemas } from '../api/client';
@@ -9,6 +14,7 @@ import { pictureOf } from '../ruler/geometry';
 import { Ruler } from '../ruler/Ruler';
 import styles from './compare.module.css';
 import { changedMarks, pairsOf, type Half, type Pair } from './pairs';
+import { LinkButton, SelectInline } from '../parts/controls';
 
 type Side = Schemas['SideShown'];
 
@@ -57,7 +63,11 @@ function Which({
   const sites = outbound.data?.sites ?? [];
   return (
     <>
-      <select aria-label={`${label} site`} value={code} onChange={(event) => onChoose(event.target.value)}>
+      <SelectInline
+        aria-label={`${label} site`}
+        value={code}
+        onChange={(event) => onChoose(event.target.value)}
+      >
         {!sites.some((row) => `${row.customer}/${row.site}` === code) && (
           <option value={code}>{code || 'a site'}</option>
         )}
@@ -66,11 +76,11 @@ function Which({
             {row.name} ({row.customer}/{row.site})
           </option>
         ))}
-      </select>
+      </SelectInline>
       {code && (
         <>
           {' '}
-          <select
+          <SelectInline
             aria-label={`${label} revision`}
             value={number}
             onChange={(event) => onChoose(event.target.value ? `${code}@${event.target.value}` : code)}
@@ -82,7 +92,7 @@ function Which({
                 {saved.name ? ` “${saved.name}”` : ''}, {moment(saved.at)}
               </option>
             ))}
-          </select>
+          </SelectInline>
         </>
       )}
     </>
@@ -105,38 +115,44 @@ function Compared({ one, other, changes }: Schemas['Comparison']) {
           />
         ))}
         {same > 0 && (
-          <button className={page.link} aria-expanded={all} onClick={() => setAll(!all)}>
+          <LinkButton aria-expanded={all} onClick={() => setAll(!all)}>
             {all ? 'Leave out what is the same' : `${count(same, 'segment')} the same`}
-          </button>
+          </LinkButton>
         )}
       </div>
-      <table className={styles.changes}>
+      <Table className={styles.changes}>
         <caption>{changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}</caption>
         {changes.length > 0 && (
-          <thead>
-            <tr>
-              <th scope="col">What</th>
-              <th scope="col">
+          <TableHead>
+            <TableRow>
+              <TableCell component="th" scope="col">
+                What
+              </TableCell>
+              <TableCell component="th" scope="col">
                 <SideLink side={one} />
-              </th>
-              <th scope="col">
+              </TableCell>
+              <TableCell component="th" scope="col">
                 <SideLink side={other} />
-              </th>
-            </tr>
-          </thead>
+              </TableCell>
+            </TableRow>
+          </TableHead>
         )}
-        <tbody>
+        <TableBody>
           {changes.slice(0, 500).map((change) => (
-            <tr key={`${change.path} ${change.after}`}>
-              <th scope="row">
+            <TableRow key={`${change.path} ${change.after}`}>
+              <TableCell component="th" scope="row">
                 {change.subject} <span className="quiet">{change.field}</span>
-              </th>
-              <td className="mono">{change.field ? change.before || '–' : change.before ? 'there' : '–'}</td>
-              <td className="mono">{change.field ? change.after || '–' : change.after ? 'there' : '–'}</td>
-            </tr>
+              </TableCell>
+              <TableCell className="mono">
+                {change.field ? change.before || '–' : change.before ? 'there' : '–'}
+              </TableCell>
+              <TableCell className="mono">
+                {change.field ? change.after || '–' : change.after ? 'there' : '–'}
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
     </div>
   );
 }

@@ -1,3 +1,7 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
@@ -9,6 +13,7 @@ import page from '../parts/page.module.css';
 import { count, dated, deskPath } from '../parts/words';
 import styles from './customers.module.css';
 import { useCustomer, useSaveCustomer, type Customer } from './queries';
+import { Line, Lines, Select } from '../parts/controls';
 
 /** One customer: its blocks with the room that is left, groups, patterns and sites, and what is usual there. */
 export function CustomerPage() {
@@ -66,26 +71,26 @@ function Shown({ customer }: { customer: Customer }) {
       </div>
       <section className={styles.part} aria-label="Sites">
         <h2>{count(customer.sites.length, 'site')}</h2>
-        <table className={styles.sites}>
-          <tbody>
+        <Table className={styles.sites}>
+          <TableBody>
             {customer.sites.slice(0, 300).map((site) => (
-              <tr key={site.site}>
-                <th scope="row">
+              <TableRow key={site.site}>
+                <TableCell component="th" scope="row">
                   <Link to={deskPath(site)}>{site.name}</Link> <span className="quiet">{site.site}</span>
-                </th>
-                <td>{site.ship_date ? dated(site.ship_date) : 'no ship date'}</td>
-                <td>{site.next}</td>
-                <td>
+                </TableCell>
+                <TableCell>{site.ship_date ? dated(site.ship_date) : 'no ship date'}</TableCell>
+                <TableCell>{site.next}</TableCell>
+                <TableCell>
                   {site.stops > 0 && (
                     <>
                       <SeverityMark of="stop" size={12} /> {site.stops}
                     </>
                   )}
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
         {customer.sites.length > 300 && (
           <p className="quiet">and {customer.sites.length - 300} more on Outbound</p>
         )}
@@ -143,7 +148,7 @@ function Usual({ customer }: { customer: Customer }) {
   const field = (name: keyof typeof typed, label: string, hint: string) => (
     <label className={styles.field}>
       {label}
-      <input
+      <Line
         aria-label={label}
         className="mono"
         disabled={!may}
@@ -182,7 +187,7 @@ function Usual({ customer }: { customer: Customer }) {
       {field('time_zone', 'Time zone', 'Europe/Dublin')}
       <label className={styles.field}>
         Gateway
-        <select
+        <Select
           aria-label="Gateway"
           disabled={!may}
           value={typed.gateway}
@@ -191,11 +196,11 @@ function Usual({ customer }: { customer: Customer }) {
           <option value="">as everywhere</option>
           <option value="first">the first usable address</option>
           <option value="last">the last usable address</option>
-        </select>
+        </Select>
       </label>
       <label className={styles.field}>
         Notes
-        <textarea
+        <Lines
           aria-label="Notes"
           rows={4}
           disabled={!may}

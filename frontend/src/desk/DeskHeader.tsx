@@ -10,6 +10,7 @@ import { away, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
 import { History, UndoRedo } from './History';
+import { LinkButton } from '../parts/controls';
 
 export function DeskHeader() {
   const { name, desk } = useDeskState();
@@ -82,14 +83,9 @@ function SiteFacts() {
   }, [sought, key]);
   return (
     <>
-      <button
-        ref={button}
-        className={styles.link}
-        aria-haspopup="dialog"
-        onClick={(event) => setAnchor(event.currentTarget)}
-      >
+      <LinkButton ref={button} aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
         site facts
-      </button>
+      </LinkButton>
       <Popover
         anchorEl={anchor}
         open={anchor !== null}

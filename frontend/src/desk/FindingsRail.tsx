@@ -11,6 +11,7 @@ import { useDeskState, useDrafting, useFound, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
+import { LinkButton } from '../parts/controls';
 
 /** How many findings of one rule are told one by one before the rest is folded. */
 const ALIKE = 4;
@@ -92,12 +93,12 @@ export function FindingsRail() {
                     onGo={go}
                   />
                   {hidden && alike[ALIKE - 1] === finding && (
-                    <button
-                      className={`${styles.link} ${styles.fold}`}
+                    <LinkButton
+                      className={styles.fold}
                       onClick={() => setOpened(new Set([...opened, finding.rule]))}
                     >
                       {alike.length - ALIKE} more: {finding.title.toLowerCase()}
-                    </button>
+                    </LinkButton>
                   )}
                 </Fragment>
               );
@@ -261,9 +262,9 @@ function Remedies({ remedies }: { remedies: Schemas['RemedyShown'][] }) {
         ))}
       </div>
       {!more && remedies.length > 1 && (
-        <button className={`${styles.link} ${styles.more}`} onClick={() => setMore(true)}>
+        <LinkButton className={styles.more} onClick={() => setMore(true)}>
           {remedies.length === 2 ? 'or another way' : `or ${remedies.length - 1} other ways`}
-        </button>
+        </LinkButton>
       )}
     </>
   );
@@ -351,12 +352,9 @@ export function Accepted({ finding }: { finding: Finding }) {
         {finding.accepted_by}: {finding.reason}
       </div>
       {mayPlan && finding.acceptance && (
-        <button
-          className={styles.link}
-          onClick={() => finding.acceptance && withdraw.mutate(finding.acceptance)}
-        >
+        <LinkButton onClick={() => finding.acceptance && withdraw.mutate(finding.acceptance)}>
           Take back
-        </button>
+        </LinkButton>
       )}
       {withdraw.error && <div role="alert">{withdraw.error.message}</div>}
     </div>

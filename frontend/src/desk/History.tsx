@@ -11,6 +11,7 @@ import { usePersonHere } from '../frame/person';
 import { count, moment } from '../parts/words';
 import { useDeskState, useDrafting } from './context';
 import styles from './desk.module.css';
+import { Line, LinkButton } from '../parts/controls';
 
 /** Undo and redo of the site's changes, by button and by key; what somebody else did is asked about first. */
 export function UndoRedo() {
@@ -44,13 +45,13 @@ export function UndoRedo() {
   if (!mayPlan) return null;
   return (
     <>
-      <button className={styles.link} disabled={undo === null || step.isPending} onClick={() => take('undo')}>
+      <LinkButton disabled={undo === null || step.isPending} onClick={() => take('undo')}>
         Undo
-      </button>{' '}
+      </LinkButton>{' '}
       ·{' '}
-      <button className={styles.link} disabled={redo === null || step.isPending} onClick={() => take('redo')}>
+      <LinkButton disabled={redo === null || step.isPending} onClick={() => take('redo')}>
         Redo
-      </button>{' '}
+      </LinkButton>{' '}
       ·{' '}
       {step.error && (
         <div role="alert" className={styles.problem}>
@@ -89,13 +90,9 @@ export function History() {
   const code = `${desk.plan.customer}/${desk.plan.site}`;
   return (
     <>
-      <button
-        className={styles.link}
-        aria-haspopup="dialog"
-        onClick={(event) => setAnchor(event.currentTarget)}
-      >
+      <LinkButton aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
         {count(desk.revision.number, 'revision')}
-      </button>
+      </LinkButton>
       <Popover
         anchorEl={anchor}
         open={anchor !== null}
@@ -127,13 +124,12 @@ export function History() {
                     <>
                       <Link to={`/compare?one=${code}@${saved.number}&other=${code}`}>Compare with now</Link>
                       {mayPlan && (
-                        <button
-                          className={styles.link}
+                        <LinkButton
                           disabled={step.isPending}
                           onClick={() => step.mutate({ step: saved.number })}
                         >
                           Go back to it
-                        </button>
+                        </LinkButton>
                       )}
                     </>
                   )}
@@ -153,11 +149,7 @@ function NameIt({ number, name }: { number: number; name: string }) {
   const naming = useNameRevision(site);
   const [text, setText] = useState<string | null>(null);
   if (text === null) {
-    return (
-      <button className={styles.link} onClick={() => setText(name)}>
-        {name ? 'Rename' : 'Name it'}
-      </button>
-    );
+    return <LinkButton onClick={() => setText(name)}>{name ? 'Rename' : 'Name it'}</LinkButton>;
   }
   return (
     <form
@@ -167,16 +159,14 @@ function NameIt({ number, name }: { number: number; name: string }) {
         naming.mutate({ number, name: text }, { onSuccess: () => setText(null) });
       }}
     >
-      <input
+      <Line
         autoFocus
         aria-label={`Name of revision ${number}`}
         value={text}
         maxLength={80}
         onChange={(event) => setText(event.target.value)}
       />
-      <button className={styles.link} type="submit">
-        Save
-      </button>
+      <LinkButton type="submit">Save</LinkButton>
       {naming.error && <span role="alert">{naming.error.message}</span>}
     </form>
   );

@@ -12,6 +12,7 @@ import { count, moment } from '../parts/words';
 import styles from './findings.module.css';
 import { useUndoBatch } from './queries';
 import { Mending } from './Mending';
+import { LinkButton, SelectInline, Tick } from '../parts/controls';
 
 type RuleCount = Schemas['RuleCount'];
 
@@ -39,7 +40,7 @@ export function FindingsPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         What was found at the sites of{' '}
-        <select
+        <SelectInline
           aria-label="Customer"
           value={customer}
           onChange={(event) => set('customer', event.target.value)}
@@ -50,7 +51,7 @@ export function FindingsPage() {
               {one.name}: {count(one.stops, 'stop')}, {count(one.warns, 'warn')}
             </option>
           ))}
-        </select>
+        </SelectInline>
       </h1>
       <Recent />
       <div className={styles.columns}>
@@ -156,8 +157,7 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
                 style={{ transform: `translateY(${item.start}px)` }}
               >
                 {mayPlan && rule.remedies && !spot.accepted ? (
-                  <input
-                    type="checkbox"
+                  <Tick
                     aria-label={`Mend at ${site}`}
                     checked={!left.has(site)}
                     onChange={() => toggle(site)}
@@ -205,9 +205,9 @@ function Recent() {
         <p className="quiet">
           {newest.by}, {moment(newest.at)}: {newest.sentence}.{' '}
           {mayPlan && (
-            <button className={page.link} disabled={undo.isPending} onClick={() => undo.mutate(newest.id)}>
+            <LinkButton disabled={undo.isPending} onClick={() => undo.mutate(newest.id)}>
               Undo it at all of them
-            </button>
+            </LinkButton>
           )}
         </p>
       )}

@@ -1,9 +1,15 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useState, type ReactNode } from 'react';
 import type { HardwareType } from '../api/client';
 import { BLANK_SLOT, keyOf } from './blank';
 import styles from './hardware.module.css';
 import { useSaveType } from './queries';
+import { Line, Lines, Select, Tick } from '../parts/controls';
 
 type Port = HardwareType['panel'][number];
 type Slot = HardwareType['slots'][string];
@@ -221,7 +227,7 @@ export function TypeEditor({ type, version, onDone }: Props) {
       <Pairs title="Lights" first="Light" second="When all is well" pairs={lights} onChange={setLights} />
       <section>
         <h3>To be removed: what its own wizard leaves behind, a line each</h3>
-        <textarea
+        <Lines
           rows={3}
           aria-label="To be removed"
           value={draft.leftovers.join('\n')}
@@ -255,7 +261,7 @@ function Words(props: {
   return (
     <label className={styles.field}>
       {props.label}
-      <input
+      <Line
         className={props.mono ? 'mono' : undefined}
         value={props.value ?? ''}
         maxLength={200}
@@ -270,7 +276,7 @@ function Whole(props: { label: string; value: number | null; onChange: (value: n
   return (
     <label className={styles.field}>
       {props.label}
-      <input
+      <Line
         className="mono"
         inputMode="numeric"
         value={props.value ?? ''}
@@ -293,13 +299,13 @@ function Pick<T extends string>(props: {
   return (
     <label className={styles.field}>
       {props.label}
-      <select value={props.value} onChange={(event) => props.onChange(event.target.value as T)}>
+      <Select value={props.value} onChange={(event) => props.onChange(event.target.value as T)}>
         {props.choices.map((choice) => (
           <option key={choice} value={choice}>
             {props.words?.[choice] ?? choice}
           </option>
         ))}
-      </select>
+      </Select>
     </label>
   );
 }
@@ -307,11 +313,7 @@ function Pick<T extends string>(props: {
 function Check(props: { label: string; value: boolean; onChange: (value: boolean) => void }) {
   return (
     <label className={styles.check}>
-      <input
-        type="checkbox"
-        checked={props.value}
-        onChange={(event) => props.onChange(event.target.checked)}
-      />
+      <Tick checked={props.value} onChange={(event) => props.onChange(event.target.checked)} />
       {props.label}
     </label>
   );
@@ -324,32 +326,44 @@ function Ports({ panel, onChange }: { panel: Port[]; onChange: (panel: Port[]) =
   return (
     <section>
       <h3>Ports, in the order they are seen on the box</h3>
-      <table className={styles.rows}>
-        <thead>
-          <tr>
-            <th scope="col">As printed</th>
-            <th scope="col">Medium</th>
-            <th scope="col">Factory role</th>
-            <th scope="col">Bridged as</th>
-            <th scope="col">Laptop may</th>
-            <th scope="col">If not, why</th>
-            <th scope="col" />
-          </tr>
-        </thead>
-        <tbody>
+      <Table className={styles.rows}>
+        <TableHead>
+          <TableRow>
+            <TableCell component="th" scope="col">
+              As printed
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Medium
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Factory role
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Bridged as
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Laptop may
+            </TableCell>
+            <TableCell component="th" scope="col">
+              If not, why
+            </TableCell>
+            <TableCell component="th" scope="col" />
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {panel.map((port, index) => (
-            <tr key={index}>
-              <td>
-                <input
+            <TableRow key={index}>
+              <TableCell>
+                <Line
                   aria-label={`Name of port ${index + 1}`}
                   className="mono"
                   value={port.name}
                   maxLength={24}
                   onChange={(event) => put(index, { name: event.target.value })}
                 />
-              </td>
-              <td>
-                <select
+              </TableCell>
+              <TableCell>
+                <Select
                   aria-label={`Medium of ${port.name}`}
                   value={port.medium}
                   onChange={(event) => put(index, { medium: event.target.value as Port['medium'] })}
@@ -357,10 +371,10 @@ function Ports({ panel, onChange }: { panel: Port[]; onChange: (panel: Port[]) =
                   {['copper', 'fibre', 'cellular', 'console', 'usb'].map((medium) => (
                     <option key={medium}>{medium}</option>
                   ))}
-                </select>
-              </td>
-              <td>
-                <select
+                </Select>
+              </TableCell>
+              <TableCell>
+                <Select
                   aria-label={`Factory role of ${port.name}`}
                   value={port.factory_role}
                   onChange={(event) =>
@@ -370,44 +384,43 @@ function Ports({ panel, onChange }: { panel: Port[]; onChange: (panel: Port[]) =
                   {['internet', 'inside', 'management', 'none'].map((role) => (
                     <option key={role}>{role}</option>
                   ))}
-                </select>
-              </td>
-              <td>
-                <input
+                </Select>
+              </TableCell>
+              <TableCell>
+                <Line
                   aria-label={`Bridge of ${port.name}`}
                   value={port.bridge ?? ''}
                   maxLength={80}
                   onChange={(event) => put(index, { bridge: event.target.value || null })}
                 />
-              </td>
-              <td>
-                <input
-                  type="checkbox"
+              </TableCell>
+              <TableCell>
+                <Tick
                   aria-label={`The laptop may plug into ${port.name}`}
                   checked={port.laptop}
                   onChange={(event) => put(index, { laptop: event.target.checked })}
                 />
-              </td>
-              <td>
-                <input
+              </TableCell>
+              <TableCell>
+                <Line
                   aria-label={`Why not into ${port.name}`}
                   value={port.why_not ?? ''}
                   maxLength={200}
                   onChange={(event) => put(index, { why_not: event.target.value || null })}
                 />
-              </td>
-              <td>
+              </TableCell>
+              <TableCell>
                 <Button
                   aria-label={`Remove port ${port.name}`}
                   onClick={() => onChange(panel.filter((_, place) => place !== index))}
                 >
                   ×
                 </Button>
-              </td>
-            </tr>
+              </TableCell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
       <Button
         onClick={() =>
           onChange([
@@ -500,7 +513,7 @@ function Slots({
         <fieldset key={index} className={styles.slot}>
           <label className={styles.field}>
             Key
-            <input
+            <Line
               className="mono"
               value={key}
               maxLength={40}
@@ -523,8 +536,7 @@ function Slots({
           <span className={styles.classes} role="group" aria-label="Must hold">
             {classes.map((name) => (
               <label key={name} className={styles.check}>
-                <input
-                  type="checkbox"
+                <Tick
                   disabled={slot.digits_only}
                   checked={slot[name]}
                   onChange={(event) => put(index, key, { [name]: event.target.checked })}
@@ -582,14 +594,14 @@ function Pairs(props: {
       <h3>{title}</h3>
       {pairs.map(([name, value], index) => (
         <div key={index} className={styles.pair}>
-          <input
+          <Line
             aria-label={`${first} ${index + 1}`}
             placeholder={first}
             value={name}
             maxLength={80}
             onChange={(event) => put(index, [event.target.value, value])}
           />
-          <input
+          <Line
             aria-label={`${second} ${index + 1}`}
             placeholder={second}
             value={value}

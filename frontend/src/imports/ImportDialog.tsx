@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
@@ -10,9 +15,9 @@ import type { Preview, Schemas } from '../api/client';
 import { useUndoBatch } from '../findings/queries';
 import styles from '../outbound/outbound.module.css';
 import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { count } from '../parts/words';
 import { useImport, type ImportState } from './useImport';
+import { LinkButton, Tick } from '../parts/controls';
 
 type Site = Schemas['SiteShown'];
 
@@ -65,13 +70,9 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
               <>{count(state.sites, 'site')} saved. </>
             )}
             {state.batch && !undo.data && (
-              <button
-                className={page.link}
-                disabled={undo.isPending}
-                onClick={() => state.batch && undo.mutate(state.batch)}
-              >
+              <LinkButton disabled={undo.isPending} onClick={() => state.batch && undo.mutate(state.batch)}>
                 Undo all of it
-              </button>
+              </LinkButton>
             )}{' '}
             {refused > 0 && (
               <>
@@ -163,7 +164,7 @@ function Found(props: {
               </a>
             ))}
           </p>
-          <Table
+          <Listing
             heads={['File', 'Row', 'Column', 'Cell', 'What is wrong']}
             rows={preview.refused.map((r) => [
               r.file,
@@ -177,7 +178,7 @@ function Found(props: {
       )}
       {preview.corrected.length > 0 && (
         <Part title={`${count(preview.corrected.length, 'cell')} corrected`}>
-          <Table
+          <Listing
             heads={['File', 'Row', 'Column', 'Cell', 'Taken as']}
             rows={preview.corrected.map((c) => [
               c.file,
@@ -198,17 +199,9 @@ function Found(props: {
         <Part title="Sites">
           {sites.length > 1 && (
             <p>
-              Take{' '}
-              <button className={page.link} onClick={() => onTake(sites, true)}>
-                all
-              </button>
-              ,{' '}
-              <button className={page.link} onClick={() => onTake(sites, false)}>
-                none
-              </button>
-              ,{' '}
-              <button
-                className={page.link}
+              Take <LinkButton onClick={() => onTake(sites, true)}>all</LinkButton>,{' '}
+              <LinkButton onClick={() => onTake(sites, false)}>none</LinkButton>,{' '}
+              <LinkButton
                 onClick={() => {
                   onTake(sites, false);
                   onTake(
@@ -218,15 +211,14 @@ function Found(props: {
                 }}
               >
                 only new ones
-              </button>
+              </LinkButton>
               , or choose one by one.
             </p>
           )}
-          <Table
+          <Listing
             heads={['Take', 'Site', '', 'What changes']}
             rows={sites.map((site) => [
-              <input
-                type="checkbox"
+              <Tick
                 aria-label={`Take ${keyOf(site)}`}
                 checked={taken(site)}
                 onChange={(event) => onTake([site], event.target.checked)}
@@ -295,32 +287,32 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
-function Table({ heads, rows }: { heads: string[]; rows: ReactNode[][] }) {
+function Listing({ heads, rows }: { heads: string[]; rows: ReactNode[][] }) {
   return (
-    <table className={styles.table}>
-      <thead>
-        <tr>
+    <Table className={styles.table}>
+      <TableHead>
+        <TableRow>
           {heads.map((head, index) => (
-            <th key={index} scope="col">
+            <TableCell component="th" key={index} scope="col">
               {head}
-            </th>
+            </TableCell>
           ))}
-        </tr>
-      </thead>
-      <tbody>
+        </TableRow>
+      </TableHead>
+      <TableBody>
         {rows.slice(0, 500).map((cells, index) => (
-          <tr key={index}>
+          <TableRow key={index}>
             {cells.map((cell, place) => (
-              <td key={place}>{cell}</td>
+              <TableCell key={place}>{cell}</TableCell>
             ))}
-          </tr>
+          </TableRow>
         ))}
         {rows.length > 500 && (
-          <tr>
-            <td colSpan={heads.length}>and {rows.length - 500} more</td>
-          </tr>
+          <TableRow>
+            <TableCell colSpan={heads.length}>and {rows.length - 500} more</TableCell>
+          </TableRow>
         )}
-      </tbody>
-    </table>
+      </TableBody>
+    </Table>
   );
 }

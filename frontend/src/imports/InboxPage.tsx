@@ -9,6 +9,7 @@ import { Notice } from '../parts/Notice';
 import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import styles from './inbox.module.css';
+import { Line, LinkButton } from '../parts/controls';
 
 type Waiting = Schemas['WaitingShown'];
 
@@ -31,9 +32,7 @@ export function InboxPage() {
         <p role="status">
           {undo.data ? 'Taken back.' : done.words}{' '}
           {done.batch && !undo.data && (
-            <button className={page.link} onClick={() => done.batch && undo.mutate(done.batch)}>
-              Undo it
-            </button>
+            <LinkButton onClick={() => done.batch && undo.mutate(done.batch)}>Undo it</LinkButton>
           )}
         </p>
       )}
@@ -120,7 +119,7 @@ function Row({ row, onDone }: { row: Waiting; onDone: (words: string, batch: str
         {row.header.map((name, place) => (
           <label key={name + place}>
             {name}
-            <input
+            <Line
               aria-label={`${name} in ${where}`}
               type={key(name) === 'pppoepassword' ? 'password' : 'text'}
               aria-invalid={wrong.has(key(name))}

@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
@@ -6,6 +11,7 @@ import { SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
 import { count, deskPath, moment } from '../parts/words';
 import styles from './journal.module.css';
+import { SelectInline } from '../parts/controls';
 
 /** Who did what, when and why: append-only, and checked by its chain of digests. */
 export function JournalPage() {
@@ -26,7 +32,7 @@ export function JournalPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         Journal: show{' '}
-        <select
+        <SelectInline
           aria-label="Which lines"
           value={act}
           onChange={(event) =>
@@ -39,7 +45,7 @@ export function JournalPage() {
               {one}
             </option>
           ))}
-        </select>
+        </SelectInline>
       </h1>
       <div className={styles.check}>
         <Button variant="outlined" loading={check.isPending} onClick={() => check.mutate()}>
@@ -63,23 +69,35 @@ export function JournalPage() {
           Nothing has been noted yet: readings of secrets, clearances and shipments will be.
         </p>
       ) : (
-        <table className={styles.lines}>
-          <thead>
-            <tr>
-              <th scope="col">Line</th>
-              <th scope="col">When</th>
-              <th scope="col">Who</th>
-              <th scope="col">What</th>
-              <th scope="col">Site</th>
-              <th scope="col">Why</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table className={styles.lines}>
+          <TableHead>
+            <TableRow>
+              <TableCell component="th" scope="col">
+                Line
+              </TableCell>
+              <TableCell component="th" scope="col">
+                When
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Who
+              </TableCell>
+              <TableCell component="th" scope="col">
+                What
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Site
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Why
+              </TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {lines.map((line) => (
               <Line key={line.number} line={line} />
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
       {pages.hasNextPage && (
         <Button loading={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>
@@ -93,19 +111,19 @@ export function JournalPage() {
 function Line({ line }: { line: Schemas['LineShown'] }) {
   const [customer = '', site = ''] = line.site.split('/');
   return (
-    <tr>
-      <td className="mono">{line.number}</td>
-      <td>{moment(line.at, true)}</td>
-      <td title={line.address && `from ${line.address}`}>
+    <TableRow>
+      <TableCell className="mono">{line.number}</TableCell>
+      <TableCell>{moment(line.at, true)}</TableCell>
+      <TableCell title={line.address && `from ${line.address}`}>
         {line.by}
         {line.account && line.account !== line.by && <span className="quiet"> {line.account}</span>}
-      </td>
-      <td>
+      </TableCell>
+      <TableCell>
         <b>{line.act}</b> {line.what}
-      </td>
-      <td>{line.site && <Link to={deskPath({ customer, site })}>{line.site}</Link>}</td>
-      <td>{line.why}</td>
-    </tr>
+      </TableCell>
+      <TableCell>{line.site && <Link to={deskPath({ customer, site })}>{line.site}</Link>}</TableCell>
+      <TableCell>{line.why}</TableCell>
+    </TableRow>
   );
 }
 

@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Alert from '@mui/material/Alert';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -86,26 +91,30 @@ function Copies({ now }: { now: Operation }) {
           {now.backup_every_hours > 0 && ': the first comes a quarter of an hour after the start'}.
         </p>
       ) : (
-        <table className={styles.copies}>
-          <thead>
-            <tr>
-              <th scope="col">Made</th>
-              <th scope="col" className={styles.number}>
+        <Table className={styles.copies}>
+          <TableHead>
+            <TableRow>
+              <TableCell component="th" scope="col">
+                Made
+              </TableCell>
+              <TableCell component="th" scope="col" className={styles.number}>
                 Size
-              </th>
-              <th scope="col">File</th>
-            </tr>
-          </thead>
-          <tbody>
+              </TableCell>
+              <TableCell component="th" scope="col">
+                File
+              </TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {now.copies.map((copy) => (
-              <tr key={copy.name}>
-                <td>{moment(copy.at)}</td>
-                <td className={styles.number}>{size(copy.size)}</td>
-                <td className="mono">{copy.name}</td>
-              </tr>
+              <TableRow key={copy.name}>
+                <TableCell>{moment(copy.at)}</TableCell>
+                <TableCell className={styles.number}>{size(copy.size)}</TableCell>
+                <TableCell className="mono">{copy.name}</TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </section>
   );

@@ -9,6 +9,7 @@ import { count, moment } from '../parts/words';
 import { mono } from '../theme';
 import { documentOf, draftOf, type Draft } from './draft';
 import styles from './settings.module.css';
+import { Line, SelectInline, Tick } from '../parts/controls';
 
 const KEY = ['organisation'];
 
@@ -63,7 +64,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     />
   );
   const number = (field: 'leaveFixed' | 'growth', label: string) => (
-    <input
+    <Line
       className={styles.number}
       aria-label={label}
       inputMode="numeric"
@@ -74,7 +75,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     />
   );
   const side = (field: 'gateway' | 'hosts', label: string) => (
-    <select
+    <SelectInline
       aria-label={label}
       value={draft[field]}
       disabled={!may}
@@ -82,7 +83,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     >
       <option value="first">first</option>
       <option value="last">last</option>
-    </select>
+    </SelectInline>
   );
   return (
     <form
@@ -160,8 +161,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         <Part title="Names and examples" rules={['domain-public', 'wan-private']}>
           {lines('ownedDomains', 'owned_domains', 'Public domains that customers own, one a line')}
           <label className={styles.check}>
-            <input
-              type="checkbox"
+            <Tick
               checked={draft.flagDocumentation}
               disabled={!may}
               onChange={(event) => change({ flagDocumentation: event.target.checked })}

@@ -1,4 +1,3 @@
-import NativeSelect from '@mui/material/NativeSelect';
 import TextField from '@mui/material/TextField';
 
 /** What can be chosen: a value, and what it is called; a lone text is both. */
@@ -38,21 +37,6 @@ export function Choice({ label, value, choices, onChoose, disabled, autoFocus, f
     >
       {options(choices)}
     </TextField>
-  );
-}
-
-/** One of few values within a sentence or a row, which says what it is for. */
-export function ChoiceInline({ label, value, choices, onChoose, disabled, autoFocus, field }: Props) {
-  return (
-    <NativeSelect
-      value={value}
-      disabled={disabled ?? false}
-      autoFocus={autoFocus ?? false}
-      onChange={(event) => onChoose(event.target.value)}
-      inputProps={{ 'aria-label': label, ...{ 'data-field': field } }}
-    >
-      {options(choices)}
-    </NativeSelect>
   );
 }
 

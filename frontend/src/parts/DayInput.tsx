@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import styles from './typed.module.css';
+import { Line } from './controls';
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
 
@@ -27,7 +28,7 @@ export function DayInput({ label, value, disabled = false, onCommit }: Props) {
   };
   return (
     <>
-      <input
+      <Line
         className="mono"
         aria-label={label}
         aria-invalid={wrong}

@@ -19,6 +19,7 @@ import { TypedField } from '../parts/TypedField';
 import { count, deskPath, moment, PATTERNS } from '../parts/words';
 import styles from './patterns.module.css';
 import { useMakeVersion, usePattern, useRemovePattern } from './queries';
+import { Line, LinkButton } from '../parts/controls';
 
 /** A pattern on its rulers: it is edited as a site is, on example addresses. */
 export function PatternPage() {
@@ -84,9 +85,7 @@ function PatternHeader() {
               <Link to={`/rollout?pattern=${encodeURIComponent(name.site)}`}>Make sites from it</Link>
             )}
             {shown && shown.sites.length === 0 && (
-              <button className={desk.link} onClick={() => setSure(true)}>
-                Remove
-              </button>
+              <LinkButton onClick={() => setSure(true)}>Remove</LinkButton>
             )}
           </>
         )}
@@ -115,7 +114,7 @@ function PatternHeader() {
             }}
             onKeyDown={(event) => event.key === 'Escape' && setNote(null)}
           >
-            <input
+            <Line
               autoFocus
               aria-label="What is new in this version"
               placeholder="what is new in it"

@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -10,6 +15,7 @@ import page from '../parts/page.module.css';
 import { count, deskPath } from '../parts/words';
 import styles from './patterns.module.css';
 import { usePatterns, usePreviewRollout, useRollOut, type Rollout, type Wish } from './queries';
+import { Line, Lines, LinkButton, SelectInline, Tick } from '../parts/controls';
 
 /** What stands in the choice of customers for one that has no sites yet; no code can be like it. */
 const NEW = '~';
@@ -70,7 +76,7 @@ export function RolloutPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         Make sites of{' '}
-        <select
+        <SelectInline
           aria-label="Customer"
           value={fresh ? NEW : code}
           onChange={(event) => {
@@ -92,9 +98,9 @@ export function RolloutPage() {
               {name}
             </option>
           ))}
-        </select>{' '}
+        </SelectInline>{' '}
         {fresh && (
-          <input
+          <Line
             aria-label="Code of the new customer"
             className={styles.code}
             placeholder="its code"
@@ -104,16 +110,16 @@ export function RolloutPage() {
           />
         )}{' '}
         from{' '}
-        <select aria-label="Pattern" value={key} onChange={choose('pattern')}>
+        <SelectInline aria-label="Pattern" value={key} onChange={choose('pattern')}>
           {ready.length === 0 && <option value="">no pattern has a version yet</option>}
           {ready.map((one) => (
             <option key={one.key} value={one.key}>
               {one.name}, version {one.version}
             </option>
           ))}
-        </select>
+        </SelectInline>
         , each with{' '}
-        <select
+        <SelectInline
           aria-label="Room to grow"
           value={growth}
           onChange={(event) => {
@@ -126,13 +132,13 @@ export function RolloutPage() {
               {words}
             </option>
           ))}
-        </select>
+        </SelectInline>
         .
       </h1>
       <div className={styles.inputs}>
         <label>
           Out of the blocks
-          <input
+          <Line
             className="mono"
             aria-label="Blocks"
             placeholder="10.80.0.0/16"
@@ -146,7 +152,7 @@ export function RolloutPage() {
         </label>
         <label>
           But not out of
-          <input
+          <Line
             className="mono"
             aria-label="Reserved parts"
             placeholder={customer.data?.defaults.reserved.join(' ') || 'nothing reserved beside'}
@@ -160,7 +166,7 @@ export function RolloutPage() {
         </label>
         <label className={styles.table}>
           Further sites, pasted from a spreadsheet with its header
-          <textarea
+          <Lines
             className="mono"
             aria-label="Table of sites"
             rows={4}
@@ -181,20 +187,18 @@ export function RolloutPage() {
           <summary>
             {count(waiting.length - left.size, 'site')} of {waiting.length} without segments taken along
           </summary>
-          <button
-            className={page.link}
+          <LinkButton
             onClick={() => {
               setLeft(left.size === 0 ? new Set(waiting) : new Set());
               changed();
             }}
           >
             {left.size === 0 ? 'none of them' : 'all of them'}
-          </button>
+          </LinkButton>
           <div className={styles.codes}>
             {waiting.map((site) => (
               <label key={site}>
-                <input
-                  type="checkbox"
+                <Tick
                   checked={!left.has(site)}
                   onChange={() => {
                     const next = new Set(left);
@@ -244,13 +248,9 @@ export function RolloutPage() {
               ? `${count(undo.data.undone, 'site')} taken back.`
               : `${count(make.data.sites, 'site')} made. `}
             {!undo.data && (
-              <button
-                className={page.link}
-                disabled={undo.isPending}
-                onClick={() => undo.mutate(make.data.batch)}
-              >
+              <LinkButton disabled={undo.isPending} onClick={() => undo.mutate(make.data.batch)}>
                 Undo all of it
-              </button>
+              </LinkButton>
             )}{' '}
             <Link to={`/outbound?customer=${encodeURIComponent(code)}`}>See them on Outbound</Link>
           </p>
@@ -301,36 +301,42 @@ function Preview({ shown, customer, made }: { shown: Rollout; customer: string; 
         </section>
       )}
       <div className={styles.scroll}>
-        <table className={styles.made}>
-          <thead>
-            <tr>
-              <th scope="col">Site</th>
-              <th scope="col">Run</th>
+        <Table className={styles.made}>
+          <TableHead>
+            <TableRow>
+              <TableCell component="th" scope="col">
+                Site
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Run
+              </TableCell>
               {labels.map((label) => (
-                <th key={label} scope="col">
+                <TableCell component="th" key={label} scope="col">
                   {label}
-                </th>
+                </TableCell>
               ))}
-              <th scope="col">Found</th>
-            </tr>
-          </thead>
-          <tbody>
+              <TableCell component="th" scope="col">
+                Found
+              </TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {shown.sites.slice(0, 400).map((site) => (
-              <tr key={site.site}>
-                <th scope="row">
+              <TableRow key={site.site}>
+                <TableCell component="th" scope="row">
                   {made ? <Link to={deskPath({ customer, site: site.site })}>{site.name}</Link> : site.name}{' '}
                   <span className="quiet">
                     {site.site}
                     {site.new && ', new'}
                   </span>
-                </th>
-                <td className="mono">{site.run}</td>
+                </TableCell>
+                <TableCell className="mono">{site.run}</TableCell>
                 {labels.map((label) => (
-                  <td key={label} className="mono">
+                  <TableCell key={label} className="mono">
                     {site.segments.find((segment) => segment.label === label)?.subnet}
-                  </td>
+                  </TableCell>
                 ))}
-                <td>
+                <TableCell>
                   {site.stops > 0 && (
                     <>
                       <SeverityMark of="stop" size={12} /> {site.stops}{' '}
@@ -341,11 +347,11 @@ function Preview({ shown, customer, made }: { shown: Rollout; customer: string; 
                       <SeverityMark of="warn" size={12} /> {site.warns}
                     </>
                   )}
-                </td>
-              </tr>
+                </TableCell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
         {shown.sites.length > 400 && <p className="quiet">and {shown.sites.length - 400} more</p>}
       </div>
       {shown.findings.length > 0 && (

@@ -4,11 +4,11 @@ import { Link } from 'react-router';
 import type { Failure } from '../api/client';
 import type { Proposal } from '../desk/addresses/Proposed';
 import { useDeskState } from '../desk/context';
-import desk from '../desk/desk.module.css';
 import { count } from '../parts/words';
 import { MakePattern } from './MakePattern';
 import styles from './patterns.module.css';
 import { newerVersion, useSitePattern } from './queries';
+import { LinkButton } from '../parts/controls';
 
 /** Which pattern a site was made from, how it departs from it, and the newer version that it could take. */
 export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposal) => void }) {
@@ -36,9 +36,9 @@ export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposa
             From pattern <Link to={`/patterns/${shown.key}`}>{shown.name}</Link>, version {shown.version}
           </span>
           {shown.departures.length > 0 ? (
-            <button className={desk.link} aria-expanded={open} onClick={() => setOpen(!open)}>
+            <LinkButton aria-expanded={open} onClick={() => setOpen(!open)}>
               departs from it in {count(shown.departures.length, 'value')}
-            </button>
+            </LinkButton>
           ) : (
             <span className="quiet">just as it says</span>
           )}
@@ -48,9 +48,7 @@ export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposa
         </>
       )}
       {!shown && mayPlan && (
-        <button className={desk.link} onClick={() => setMaking(true)}>
-          Make a pattern like this site
-        </button>
+        <LinkButton onClick={() => setMaking(true)}>Make a pattern like this site</LinkButton>
       )}
       {problem && <span role="alert">{problem}</span>}
       {open && shown && (

@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
 import FormControlLabel from '@mui/material/FormControlLabel';
@@ -8,6 +13,7 @@ import { api, body, type Schemas } from '../api/client';
 import { usePersonHere } from '../frame/person';
 import { DayInput } from '../parts/DayInput';
 import styles from './people.module.css';
+import { Line, Select } from '../parts/controls';
 
 type Account = Schemas['AccountShown'];
 type Role = Account['role'];
@@ -37,23 +43,33 @@ export function PeoplePage() {
   return (
     <div className={styles.page}>
       <h1>People</h1>
-      <table className={styles.people}>
-        <thead>
-          <tr>
-            <th scope="col">Name</th>
-            <th scope="col">Signs in as</th>
-            <th scope="col">May</th>
-            <th scope="col">Last day</th>
-            <th scope="col">Second factor</th>
-            <th scope="col" />
-          </tr>
-        </thead>
-        <tbody>
+      <Table className={styles.people}>
+        <TableHead>
+          <TableRow>
+            <TableCell component="th" scope="col">
+              Name
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Signs in as
+            </TableCell>
+            <TableCell component="th" scope="col">
+              May
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Last day
+            </TableCell>
+            <TableCell component="th" scope="col">
+              Second factor
+            </TableCell>
+            <TableCell component="th" scope="col" />
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {accounts.data.map((account) => (
             <AccountRow key={account.name} account={account} />
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
       <Demand />
       <NewAccount />
     </div>
@@ -111,14 +127,14 @@ function AccountRow({ account }: { account: Account }) {
     },
   });
   return (
-    <tr>
-      <td>
+    <TableRow>
+      <TableCell>
         <b>{account.full_name}</b>
         {change.error && <div role="alert">{change.error.message}.</div>}
-      </td>
-      <td className="mono">{account.name}</td>
-      <td>
-        <select
+      </TableCell>
+      <TableCell className="mono">{account.name}</TableCell>
+      <TableCell>
+        <Select
           aria-label={`What ${account.full_name} may do`}
           value={account.role}
           disabled={own}
@@ -129,17 +145,17 @@ function AccountRow({ account }: { account: Account }) {
               {words}
             </option>
           ))}
-        </select>
-      </td>
-      <td>
+        </Select>
+      </TableCell>
+      <TableCell>
         <DayInput
           label={`Last day of ${account.full_name}`}
           value={lastDay(account.ends)}
           disabled={own}
           onCommit={(day) => change.mutate({ last_day: day || null })}
         />
-      </td>
-      <td>
+      </TableCell>
+      <TableCell>
         {account.second_factor ? (
           <>
             on{' '}
@@ -148,8 +164,8 @@ function AccountRow({ account }: { account: Account }) {
         ) : (
           <span className="quiet">off</span>
         )}
-      </td>
-      <td>
+      </TableCell>
+      <TableCell>
         {own ? (
           <span className="quiet">under My account</span>
         ) : password === null ? (
@@ -165,7 +181,7 @@ function AccountRow({ account }: { account: Account }) {
               change.mutate({ password });
             }}
           >
-            <input
+            <Line
               autoFocus
               type="password"
               aria-label={`New password of ${account.full_name}`}
@@ -180,8 +196,8 @@ function AccountRow({ account }: { account: Account }) {
             </Button>
           </form>
         )}
-      </td>
-    </tr>
+      </TableCell>
+    </TableRow>
   );
 }
 
@@ -243,13 +259,13 @@ function NewAccount() {
       />
       <label>
         May{' '}
-        <select value={fresh.role} onChange={set('role')}>
+        <Select value={fresh.role} onChange={set('role')}>
           {Object.entries(ROLES).map(([role, words]) => (
             <option key={role} value={role}>
               {words}
             </option>
           ))}
-        </select>
+        </Select>
       </label>
       <label>
         Last day, for a temporary account{' '}

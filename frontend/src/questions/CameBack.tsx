@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useRef, useState } from 'react';
 import { useUndoBatch } from '../findings/queries';
@@ -6,6 +11,7 @@ import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import { useReadAnswers, useTakeAnswers, type Matched } from './queries';
 import styles from './questions.module.css';
+import { Line, Lines, LinkButton, Tick } from '../parts/controls';
 
 /** Answers that came back: pasted or as a table, each beside what the plan says, taken when they were looked at. */
 export function CameBack() {
@@ -31,7 +37,7 @@ export function CameBack() {
   return (
     <section className={styles.back} aria-label="Answers that came back">
       <h2>Answers that came back</h2>
-      <textarea
+      <Lines
         className="mono"
         aria-label="Answers as text"
         rows={5}
@@ -61,7 +67,7 @@ export function CameBack() {
         />
         <label>
           Told by{' '}
-          <input
+          <Line
             aria-label="Who answered"
             maxLength={200}
             value={source}
@@ -70,12 +76,7 @@ export function CameBack() {
           />
         </label>
         <label>
-          <input
-            type="checkbox"
-            checked={confirmed}
-            onChange={(event) => setConfirmed(event.target.checked)}
-          />{' '}
-          confirmed
+          <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} /> confirmed
         </label>
       </div>
       {error && (
@@ -88,34 +89,39 @@ export function CameBack() {
           {undo.data
             ? `Taken back at ${count(undo.data.undone, 'site')}.`
             : `Taken at ${count(take.data.sites, 'site')}. `}
-          {!undo.data && (
-            <button className={page.link} onClick={() => undo.mutate(take.data.batch)}>
-              Undo all of it
-            </button>
-          )}
+          {!undo.data && <LinkButton onClick={() => undo.mutate(take.data.batch)}>Undo all of it</LinkButton>}
         </p>
       )}
       {read.data && !take.data && (
         <>
           {found.length === 0 && <p role="status">No answer is in it.</p>}
           {found.length > 0 && (
-            <table className={styles.matched}>
-              <thead>
-                <tr>
-                  <th scope="col">Take</th>
-                  <th scope="col">Site</th>
-                  <th scope="col">Question</th>
-                  <th scope="col">So far</th>
-                  <th scope="col">Now</th>
-                  <th scope="col" />
-                </tr>
-              </thead>
-              <tbody>
+            <Table className={styles.matched}>
+              <TableHead>
+                <TableRow>
+                  <TableCell component="th" scope="col">
+                    Take
+                  </TableCell>
+                  <TableCell component="th" scope="col">
+                    Site
+                  </TableCell>
+                  <TableCell component="th" scope="col">
+                    Question
+                  </TableCell>
+                  <TableCell component="th" scope="col">
+                    So far
+                  </TableCell>
+                  <TableCell component="th" scope="col">
+                    Now
+                  </TableCell>
+                  <TableCell component="th" scope="col" />
+                </TableRow>
+              </TableHead>
+              <TableBody>
                 {found.slice(0, 500).map((one, place) => (
-                  <tr key={place} data-problem={one.problem !== ''}>
-                    <td>
-                      <input
-                        type="checkbox"
+                  <TableRow key={place} data-problem={one.problem !== ''}>
+                    <TableCell>
+                      <Tick
                         aria-label={`Take ${one.short} of ${one.customer}/${one.site}`}
                         disabled={one.problem !== ''}
                         checked={taken(one, place)}
@@ -123,18 +129,18 @@ export function CameBack() {
                           setChosen(new Map([...chosen, [place, event.target.checked] as const]))
                         }
                       />
-                    </td>
-                    <th scope="row">
+                    </TableCell>
+                    <TableCell component="th" scope="row">
                       {one.name}{' '}
                       <span className="quiet">
                         {one.customer}/{one.site}
                         {one.circuit && `, ${one.circuit}`}
                       </span>
-                    </th>
-                    <td>{one.short}</td>
-                    <td className="mono">{one.before}</td>
-                    <td className="mono">{one.text}</td>
-                    <td>
+                    </TableCell>
+                    <TableCell>{one.short}</TableCell>
+                    <TableCell className="mono">{one.before}</TableCell>
+                    <TableCell className="mono">{one.text}</TableCell>
+                    <TableCell>
                       {one.problem && (
                         <span role="alert">
                           <SeverityMark of="stop" size={12} /> {one.problem}
@@ -152,11 +158,11 @@ export function CameBack() {
                         </span>
                       )}
                       {same(one) && <span className="quiet">as the plan says</span>}
-                    </td>
-                  </tr>
+                    </TableCell>
+                  </TableRow>
                 ))}
-              </tbody>
-            </table>
+              </TableBody>
+            </Table>
           )}
           {found.length > 500 && <p className="quiet">and {found.length - 500} more, taken as they are</p>}
           {found.length > 0 && (

@@ -10,6 +10,7 @@ import { count, deskPath } from '../parts/words';
 import { CameBack } from './CameBack';
 import { useListText, useQuestions, type QuestionList } from './queries';
 import styles from './questions.module.css';
+import { SelectInline } from '../parts/controls';
 
 const WHOM = { provider: 'Provider', customer: 'Customer', office: '' } as const;
 
@@ -29,7 +30,7 @@ export function QuestionsPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         {count(total, 'question')} open at{' '}
-        <select
+        <SelectInline
           aria-label="Customer"
           value={customer}
           onChange={(event) =>
@@ -42,7 +43,7 @@ export function QuestionsPage() {
               sites of {name}
             </option>
           ))}
-        </select>
+        </SelectInline>
       </h1>
       <div className={styles.columns}>
         <nav aria-label="Whom to ask" className={styles.lists}>

@@ -6,6 +6,7 @@ import { SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
 import { count } from '../parts/words';
 import styles from './rules.module.css';
+import { SelectInline } from '../parts/controls';
 
 type Rule = Schemas['RuleShown'];
 
@@ -39,7 +40,7 @@ export function RulesPage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         Rule book: show{' '}
-        <select
+        <SelectInline
           aria-label="Which rules"
           value={shown}
           onChange={(event) =>
@@ -51,7 +52,7 @@ export function RulesPage() {
               {words}
             </option>
           ))}
-        </select>
+        </SelectInline>
       </h1>
       <p className="quiet" role="status">
         {count(wanted.length, 'rule')} of {rules.data.length}. A stop cannot be cleared, a warn is mended or

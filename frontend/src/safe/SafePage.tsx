@@ -1,3 +1,8 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -7,6 +12,7 @@ import { useMay } from '../frame/person';
 import { SeverityMark } from '../parts/Marks';
 import { count, dated, deskPath, moment } from '../parts/words';
 import styles from './safe.module.css';
+import { Tick } from '../parts/controls';
 
 type Row = Schemas['SafeSite'];
 
@@ -74,52 +80,69 @@ export function SafePage() {
           No site needs a secret yet: they come with the boxes, Wi-Fi and PPPoE circuits of the sites.
         </p>
       ) : (
-        <table className={styles.sites}>
-          <thead>
-            <tr>
-              <th scope="col">
+        <Table className={styles.sites}>
+          <TableHead>
+            <TableRow>
+              <TableCell component="th" scope="col">
                 <span className="sr">Choose</span>
-              </th>
-              <th scope="col">Site</th>
-              <th scope="col">Ships</th>
-              <th scope="col">Filled</th>
-              <th scope="col">To make</th>
-              <th scope="col">To be given</th>
-              <th scope="col">Weak</th>
-              <th scope="col">Used twice</th>
-              <th scope="col">Old</th>
-            </tr>
-          </thead>
-          <tbody>
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Site
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Ships
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Filled
+              </TableCell>
+              <TableCell component="th" scope="col">
+                To make
+              </TableCell>
+              <TableCell component="th" scope="col">
+                To be given
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Weak
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Used twice
+              </TableCell>
+              <TableCell component="th" scope="col">
+                Old
+              </TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {sites.map((row) => (
-              <tr key={codeOf(row)}>
-                <td>
+              <TableRow key={codeOf(row)}>
+                <TableCell>
                   {row.missing > 0 && mayFill && (
-                    <input
-                      type="checkbox"
+                    <Tick
                       aria-label={`Choose ${row.name}`}
                       checked={chosen.has(codeOf(row))}
                       onChange={() => toggle(codeOf(row))}
                     />
                   )}
-                </td>
-                <td>
+                </TableCell>
+                <TableCell>
                   <Link to={deskPath(row, 'credentials')}>{row.name}</Link>{' '}
                   <span className="quiet">{row.customer_name}</span>
-                </td>
-                <td>{row.ship_date ? dated(row.ship_date) : <span className="quiet">no date</span>}</td>
-                <td>
+                </TableCell>
+                <TableCell>
+                  {row.ship_date ? dated(row.ship_date) : <span className="quiet">no date</span>}
+                </TableCell>
+                <TableCell>
                   <Fill row={row} />
-                </td>
+                </TableCell>
                 <Number of={row.missing} />
                 <Number of={row.waiting} />
                 <Number of={row.weak} bad />
                 <Number of={row.reused} bad />
                 <Number of={row.old} />
-              </tr>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
       <Settings safe={safe.data} />
     </div>
@@ -142,7 +165,7 @@ function Fill({ row }: { row: Row }) {
 
 function Number({ of, bad = false }: { of: number; bad?: boolean }) {
   return (
-    <td className={styles.number}>
+    <TableCell className={styles.number}>
       {of > 0 ? (
         <>
           {bad && <SeverityMark of="stop" />} {of}
@@ -150,7 +173,7 @@ function Number({ of, bad = false }: { of: number; bad?: boolean }) {
       ) : (
         <span className="quiet">–</span>
       )}
-    </td>
+    </TableCell>
   );
 }
 
@@ -180,8 +203,7 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
         secret can be read.
       </p>
       <label>
-        <input
-          type="checkbox"
+        <Tick
           checked={wanted ?? safe.reason_wanted}
           disabled={!mayAdminister}
           onChange={(event) => {

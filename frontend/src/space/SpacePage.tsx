@@ -13,6 +13,7 @@ import { Levels, type Colour } from './Levels';
 import type { Space } from './levels';
 import { PublicSpace } from './PublicSpace';
 import styles from './space.module.css';
+import { Line, Select, SelectInline, LinkButton } from '../parts/controls';
 
 const COLOURS: Record<Colour, string> = {
   full: 'by how full it is',
@@ -45,7 +46,7 @@ export function SpacePage() {
     <div className={page.page}>
       <h1 className={page.sentence}>
         Address space{' '}
-        <select
+        <SelectInline
           aria-label="Which address space"
           value={kind}
           onChange={(event) => set({ kind: event.target.value, window: '' })}
@@ -55,9 +56,9 @@ export function SpacePage() {
               {words}
             </option>
           ))}
-        </select>{' '}
+        </SelectInline>{' '}
         of{' '}
-        <select
+        <SelectInline
           aria-label="Customer"
           value={customer}
           onChange={(event) => set({ customer: event.target.value, window: '' })}
@@ -68,12 +69,12 @@ export function SpacePage() {
               {name}
             </option>
           ))}
-        </select>
+        </SelectInline>
         {kind !== 'public' && (
           <>
             {' '}
             coloured{' '}
-            <select
+            <SelectInline
               aria-label="Colours"
               value={search.get('colour') ?? 'full'}
               onChange={(event) => set({ colour: event.target.value })}
@@ -83,7 +84,7 @@ export function SpacePage() {
                   {words}
                 </option>
               ))}
-            </select>
+            </SelectInline>
           </>
         )}
       </h1>
@@ -159,7 +160,7 @@ function WindowField(props: { window: string; above: string | null; onWindow: (w
     >
       <label>
         In{' '}
-        <input
+        <Line
           aria-label="Part that is shown"
           className="mono"
           value={text}
@@ -204,9 +205,9 @@ function SegmentList({ space, onWindow }: { space: Space; onWindow: (window: str
                 className={styles.row}
                 style={{ transform: `translateY(${item.start}px)` }}
               >
-                <button className={`${page.link} mono`} onClick={() => onWindow(placed.subnet)}>
+                <LinkButton className="mono" onClick={() => onWindow(placed.subnet)}>
                   {placed.subnet}
-                </button>
+                </LinkButton>
                 <RoleMark role={placed.role} />
                 <Link to={`${deskPath(placed)}#${placed.path}/subnet`}>
                   {placed.customer}/{placed.site} {placed.label}
@@ -272,7 +273,7 @@ function FindRoom(props: {
         }}
       >
         for a /
-        <input
+        <Line
           aria-label="Prefix length"
           className="mono"
           style={{ width: 40 }}
@@ -281,7 +282,7 @@ function FindRoom(props: {
           onChange={(event) => setPrefix(event.target.value)}
         />{' '}
         near{' '}
-        <input
+        <Line
           aria-label="Near which address"
           className="mono"
           style={{ width: 130 }}
@@ -291,7 +292,7 @@ function FindRoom(props: {
           onChange={(event) => setNear(event.target.value)}
         />{' '}
         for{' '}
-        <select
+        <Select
           aria-label="For which customer"
           value={chosen}
           disabled={customer !== ''}
@@ -302,8 +303,8 @@ function FindRoom(props: {
               {name}
             </option>
           ))}
-        </select>{' '}
-        <select
+        </Select>{' '}
+        <Select
           aria-label="For which site"
           value={site}
           onChange={(event) => setCode(`${chosen}/${event.target.value}`)}
@@ -314,7 +315,7 @@ function FindRoom(props: {
               {row.name}
             </option>
           ))}
-        </select>
+        </Select>
         <Button type="submit" variant="outlined">
           Find
         </Button>
@@ -333,9 +334,9 @@ function FindRoom(props: {
           )}
           {found.found.map((net) => (
             <li key={net}>
-              <button className={`${page.link} mono`} onClick={() => onWindow(net)}>
+              <LinkButton className="mono" onClick={() => onWindow(net)}>
                 {net}
-              </button>
+              </LinkButton>
               {mayPlan && found.site && (
                 <Link to={`${deskPath({ customer: found.customer, site: found.site })}?subnet=${net}`}>
                   take it for a segment

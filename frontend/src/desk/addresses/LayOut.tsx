@@ -8,6 +8,7 @@ import { useDeskState } from '../context';
 import styles from './addresses.module.css';
 import { sizeOf } from './NewSegment';
 import { Proposed, type Proposal } from './Proposed';
+import { Line, Select } from '../../parts/controls';
 
 export interface Row {
   key: string;
@@ -70,7 +71,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
       >
         <label>
           Lay out these segments in the block{' '}
-          <input
+          <Line
             aria-label="Block to lay out in"
             className="mono"
             value={block}
@@ -83,15 +84,15 @@ export function LayOut({ onClose }: { onClose: () => void }) {
         <div className={styles.needs}>
           {rows.map((row) => (
             <div key={row.key}>
-              <select
+              <Select
                 aria-label={`Role of ${row.label || 'a new need'}`}
                 value={row.role}
                 disabled={row.segment !== undefined}
                 onChange={(event) => change(row.key, { role: event.target.value as Segment['role'] })}
               >
                 <RoleOptions />
-              </select>
-              <input
+              </Select>
+              <Line
                 aria-label="Name"
                 value={row.label}
                 maxLength={80}
@@ -99,7 +100,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
                 placeholder={ROLES[row.role].word}
                 onChange={(event) => change(row.key, { label: event.target.value })}
               />
-              <input
+              <Line
                 aria-label={`Size of ${row.label || 'a new need'}`}
                 className="mono"
                 value={row.size}

@@ -6,6 +6,7 @@ import { RoleMark, RoleOptions, ROLES } from '../../parts/Marks';
 import { useDeskState } from '../context';
 import styles from './addresses.module.css';
 import { Proposed, type Proposal } from './Proposed';
+import { Line, Select } from '../../parts/controls';
 
 type Role = Segment['role'];
 
@@ -45,7 +46,7 @@ export function NewSegment({ onClose, near }: { onClose: () => void; near?: stri
       >
         <label>
           A new{' '}
-          <select
+          <Select
             autoFocus
             aria-label="Role of the new segment"
             value={role}
@@ -55,11 +56,11 @@ export function NewSegment({ onClose, near }: { onClose: () => void; near?: stri
             }}
           >
             <RoleOptions />
-          </select>{' '}
+          </Select>{' '}
           segment <RoleMark role={role} />
         </label>{' '}
         called{' '}
-        <input
+        <Line
           aria-label="Name of the new segment"
           placeholder={ROLES[role].word}
           value={label}
@@ -67,7 +68,7 @@ export function NewSegment({ onClose, near }: { onClose: () => void; near?: stri
           onChange={(event) => setLabel(event.target.value)}
         />{' '}
         for{' '}
-        <input
+        <Line
           aria-label="Size of the new segment"
           className="mono"
           placeholder="60 hosts, /26 or 10.40.8.0/24"

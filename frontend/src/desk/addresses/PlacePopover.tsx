@@ -8,6 +8,7 @@ import { format, parse, subnet, usable } from '../../ruler/addresses';
 import { runText, scopeOf, taken, type Mark } from '../../ruler/marks';
 import { useDeskState, useDrafting } from '../context';
 import { freshId } from './edits';
+import { Line } from '../../parts/controls';
 
 export interface Asked {
   segment: string;
@@ -150,7 +151,7 @@ function WhatGoesHere(props: { id: string; segment: Segment; value: bigint; onCl
             <Button variant="outlined" disabled={!kind.trim()} onClick={run}>
               Keep a run of
             </Button>
-            <input
+            <Line
               aria-label="Length of the run"
               className="mono"
               style={{ width: 52 }}

@@ -1,3 +1,7 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
@@ -9,6 +13,7 @@ import { readColumn, readLetter } from '../../api/queries';
 import { fieldOf } from '../../parts/fields';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
+import { Lines } from '../../parts/controls';
 
 type Found = Schemas['ReadShown'];
 
@@ -50,7 +55,7 @@ export function LetterDialog(props: {
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <DialogTitle>What the provider of {label} wrote</DialogTitle>
       <DialogContent>
-        <textarea
+        <Lines
           autoFocus
           aria-label="Letter of the provider"
           className={`mono ${styles.letter}`}
@@ -140,16 +145,18 @@ function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: 
 function Readings({ found, name }: { found: Found[]; name: (field: string) => string }) {
   if (found.length === 0) return null;
   return (
-    <table className={styles.readings}>
-      <tbody>
+    <Table className={styles.readings}>
+      <TableBody>
         {found.map((one) => (
-          <tr key={one.field} data-problem={one.problem !== ''}>
-            <th scope="row">{name(one.field)}</th>
-            <td className="mono">{one.text}</td>
-            <td>{one.problem || one.echo}</td>
-          </tr>
+          <TableRow key={one.field} data-problem={one.problem !== ''}>
+            <TableCell component="th" scope="row">
+              {name(one.field)}
+            </TableCell>
+            <TableCell className="mono">{one.text}</TableCell>
+            <TableCell>{one.problem || one.echo}</TableCell>
+          </TableRow>
         ))}
-      </tbody>
-    </table>
+      </TableBody>
+    </Table>
   );
 }

@@ -11,6 +11,7 @@ import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
 import { removeSegment } from './edits';
 import type { Proposal } from './Proposed';
+import { Line } from '../../parts/controls';
 
 /** Which segments lie right before or behind another one. */
 export function neighboursOf(segments: Record<string, Segment>, id: string): [string, Segment][] {
@@ -149,7 +150,7 @@ function Sizing(props: { segment: Segment; problem: string; onAsk: (text: string
     >
       <label>
         {props.segment.label} has <span className="mono">{props.segment.subnet}</span>; give it
-        <input
+        <Line
           autoFocus
           aria-label="Another subnet"
           className="mono"

@@ -6,12 +6,12 @@ import { StageMark } from '../../parts/Marks';
 import { Notice } from '../../parts/Notice';
 import { deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
-import desk from '../desk.module.css';
 import styles from './bench.module.css';
 import { useBegin, useRun } from './queries';
 import { firstOpen } from './sheet';
 import { StepList } from './StepList';
 import { StepView } from './StepView';
+import { LinkButton } from '../../parts/controls';
 
 /** The run sheet of one device: its steps, what laptop and box see of each other, and the values to type. */
 export function BenchPage() {
@@ -60,13 +60,12 @@ function OneRun({ device }: { device: string }) {
             <>
               {' '}
               ·{' '}
-              <button
-                className={desk.link}
+              <LinkButton
                 title="Begin a new run, for a box that was reset or exchanged. What was recorded is kept."
                 onClick={() => begin.mutate(undefined, { onSuccess: () => setChosen(null) })}
               >
                 begin again
-              </button>
+              </LinkButton>
             </>
           )}
         </div>

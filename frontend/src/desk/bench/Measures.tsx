@@ -3,6 +3,7 @@ import type { Failure, Run, Schemas, Step } from '../../api/client';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 import { judge } from './queries';
+import { Lines } from '../../parts/controls';
 
 type Measure = Schemas['MeasureShown'];
 
@@ -85,7 +86,7 @@ function One(props: {
         {!measure.needed && <span className="quiet"> (if you can)</span>}
         {expected && <span className={styles.expected}>{expected}</span>}
       </span>
-      <textarea
+      <Lines
         rows={text.includes('\n') ? 4 : 1}
         className="mono"
         data-measure={measure.key}

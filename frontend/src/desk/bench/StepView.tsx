@@ -15,6 +15,7 @@ import { Measures } from './Measures';
 import { useTick, useUntick } from './queries';
 import { ReachPicture } from './ReachPicture';
 import { stepAway } from './sheet';
+import { LinkButton } from '../../parts/controls';
 
 type Result = Schemas['Result'];
 
@@ -143,27 +144,27 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
               {step.measures.length > 0 && <Hint word="Measure" of="M" />}
               {mayStage && (
                 <>
-                  <button className={styles.hint} onClick={() => setNoting('skipped')}>
+                  <LinkButton className={styles.hint} onClick={() => setNoting('skipped')}>
                     Skip <Key>S</Key>
-                  </button>
-                  <button className={styles.hint} onClick={() => setNoting('failed')}>
+                  </LinkButton>
+                  <LinkButton className={styles.hint} onClick={() => setNoting('failed')}>
                     Trouble <Key>T</Key>
-                  </button>
+                  </LinkButton>
                 </>
               )}
-              <button className={styles.hint} onClick={() => onGo(stepAway(run, step.key, -1))}>
+              <LinkButton className={styles.hint} onClick={() => onGo(stepAway(run, step.key, -1))}>
                 Back <Key>B</Key>
-              </button>
-              <button className={styles.hint} onClick={() => onGo(stepAway(run, step.key, 1))}>
+              </LinkButton>
+              <LinkButton className={styles.hint} onClick={() => onGo(stepAway(run, step.key, 1))}>
                 Next <Key>N</Key>
-              </button>
+              </LinkButton>
               {step.tick && mayStage && (
-                <button
+                <LinkButton
                   className={styles.hint}
                   onClick={() => step.tick && untick.mutate({ step: step.key, seen: step.tick.at })}
                 >
                   Take back
-                </button>
+                </LinkButton>
               )}
             </div>
           )}

@@ -16,6 +16,7 @@ import desk from '../desk.module.css';
 import styles from './credentials.module.css';
 import { useMakeMissing, useMakeSecret, useSecretHistory, useSlots } from './queries';
 import { TypeSecret } from './TypeSecret';
+import { LinkButton } from '../../parts/controls';
 
 /** Every secret that the site needs: whether it is there, how good it is, and what can be done about it. */
 export function CredentialsPage() {
@@ -223,11 +224,7 @@ function History({ slot, label }: { slot: Slot; label: string }) {
               {index === 0 ? (
                 <span className="quiet">counts now</span>
               ) : (
-                mayRead && (
-                  <button className={desk.link} onClick={() => setReading(entry.number)}>
-                    Read
-                  </button>
-                )
+                mayRead && <LinkButton onClick={() => setReading(entry.number)}>Read</LinkButton>
               )}
             </li>
           ))}

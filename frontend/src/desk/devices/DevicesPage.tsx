@@ -15,6 +15,7 @@ import { useAddDevice, useHardware, useTypes } from './queries';
 import { WifiPart } from './WifiPart';
 import { removeDevice } from './wires';
 import { WiringBoard } from './WiringBoard';
+import { Select } from '../../parts/controls';
 
 export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
   edge: 'edge',
@@ -160,7 +161,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
         >
           <label>
             It is the site's
-            <select
+            <Select
               autoFocus
               value={wanted}
               onChange={(event) => setRole(event.target.value as typeof wanted)}
@@ -170,17 +171,17 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
                   {words}
                 </option>
               ))}
-            </select>
+            </Select>
           </label>
           <label>
             Hardware
-            <select value={chosen} onChange={(event) => setType(event.target.value)}>
+            <Select value={chosen} onChange={(event) => setType(event.target.value)}>
               {fitting.map((one) => (
                 <option key={one.type.key} value={one.type.key}>
                   {one.type.maker} {one.type.model}
                 </option>
               ))}
-            </select>
+            </Select>
           </label>
           {fitting.length === 0 && (
             <p className="quiet">

@@ -7,6 +7,7 @@ import { useDeskState } from '../context';
 import { portsOf } from './board';
 import styles from './devices.module.css';
 import { connect, cut, setPort, UNUSED, portUse } from './wires';
+import { Line, Select, Tick } from '../../parts/controls';
 
 const MODES: [PortUse['mode'], string][] = [
   ['unused', 'unused, switched off'],
@@ -83,7 +84,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
         )}
         <label>
           It is for
-          <select
+          <Select
             autoFocus
             value={use.mode}
             onChange={(event) => change(event.target.value as PortUse['mode'])}
@@ -93,12 +94,12 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
                 {words}
               </option>
             ))}
-          </select>
+          </Select>
         </label>
         {use.mode === 'circuit' && (
           <label>
             Circuit
-            <select
+            <Select
               value={use.circuit ?? ''}
               onChange={(event) => save({ circuit: event.target.value || null })}
             >
@@ -108,13 +109,13 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
                   {circuit.label}
                 </option>
               ))}
-            </select>
+            </Select>
           </label>
         )}
         {inside && (
           <label>
             {use.mode === 'trunk' ? 'Untagged' : 'Segment'}
-            <select
+            <Select
               value={use.segment ?? ''}
               onChange={(event) =>
                 save({
@@ -129,13 +130,13 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
                   {segment.label}
                 </option>
               ))}
-            </select>
+            </Select>
           </label>
         )}
         {use.mode === 'bridge' && (
           <label>
             Joined as
-            <input
+            <Line
               value={bridge}
               maxLength={80}
               placeholder="ports of one group are one network"
@@ -151,8 +152,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
               .filter(([key]) => key !== use.segment)
               .map(([key, segment]) => (
                 <label key={key} className={styles.check}>
-                  <input
-                    type="checkbox"
+                  <Tick
                     checked={use.tagged.includes(key)}
                     onChange={(event) =>
                       save({
@@ -170,7 +170,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
         {inside && (
           <label>
             The cable goes into
-            <select
+            <Select
               value={use.peer && use.peer_port ? `${use.peer}|${use.peer_port}` : ''}
               onChange={(event) => lead(event.target.value)}
             >
@@ -184,14 +184,14 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
                     </option>
                   )),
                 )}
-            </select>
+            </Select>
           </label>
         )}
         {use.mode !== 'unused' && (
           <>
             <label>
               Cable: colour or label
-              <input
+              <Line
                 value={cable}
                 maxLength={200}
                 onChange={(event) => setCable(event.target.value)}
@@ -201,7 +201,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
             {inside && (
               <label>
                 Default gateway on it <span className="quiet">(empty at the edge)</span>
-                <input
+                <Line
                   className="mono"
                   value={gateway}
                   maxLength={60}
@@ -211,11 +211,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
               </label>
             )}
             <label className={styles.check}>
-              <input
-                type="checkbox"
-                checked={use.enabled}
-                onChange={(event) => save({ enabled: event.target.checked })}
-              />
+              <Tick checked={use.enabled} onChange={(event) => save({ enabled: event.target.checked })} />
               switched on
             </label>
           </>

@@ -5,6 +5,7 @@ import { useRevise } from '../../api/queries';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState } from '../context';
 import styles from './devices.module.css';
+import { Line, Select } from '../../parts/controls';
 
 /** Routes, translation, allowed flows and management access of one box. */
 export function Rules({ id, device }: { id: string; device: Device }) {
@@ -140,7 +141,7 @@ function Choice(props: {
   onChange: (value: string) => void;
 }) {
   return (
-    <select
+    <Select
       aria-label={props.label}
       value={props.value}
       onChange={(event) => props.onChange(event.target.value)}
@@ -150,7 +151,7 @@ function Choice(props: {
           {label}
         </option>
       ))}
-    </select>
+    </Select>
   );
 }
 
@@ -187,7 +188,7 @@ function RouteForm({
   const [metric, setMetric] = useState('10');
   return (
     <div className={styles.form}>
-      <input
+      <Line
         aria-label="To subnet"
         className="mono"
         value={to}
@@ -196,7 +197,7 @@ function RouteForm({
       by
       <Choice label="By circuit" value={by} choices={[...circuits, ['', 'a next hop:']]} onChange={setBy} />
       {!by && (
-        <input
+        <Line
           aria-label="Next hop"
           className="mono"
           placeholder="10.40.8.2"
@@ -205,7 +206,7 @@ function RouteForm({
         />
       )}
       metric
-      <input
+      <Line
         aria-label="Metric"
         className="mono"
         style={{ width: 60 }}
@@ -250,7 +251,7 @@ function AccessForm({
         onChange={setFrom}
       />
       {!from && (
-        <input
+        <Line
           aria-label="Networks outside"
           className="mono"
           placeholder="198.51.100.0/28"

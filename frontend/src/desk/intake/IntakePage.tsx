@@ -10,6 +10,7 @@ import styles from './intake.module.css';
 import { useAnswer, useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
 import { Survivors } from './Survivors';
+import { Line, Tick } from '../../parts/controls';
 
 interface Group {
   id: string;
@@ -42,7 +43,7 @@ export function IntakePage() {
           <div className={styles.told}>
             <label>
               Answers told by{' '}
-              <input
+              <Line
                 aria-label="Who tells the answers"
                 className={styles.source}
                 placeholder="name, how: Dana Reed, phone"
@@ -52,12 +53,8 @@ export function IntakePage() {
               />
             </label>
             <label>
-              <input
-                type="checkbox"
-                checked={confirmed}
-                onChange={(event) => setConfirmed(event.target.checked)}
-              />{' '}
-              who confirms them
+              <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} /> who
+              confirms them
             </label>
           </div>
         )}

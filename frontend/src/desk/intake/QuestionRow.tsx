@@ -7,6 +7,7 @@ import { useDeskState } from '../context';
 import styles from './intake.module.css';
 import { useAnswer, type Question } from './queries';
 import { AnswerMark } from './AnswerMark';
+import { Line, Lines, LinkButton, Select } from '../../parts/controls';
 
 interface Props {
   question: Question;
@@ -92,10 +93,10 @@ export function QuestionRow({ question, source, confirming }: Props) {
             <Link to={deskPath(name, 'credentials')}>Credentials</Link>
           </span>
         ) : question.choices.length > 0 ? (
-          <select
+          <Select
             aria-label={label}
             data-field={question.path}
-            className={styles.input}
+            wide
             disabled={!mayPlan}
             value={text ?? question.value}
             onChange={(event) => {
@@ -109,12 +110,13 @@ export function QuestionRow({ question, source, confirming }: Props) {
                 {choice}
               </option>
             ))}
-          </select>
+          </Select>
         ) : (
-          <input
+          <Line
             aria-label={label}
             data-field={question.path}
-            className={`${styles.input} mono`}
+            wide
+            className="mono"
             disabled={!mayPlan}
             value={text ?? question.value}
             placeholder={question.optional ? 'open: an answer, or none' : 'open'}
@@ -146,14 +148,12 @@ export function QuestionRow({ question, source, confirming }: Props) {
             confirmed as <span className="mono">{question.confirmed}</span> by{' '}
             {question.source ?? question.by}{' '}
             {mayPlan && (
-              <button className={styles.link} onClick={() => void send(question.confirmed ?? '')}>
-                put it back
-              </button>
+              <LinkButton onClick={() => void send(question.confirmed ?? '')}>put it back</LinkButton>
             )}
           </div>
         )}
         {words !== null && (
-          <textarea
+          <Lines
             autoFocus
             aria-label={`Words in which ${label} came`}
             className={styles.words}
@@ -176,21 +176,19 @@ export function QuestionRow({ question, source, confirming }: Props) {
         {mayPlan && !locked && question.value !== '' && (
           <>
             {question.state !== 'confirmed' && (
-              <button
-                className={styles.link}
+              <LinkButton
                 aria-label={`Confirm ${label}`}
                 onClick={() => void send(question.value, { confirmed: true, overwrite: true })}
               >
                 confirm
-              </button>
+              </LinkButton>
             )}
-            <button
-              className={styles.link}
+            <LinkButton
               aria-label={`Words for ${label}`}
               onClick={() => setWords(words === null ? (question.words ?? '') : null)}
             >
               words
-            </button>
+            </LinkButton>
           </>
         )}
       </div>
@@ -229,12 +227,8 @@ function Sides(props: { against: Contradiction[]; onKeep: () => void; onTake: ()
           · now <b className="mono">{one.given}</b>
         </div>
       ))}
-      <button className={styles.link} onClick={onKeep}>
-        keep what was confirmed
-      </button>
-      <button className={styles.link} onClick={onTake}>
-        take what is said now
-      </button>
+      <LinkButton onClick={onKeep}>keep what was confirmed</LinkButton>
+      <LinkButton onClick={onTake}>take what is said now</LinkButton>
     </div>
   );
 }

@@ -4,6 +4,7 @@ import type { Schemas } from '../../api/client';
 import { useDeskState, useDrafting } from '../context';
 import { freshId } from '../addresses/edits';
 import styles from './intake.module.css';
+import { LinkButton, Tick } from '../../parts/controls';
 
 /** What the replaced box has that the new one must have too: marked here, and held by a rule from then on. */
 export function Survivors({
@@ -35,13 +36,12 @@ export function Survivors({
             {survivor.what} <b className="mono">{survivor.value}</b>{' '}
             {!survivor.path && <span className="quiet">anywhere in the plan</span>}
             {mayPlan && (
-              <button
-                className={styles.link}
+              <LinkButton
                 aria-label={`Need not survive: ${survivor.what} ${survivor.value}`}
                 onClick={() => keep([{ op: 'remove', path: `/survivors/${id}`, value: null }])}
               >
                 take away
-              </button>
+              </LinkButton>
             )}
           </li>
         ))}
@@ -52,8 +52,7 @@ export function Survivors({
           {candidates.map((candidate) => (
             <li key={candidate.path}>
               <label>
-                <input
-                  type="checkbox"
+                <Tick
                   checked={marked.has(candidate.path)}
                   disabled={marked.has(candidate.path)}
                   onChange={() => mark(candidate)}

@@ -1,0 +1,93 @@
+import Checkbox from '@mui/material/Checkbox';
+import MuiLink from '@mui/material/Link';
+import NativeSelect from '@mui/material/NativeSelect';
+import OutlinedInput from '@mui/material/OutlinedInput';
+import type { ComponentProps } from 'react';
+
+/** Whether a control takes all the room there is. */
+interface Wide {
+  wide?: boolean;
+}
+
+/** One line to type in. What is said of an input goes to the input. */
+export function Line({ disabled, wide, ...input }: ComponentProps<'input'> & Wide) {
+  return (
+    <OutlinedInput
+      size="small"
+      fullWidth={wide ?? false}
+      disabled={disabled ?? false}
+      error={input['aria-invalid'] === true}
+      inputProps={input}
+    />
+  );
+}
+
+/** Several lines to type in. */
+export function Lines({ disabled, ...area }: ComponentProps<'textarea'>) {
+  return (
+    <OutlinedInput
+      size="small"
+      fullWidth
+      disabled={disabled ?? false}
+      inputComponent="textarea"
+      inputProps={area}
+    />
+  );
+}
+
+/** One of few values, in a box of its own. */
+export function Select({ disabled, wide, children, ...select }: ComponentProps<'select'> & Wide) {
+  return (
+    <NativeSelect
+      fullWidth={wide ?? false}
+      disabled={disabled ?? false}
+      input={<OutlinedInput size="small" />}
+      inputProps={select as ComponentProps<typeof NativeSelect>['inputProps']}
+    >
+      {children}
+    </NativeSelect>
+  );
+}
+
+const INLINE = {
+  font: 'inherit',
+  '& select': { font: 'inherit', color: 'primary.main', height: 'auto', py: 0 },
+};
+
+/** One of few values as a word of a sentence. */
+export function SelectInline({ disabled, children, ...select }: ComponentProps<'select'>) {
+  return (
+    <NativeSelect
+      sx={INLINE}
+      disabled={disabled ?? false}
+      inputProps={select as ComponentProps<typeof NativeSelect>['inputProps']}
+    >
+      {children}
+    </NativeSelect>
+  );
+}
+
+interface TickProps {
+  checked: boolean;
+  onChange: ComponentProps<typeof Checkbox>['onChange'];
+  disabled?: boolean;
+  'aria-label'?: string;
+}
+
+/** Yes or no. */
+export function Tick({ checked, onChange, disabled, 'aria-label': label }: TickProps) {
+  return (
+    <Checkbox
+      size="small"
+      checked={checked}
+      disabled={disabled ?? false}
+      {...(onChange ? { onChange } : {})}
+      {...(label ? { slotProps: { input: { 'aria-label': label } } } : {})}
+    />
+  );
+}
+
+/** An action that reads as part of the text around it. */
+export function LinkButton(props: ComponentProps<'button'>) {
+  return <MuiLink component="button" type="button" {...props} />;
+}
