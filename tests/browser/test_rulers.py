@@ -235,7 +235,7 @@ class Large(OnRulers):
         subnet = page.get_by_label("Subnet", exact=True)
         subnet.fill("10.76.0.0/16")
         subnet.press("Enter")
-        expect(self.row("Office").get_by_text("10.76.0.0/16")).to_be_visible()
+        expect(self.row("Office").get_by_text("10.76.0.0/16", exact=True)).to_be_visible()
         ticks = self.row("Office").locator("svg text")
         expect(ticks.filter(has_text=".32.0")).to_be_visible()
         last = self.mark("Office", "range:last")

@@ -67,7 +67,7 @@ class OneBoxFromCartonToShipped(InBrowser):
                     text = answer(fields.nth(place))
                     if text:
                         keys.type(text)
-                        expect(fields.nth(place).locator("xpath=following-sibling::span")).to_be_visible()
+                        expect(fields.nth(place).locator("xpath=ancestor::label").get_by_role("status")).to_be_visible()
                     keys.press("Enter")
             else:
                 keys.press("Space")

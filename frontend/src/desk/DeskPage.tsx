@@ -13,6 +13,7 @@ import { DeskHeader } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
 import { memberOf, placesToTry } from './places';
 import { useDraft } from './useDraft';
+import { useKeys } from '../parts/useKeys';
 
 /** One site: its header, the page of the stage, and the findings at the right. */
 export function DeskPage() {
@@ -27,18 +28,11 @@ export function DeskPage() {
 
   const [fetched, setFetched] = useState(false);
   const onFetched = useCallback(() => setFetched(true), []);
-  useEffect(() => {
-    const number = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
-      const stage = STAGES[Number(event.key) - 1];
-      if (stage && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
-        void navigate(deskPath(name, stage.stage));
-      }
-    };
-    window.addEventListener('keydown', number);
-    return () => window.removeEventListener('keydown', number);
-  }, [name, navigate]);
+  useKeys((pressed) => {
+    const stage = STAGES[Number(pressed) - 1];
+    if (stage) void navigate(deskPath(name, stage.stage));
+    return stage !== undefined;
+  });
 
   useEffect(() => {
     if (!ready || !hash) return;

@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import { Fragment, useEffect, useRef, useState } from 'react';
+import { Fragment, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { Finding, Schemas } from '../api/client';
 import { useAccept, useRemedies, useWithdraw } from '../api/queries';
@@ -12,6 +12,7 @@ import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
 import { LinkButton } from '../parts/controls';
+import { useKeys } from '../parts/useKeys';
 
 /** How many findings of one rule are told one by one before the rest is folded. */
 const ALIKE = 4;
@@ -37,26 +38,19 @@ export function FindingsRail() {
     ? after.filter((finding) => !desk.findings.some((old) => old.identity === finding.identity))
     : [];
 
-  useEffect(() => {
-    const step = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
-      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
-      if (event.key === 'r' || event.key === 'a') {
-        const one = document.activeElement?.closest('[data-one]');
-        one?.querySelector<HTMLElement>(`[data-key="${event.key}"]`)?.click();
-        if (one) event.preventDefault();
-        return;
-      }
-      if (event.key !== 'j' && event.key !== 'k') return;
-      const buttons = [...(rail.current?.querySelectorAll<HTMLElement>('button[data-finding]') ?? [])];
-      const here = buttons.indexOf(document.activeElement as HTMLElement);
-      const next = here < 0 ? 0 : here + (event.key === 'j' ? 1 : -1);
-      buttons[Math.min(buttons.length - 1, Math.max(0, next))]?.focus();
-    };
-    window.addEventListener('keydown', step);
-    return () => window.removeEventListener('keydown', step);
-  }, []);
+  useKeys((pressed) => {
+    if (pressed === 'r' || pressed === 'a') {
+      const one = document.activeElement?.closest('[data-one]');
+      one?.querySelector<HTMLElement>(`[data-key="${pressed}"]`)?.click();
+      return Boolean(one);
+    }
+    if (pressed !== 'j' && pressed !== 'k') return false;
+    const buttons = [...(rail.current?.querySelectorAll<HTMLElement>('button[data-finding]') ?? [])];
+    const here = buttons.indexOf(document.activeElement as HTMLElement);
+    const next = here < 0 ? 0 : here + (pressed === 'j' ? 1 : -1);
+    buttons[Math.min(buttons.length - 1, Math.max(0, next))]?.focus();
+    return true;
+  });
 
   const open = findings.filter((finding) => !finding.acceptance);
   const accepted = findings.filter((finding) => finding.acceptance);

@@ -4,7 +4,7 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import Popover from '@mui/material/Popover';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { useHistory, useNameRevision, useStep } from '../api/queries';
 import { usePersonHere } from '../frame/person';
@@ -12,8 +12,16 @@ import { count, moment } from '../parts/words';
 import { useDeskState, useDrafting } from './context';
 import styles from './desk.module.css';
 import { Line, LinkButton } from '../parts/controls';
+import { useKeys } from '../parts/useKeys';
 
 /** Undo and redo of the site's changes, by button and by key; what somebody else did is asked about first. */
+const KEYS: Partial<Record<string, 'undo' | 'redo'>> = {
+  'ctrl+z': 'undo',
+  'ctrl+y': 'redo',
+  'ctrl+shift+z': 'redo',
+  'ctrl+shift+y': 'redo',
+};
+
 export function UndoRedo() {
   const { name, desk, mayPlan } = useDeskState();
   const step = useStep(name);
@@ -27,20 +35,11 @@ export function UndoRedo() {
     if (which === 'undo' && foreign && !sure) setAsking(true);
     else step.mutate({ step: which });
   };
-  useEffect(() => {
-    const key = (event: KeyboardEvent) => {
-      const typing =
-        event.target instanceof Element && event.target.closest('input, textarea, select, [role=dialog]');
-      if (typing || !mayPlan || !(event.ctrlKey || event.metaKey) || event.altKey) return;
-      const pressed = event.key.toLowerCase();
-      const wanted =
-        pressed === 'y' || (pressed === 'z' && event.shiftKey) ? 'redo' : pressed === 'z' ? 'undo' : null;
-      if (!wanted) return;
-      event.preventDefault();
-      if (wanted === 'redo' ? redo : (undo ?? drafting)) take(wanted);
-    };
-    window.addEventListener('keydown', key);
-    return () => window.removeEventListener('keydown', key);
+  useKeys((pressed) => {
+    const wanted = KEYS[pressed];
+    if (!mayPlan || !wanted) return false;
+    if (wanted === 'redo' ? redo : (undo ?? drafting)) take(wanted);
+    return true;
   });
   if (!mayPlan) return null;
   return (

@@ -1,5 +1,5 @@
 import Autocomplete from '@mui/material/Autocomplete';
-import { useDeferredValue, useEffect, useRef, useState } from 'react';
+import { useDeferredValue, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useCustomers, useGoTo } from '../api/queries';
 import { Key } from '../parts/Marks';
@@ -14,6 +14,7 @@ import {
   type Destination,
 } from './destinations';
 import styles from './goto.module.css';
+import { useKeys } from '../parts/useKeys';
 
 /** One field that finds sites, addresses, MACs, names, customers and pages; `/` leads to it from anywhere. */
 export function GoTo() {
@@ -24,18 +25,12 @@ export function GoTo() {
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
 
-  useEffect(() => {
-    const slash = (event: KeyboardEvent) => {
-      const typing = event.target instanceof Element && event.target.closest('input, textarea, select');
-      if (event.key === '/' && !typing && !event.ctrlKey && !event.metaKey) {
-        event.preventDefault();
-        field.current?.focus();
-        field.current?.select();
-      }
-    };
-    window.addEventListener('keydown', slash);
-    return () => window.removeEventListener('keydown', slash);
-  }, []);
+  useKeys((pressed) => {
+    if (pressed !== '/') return false;
+    field.current?.focus();
+    field.current?.select();
+    return true;
+  });
 
   const go = (place: Destination) => {
     setText('');

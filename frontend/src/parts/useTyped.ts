@@ -2,6 +2,7 @@ import { useRef, useState, type KeyboardEvent } from 'react';
 import { Failure, type Clash, type Operation } from '../api/client';
 import { understand } from '../api/queries';
 import { useDeskState } from '../desk/context';
+import { useEcho } from './useEcho';
 
 interface Clashing {
   clash: Clash;
@@ -16,52 +17,32 @@ interface Clashing {
  */
 export function useTyped(path: string, value: string, onSaved?: () => void) {
   const { name, desk, save: send } = useDeskState();
-  const [text, setText] = useState<string | null>(null);
-  const [echo, setEcho] = useState('');
-  const [problem, setProblem] = useState('');
+  const typing = useEcho(name);
+  const { text, problem } = typing;
   const [clashing, setClashing] = useState<Clashing | null>(null);
   const base = useRef(0);
-  const asked = useRef(0);
 
   const begin = () => {
     if (text === null) base.current = desk.revision.number;
   };
   const reset = () => {
-    asked.current += 1;
-    setText(null);
-    setEcho('');
-    setProblem('');
+    typing.reset();
     setClashing(null);
-  };
-  const type = async (typed: string) => {
-    begin();
-    setText(typed);
-    setProblem('');
-    const question = (asked.current += 1);
-    try {
-      const understood = await understand(name, path, typed);
-      if (question === asked.current) setEcho(understood.echo);
-    } catch (error) {
-      if (question === asked.current) {
-        setEcho('');
-        setProblem((error as Failure).message);
-      }
-    }
   };
   const save = async (typed: string | null) => {
     if (typed === null || typed === value) return reset();
-    const mine = (asked.current += 1);
+    const still = typing.saving();
     let operations: Operation[] = [];
     try {
       operations = (await understand(name, path, typed)).operations;
       if (operations.length > 0) await send({ operations, revision: base.current });
-      if (mine === asked.current) reset(); // else more has been typed in the meantime, which is kept
+      if (still()) reset(); // else more has been typed in the meantime, which is kept
       onSaved?.();
     } catch (error) {
       const failure = error as Failure;
       const clash = failure.clashes[0];
       if (clash) setClashing({ clash, failure, operations });
-      else setProblem(failure.message);
+      else typing.setProblem(failure.message);
     }
   };
   const keepMine = async () => {
@@ -72,13 +53,13 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
       onSaved?.();
     } catch (error) {
       setClashing(null);
-      setProblem((error as Failure).message);
+      typing.setProblem((error as Failure).message);
     }
   };
 
   return {
     shown: text ?? value,
-    message: problem || (text !== null && echo) || '',
+    message: problem || (text !== null && typing.echo) || '',
     wrong: problem !== '',
     clashing,
     keepMine: () => void keepMine(),
@@ -89,7 +70,10 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
     },
     typing: {
       onFocus: begin,
-      onChange: (event: { target: { value: string } }) => void type(event.target.value),
+      onChange: (event: { target: { value: string } }) => {
+        begin();
+        void typing.type(event.target.value, path);
+      },
       onBlur: () => {
         if (!problem && !clashing) void save(text);
       },

@@ -16,6 +16,7 @@ import { useTick, useUntick } from './queries';
 import { ReachPicture } from './ReachPicture';
 import { stepAway } from './sheet';
 import { LinkButton } from '../../parts/controls';
+import { useKeys } from '../../parts/useKeys';
 
 type Result = Schemas['Result'];
 
@@ -46,45 +47,31 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
 
   useEffect(() => heading.current?.focus({ preventScroll: true }), []);
 
-  useEffect(() => {
-    const act = (event: KeyboardEvent) => {
-      const target = event.target instanceof Element ? event.target : null;
-      if (
-        event.ctrlKey ||
-        event.metaKey ||
-        event.altKey ||
-        target?.closest('[role=dialog], textarea, input, select')
-      )
-        return;
-      const onButton = target?.closest('button, a') && (event.key === ' ' || event.key === 'Enter');
-      if (onButton) return;
-      const copyButtons = () => [...(values.current?.querySelectorAll<HTMLElement>('[data-copy]') ?? [])];
-      const actions: Record<string, () => void> = {
-        n: () => onGo(stepAway(run, step.key, 1)),
-        b: () => onGo(stepAway(run, step.key, -1)),
-        r: () => values.current?.querySelector<HTMLElement>('[data-read]')?.click(),
-        c: () => {
-          const buttons = copyButtons();
-          const here = buttons.indexOf(document.activeElement as HTMLElement);
-          const next = buttons[(here + 1) % Math.max(1, buttons.length)];
-          next?.focus();
-          next?.click();
-        },
-        m: () => document.querySelector<HTMLElement>('[data-measure]')?.focus(),
-        ...(mayStage && {
-          ' ': () => record('done'),
-          d: () => record('done'),
-          s: () => setNoting('skipped'),
-          t: () => setNoting('failed'),
-        }),
-      };
-      const action = actions[event.key.toLowerCase()];
-      if (!action) return;
-      event.preventDefault();
-      action();
+  useKeys((pressed) => {
+    const button = document.activeElement?.closest('button, a');
+    if (button && pressed === ' ') return false;
+    const actions: Partial<Record<string, () => void>> = {
+      n: () => onGo(stepAway(run, step.key, 1)),
+      b: () => onGo(stepAway(run, step.key, -1)),
+      r: () => values.current?.querySelector<HTMLElement>('[data-read]')?.click(),
+      c: () => {
+        const buttons = [...(values.current?.querySelectorAll<HTMLElement>('[data-copy]') ?? [])];
+        const here = buttons.indexOf(document.activeElement as HTMLElement);
+        const next = buttons[(here + 1) % Math.max(1, buttons.length)];
+        next?.focus();
+        next?.click();
+      },
+      m: () => document.querySelector<HTMLElement>('[data-measure]')?.focus(),
+      ...(mayStage && {
+        ' ': () => record('done'),
+        d: () => record('done'),
+        s: () => setNoting('skipped'),
+        t: () => setNoting('failed'),
+      }),
     };
-    window.addEventListener('keydown', act);
-    return () => window.removeEventListener('keydown', act);
+    const action = actions[pressed];
+    action?.();
+    return action !== undefined;
   });
 
   return (

@@ -1,11 +1,10 @@
-import { useRef, useState } from 'react';
 import { Link } from 'react-router';
-import type { Contradiction, Failure } from '../../api/client';
-import { understand } from '../../api/queries';
+import type { Contradiction } from '../../api/client';
 import { deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import styles from './intake.module.css';
-import { useAnswer, type Question } from './queries';
+import type { Question } from './queries';
+import { useAnswering, type Answering } from './useAnswering';
 import { AnswerMark } from './AnswerMark';
 import { Line, Lines, LinkButton, Select } from '../../parts/controls';
 
@@ -17,68 +16,10 @@ interface Props {
 
 /** One question: how far it is, what is asked, the answer typed in place, and who said so. */
 export function QuestionRow({ question, source, confirming }: Props) {
-  const { name, desk, mayPlan } = useDeskState();
-  const answer = useAnswer(name);
-  const [text, setText] = useState<string | null>(null);
-  const [echo, setEcho] = useState('');
-  const [problem, setProblem] = useState('');
-  const [against, setAgainst] = useState<Contradiction[]>([]);
-  const [words, setWords] = useState<string | null>(null);
-  const asked = useRef(0);
+  const { desk } = useDeskState();
+  const answering = useAnswering(question, source, confirming);
   const line = question.circuit && desk.plan.circuits[question.circuit]?.label;
   const label = line ? `${question.short} of ${line}` : question.short;
-
-  const reset = () => {
-    asked.current += 1;
-    setText(null);
-    setEcho('');
-    setProblem('');
-    setAgainst([]);
-    setWords(null);
-  };
-  const type = async (typed: string) => {
-    setText(typed);
-    setProblem('');
-    setAgainst([]);
-    const mine = (asked.current += 1);
-    if (question.path.startsWith('/answers/') || isNone(typed, question)) return setEcho('');
-    try {
-      const understood = await understand(name, question.path, typed);
-      if (mine === asked.current) setEcho(understood.echo);
-    } catch (error) {
-      if (mine !== asked.current) return;
-      setEcho('');
-      setProblem((error as Failure).message);
-    }
-  };
-  const send = async (
-    typed: string,
-    more: { confirmed?: boolean; overwrite?: boolean; words?: string } = {},
-  ) => {
-    const mine = (asked.current += 1);
-    try {
-      await answer.mutateAsync({
-        answers: {
-          answers: [{ key: question.key, text: typed, words: more.words ?? question.words ?? '' }],
-          source: source || (more.confirmed ? (question.source ?? '') : ''),
-          confirmed: more.confirmed ?? confirming,
-          overwrite: more.overwrite ?? false,
-        },
-        revision: desk.revision.number,
-      });
-      if (mine === asked.current) reset();
-    } catch (error) {
-      const failure = error as Failure;
-      setAgainst(failure.contradictions);
-      setProblem(failure.contradictions.length > 0 ? '' : failure.message);
-    }
-  };
-  const save = () => {
-    if (text === null || problem || against.length > 0) return;
-    if (text === question.value) reset();
-    else void send(text);
-  };
-  const locked = question.path.startsWith('/safe/');
   return (
     <div className={styles.row} data-state={question.state} data-path={question.path}>
       <AnswerMark state={question.state} />
@@ -87,117 +28,138 @@ export function QuestionRow({ question, source, confirming }: Props) {
         {question.whom === 'customer' && line && <span className="quiet"> ({line})</span>}
       </span>
       <div className={styles.answer}>
-        {locked ? (
-          <span>
-            {question.value || 'not in the safe yet'} ·{' '}
-            <Link to={deskPath(name, 'credentials')}>Credentials</Link>
-          </span>
-        ) : question.choices.length > 0 ? (
-          <Select
-            aria-label={label}
-            data-field={question.path}
-            wide
-            disabled={!mayPlan}
-            value={text ?? question.value}
-            onChange={(event) => {
-              setText(event.target.value);
-              void send(event.target.value);
-            }}
-          >
-            <option value="">open</option>
-            {question.choices.map((choice) => (
-              <option key={choice} value={choice}>
-                {choice}
-              </option>
-            ))}
-          </Select>
-        ) : (
-          <Line
-            aria-label={label}
-            data-field={question.path}
-            wide
-            className="mono"
-            disabled={!mayPlan}
-            value={text ?? question.value}
-            placeholder={question.optional ? 'open: an answer, or none' : 'open'}
-            maxLength={1000}
-            spellCheck={false}
-            aria-invalid={problem !== ''}
-            onChange={(event) => void type(event.target.value)}
-            onBlur={save}
-            onKeyDown={(event) => {
-              if (event.key === 'Enter') save();
-              if (event.key === 'Escape') reset();
-            }}
-          />
-        )}
-        {(problem || (text !== null && echo)) && (
-          <div role={problem ? 'alert' : 'status'} className={styles.echo} data-wrong={problem !== ''}>
-            {problem || echo}
-          </div>
-        )}
-        {against.length > 0 && (
-          <Sides
-            against={against}
-            onKeep={reset}
-            onTake={() => void send(text ?? question.value, { overwrite: true })}
-          />
-        )}
-        {question.state === 'departed' && against.length === 0 && (
-          <div className={styles.echo} data-wrong>
-            confirmed as <span className="mono">{question.confirmed}</span> by{' '}
-            {question.source ?? question.by}{' '}
-            {mayPlan && (
-              <LinkButton onClick={() => void send(question.confirmed ?? '')}>put it back</LinkButton>
-            )}
-          </div>
-        )}
-        {words !== null && (
-          <Lines
-            autoFocus
-            aria-label={`Words in which ${label} came`}
-            className={styles.words}
-            rows={2}
-            maxLength={2000}
-            placeholder="The words it came in, then Enter"
-            value={words}
-            onChange={(event) => setWords(event.target.value)}
-            onKeyDown={(event) => {
-              if (event.key === 'Escape') setWords(null);
-              if (event.key !== 'Enter' || event.shiftKey) return;
-              event.preventDefault();
-              void send(question.value, { words, confirmed: question.state === 'confirmed' });
-            }}
-          />
-        )}
+        <AnswerField question={question} label={label} answering={answering} />
+        <Heard question={question} label={label} answering={answering} />
       </div>
-      <div className={styles.who}>
-        <Said question={question} />
-        {mayPlan && !locked && question.value !== '' && (
-          <>
-            {question.state !== 'confirmed' && (
-              <LinkButton
-                aria-label={`Confirm ${label}`}
-                onClick={() => void send(question.value, { confirmed: true, overwrite: true })}
-              >
-                confirm
-              </LinkButton>
-            )}
-            <LinkButton
-              aria-label={`Words for ${label}`}
-              onClick={() => setWords(words === null ? (question.words ?? '') : null)}
-            >
-              words
-            </LinkButton>
-          </>
-        )}
-      </div>
+      <Doing question={question} label={label} answering={answering} />
     </div>
   );
 }
 
-function isNone(typed: string, question: Question): boolean {
-  return question.optional && /^(none|no|nothing|-)$/i.test(typed.trim());
+interface PartProps {
+  question: Question;
+  label: string;
+  answering: Answering;
+}
+
+const isLocked = (question: Question) => question.path.startsWith('/safe/');
+
+/** Where the answer is typed or chosen; one that is in the safe is put in there. */
+function AnswerField({ question, label, answering }: PartProps) {
+  const { name, mayPlan } = useDeskState();
+  if (isLocked(question))
+    return (
+      <span>
+        {question.value || 'not in the safe yet'} ·{' '}
+        <Link to={deskPath(name, 'credentials')}>Credentials</Link>
+      </span>
+    );
+  const common = { 'aria-label': label, 'data-field': question.path, disabled: !mayPlan, wide: true };
+  if (question.choices.length > 0)
+    return (
+      <Select {...common} value={answering.shown} onChange={(event) => answering.choose(event.target.value)}>
+        <option value="">open</option>
+        {question.choices.map((choice) => (
+          <option key={choice} value={choice}>
+            {choice}
+          </option>
+        ))}
+      </Select>
+    );
+  return (
+    <Line
+      {...common}
+      className="mono"
+      value={answering.shown}
+      placeholder={question.optional ? 'open: an answer, or none' : 'open'}
+      maxLength={1000}
+      spellCheck={false}
+      aria-invalid={answering.problem !== ''}
+      onChange={(event) => answering.type(event.target.value)}
+      onBlur={answering.save}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') answering.save();
+        if (event.key === 'Escape') answering.reset();
+      }}
+    />
+  );
+}
+
+/** What is said back to an answer: how it is understood, what stands against it, and the words it came in. */
+function Heard({ question, label, answering }: PartProps) {
+  const { mayPlan } = useDeskState();
+  const { echo, problem, against, words, setWords, send } = answering;
+  return (
+    <>
+      {(problem || echo) && (
+        <div role={problem ? 'alert' : 'status'} className={styles.echo} data-wrong={problem !== ''}>
+          {problem || echo}
+        </div>
+      )}
+      {against.length > 0 && (
+        <Sides
+          against={against}
+          onKeep={answering.reset}
+          onTake={() => void send(answering.shown, { overwrite: true })}
+        />
+      )}
+      {question.state === 'departed' && against.length === 0 && (
+        <div className={styles.echo} data-wrong>
+          confirmed as <span className="mono">{question.confirmed}</span> by {question.source ?? question.by}{' '}
+          {mayPlan && (
+            <LinkButton onClick={() => void send(question.confirmed ?? '')}>put it back</LinkButton>
+          )}
+        </div>
+      )}
+      {words !== null && (
+        <Lines
+          autoFocus
+          aria-label={`Words in which ${label} came`}
+          className={styles.words}
+          rows={2}
+          maxLength={2000}
+          placeholder="The words it came in, then Enter"
+          value={words}
+          onChange={(event) => setWords(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === 'Escape') setWords(null);
+            if (event.key !== 'Enter' || event.shiftKey) return;
+            event.preventDefault();
+            void send(question.value, { words, confirmed: question.state === 'confirmed' });
+          }}
+        />
+      )}
+    </>
+  );
+}
+
+/** Who said it, and what can be done about that. */
+function Doing({ question, label, answering }: PartProps) {
+  const { mayPlan } = useDeskState();
+  const { words, setWords, send } = answering;
+  return (
+    <div className={styles.who}>
+      <Said question={question} />
+      {mayPlan && !isLocked(question) && question.value !== '' && (
+        <>
+          {question.state !== 'confirmed' && (
+            <LinkButton
+              aria-label={`Confirm ${label}`}
+              onClick={() => void send(question.value, { confirmed: true, overwrite: true })}
+            >
+              confirm
+            </LinkButton>
+          )}
+          <LinkButton
+            aria-label={`Words for ${label}`}
+            onClick={() => setWords(words === null ? (question.words ?? '') : null)}
+          >
+            words
+          </LinkButton>
+        </>
+      )}
+    </div>
+  );
 }
 
 /** Who gave an answer, when, and in which words. */
