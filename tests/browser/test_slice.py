@@ -68,7 +68,9 @@ class FromTablesToShipping(InBrowser):
         expect(page.get_by_label("Subnet", exact=True)).to_have_value("10.90.0.0/24")
         subnet = page.get_by_label("Subnet", exact=True)
         subnet.fill("10.90.8.0/24")
-        expect(page.get_by_text(re.compile("254 usable addresses; gateway, range and 1 host move along"))).to_be_visible()
+        expect(
+            page.get_by_text(re.compile("254 usable addresses; gateway, range and 1 host move along"))
+        ).to_be_visible()
         subnet.press("Enter")
         expect(rail.get_by_role("button", name=re.compile("Same addresses as another site"))).to_have_count(0)
         expect(page.get_by_label("Address of printer 1")).to_have_value("10.90.8.10")
