@@ -237,11 +237,12 @@ def journal_check(
     if head and kept is None:
         _fail(f"{head} is no head of a journal: write it as it was printed, NUMBER:DIGEST")
     with _telling(), _records(data) as records:
-        lines, digest, fault = records.journal.check(kept)
-    if fault:
-        print(f"The journal has been tampered with. {fault}")
+        checked = records.journal.check(kept)
+    if checked.fault:
+        print(f"The journal has been tampered with. {checked.fault}")
         raise typer.Exit(1)
-    print(f"{lines} lines, the chain is whole; its head is {lines}:{digest}. Keep a copy of that elsewhere")
+    head = f"{checked.lines}:{checked.digest}"
+    print(f"{checked.lines} lines, the chain is whole; its head is {head}. Keep a copy of that elsewhere")
 
 
 @app.command("change-key")
@@ -367,7 +368,7 @@ def serve(
 
     configure_logs()
     with _telling():
-        listener = _listen(host, port)
+        listener = listen(host, port)
         database = _open(data)
         if self_signed and certificate is None:
             certificate = key = made_here(data, {host, *_names(public_url)})
@@ -433,7 +434,7 @@ def _notes(host: str, *, secure: bool, behind: bool) -> tuple[str, ...]:
     )
 
 
-def _listen(host: str, port: int) -> socket.socket:
+def listen(host: str, port: int) -> socket.socket:
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     # asyncio turns Nagle's delay off only where the protocol is told: else each answer waits 40 ms for its other half
     listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)

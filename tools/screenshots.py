@@ -36,28 +36,9 @@ def handover(page: Page) -> None:
     page.get_by_role("article").wait_for()
 
 
-def intake(page: Page) -> None:
-    outbound(page)
-    segments = b"""customer,site,segment,role,vlan,subnet,gateway,dhcp_first,dhcp_last
-FERN,DOCK,Voice,voice,20,10.40.1.0/24,10.40.1.1,10.40.1.20,10.40.1.199
-FERN,NOOK,Office,office,10,10.40.48.1/24,10.40.48.1,10.40.48.60,10.40.48.199
-FERN,NOOK,Voice,voice,4095,10.40.49.0/24,10.40.49.1,,
-FERN,NOOK,Guest,guest,40,10.40.51.0 255.255.192,10.40.51.1,,
-"""
-    page.get_by_label("Intake tables").set_input_files(
-        [{"name": "segments.csv", "mimeType": "text/csv", "buffer": segments}]
-    )
-    page.get_by_role("button", name=re.compile("Load 2 sites")).wait_for()
-
-
 def devices(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/devices")
     page.get_by_role("group", name="Ports of heron-edge").wait_for()
-
-
-def credentials(page: Page) -> None:
-    page.goto("/sites/FERN/DOCK/credentials")
-    page.get_by_role("button", name=re.compile("^Make the 4")).wait_for()
 
 
 def bench(page: Page) -> None:
@@ -80,12 +61,6 @@ def journal(page: Page) -> None:
     page.goto("/journal")
     page.get_by_role("button", name="Check the chain").click()
     page.get_by_text("the chain is whole").wait_for()
-
-
-def settings(page: Page) -> None:
-    page.goto("/settings")
-    page.get_by_label("FERN Fernhollow Garden Centres").wait_for()
-    page.get_by_text("1 revision").wait_for()
 
 
 def space(page: Page) -> None:
@@ -132,29 +107,20 @@ def questions(page: Page) -> None:
     back.get_by_role("button", name=re.compile("^Take 2")).wait_for()
 
 
-def customer(page: Page) -> None:
-    page.goto("/customers/QUAY")
-    page.get_by_text("the largest part").wait_for()
-
-
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
     "addresses": addresses,
     "devices": devices,
-    "credentials": credentials,
     "clearance": clearance,
     "bench": bench,
     "hardware": hardware,
     "safe": safe,
     "journal": journal,
     "site-sheet": handover,
-    "import": intake,
-    "settings": settings,
     "intake": asked,
     "pattern": pattern,
     "rollout": rollout,
     "questions": questions,
-    "customer": customer,
     "space": space,
     "findings": findings,
 }

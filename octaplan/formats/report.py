@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import asdict
 from itertools import groupby
 from typing import Any
 
@@ -24,7 +25,7 @@ def as_json(plans: Sequence[SitePlan], findings: Sequence[Finding], intake: Inta
                 "subject": finding.subject,
                 "addresses": finding.addresses,
                 "message": finding.message,
-                "others": [other._asdict() for other in finding.others],
+                "others": [asdict(other) for other in finding.others],
                 "others_total": finding.others_total,
             }
             for finding in findings

@@ -47,11 +47,11 @@ class IgnoredColumn(NamedTuple):
     column: str
 
 
-def _plain_refusal(row: RefusedRow) -> list[Any]:
+def refusal_as_plain(row: RefusedRow) -> list[Any]:
     return [*row[:5], [list(fault) for fault in row.faults]]
 
 
-def _refusal(plain: list[Any]) -> RefusedRow:
+def refusal_of_plain(plain: list[Any]) -> RefusedRow:
     table, file, row, header, cells, faults = plain
     return RefusedRow(table, file, row, header, cells, [CellFault(*fault) for fault in faults])
 
@@ -65,7 +65,7 @@ class Intake:
 
     plans: dict[str, SitePlan] = field(default_factory=dict)
     secrets: dict[tuple[str, str], str] = field(default_factory=dict, repr=False)
-    refused: Packed[RefusedRow] = field(default_factory=lambda: Packed(_plain_refusal, _refusal))
+    refused: Packed[RefusedRow] = field(default_factory=lambda: Packed(refusal_as_plain, refusal_of_plain))
     corrected: Packed[Correction] = field(default_factory=lambda: Packed(list, lambda plain: Correction(*plain)))
     ignored_columns: list[IgnoredColumn] = field(default_factory=list)
     taken: set[tuple[str, ...]] = field(default_factory=set)

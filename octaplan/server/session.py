@@ -5,7 +5,6 @@ from __future__ import annotations
 import hmac
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated, cast
 
@@ -16,7 +15,7 @@ from pydantic import BaseModel, StringConstraints
 from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May, address_of
 from octaplan.server.problems import Problem
 from octaplan.server.tries import Attempt, Busy, TooMany
-from octaplan.store.accounts import SESSION, Accounts, CodeNeeded, Person
+from octaplan.store.accounts import SESSION, Accounts, CodeNeeded, OwnSession, Person
 from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api", tags=["session"])
@@ -85,17 +84,6 @@ class RecoveryCodes(BaseModel):
     """Codes that stand in for the authenticator app, each once. They are not shown again."""
 
     codes: list[str]
-
-
-class OwnSessionShown(BaseModel):
-    """One of one's sessions: since when, until when, from where; `own` is the one that asks."""
-
-    id: str
-    at: datetime
-    ends: datetime
-    address: str
-    agent: str
-    own: bool
 
 
 def _accounts(request: Request) -> Accounts:
@@ -219,10 +207,10 @@ def drop_second(proof: Proof, request: Request, person: Looking) -> None:
 
 
 @router.get("/session/all")
-def own_sessions(request: Request, person: Looking) -> list[OwnSessionShown]:
+def own_sessions(request: Request, person: Looking) -> list[OwnSession]:
     """One's own sessions, newest first."""
     sessions = _accounts(request).sessions(person, request.cookies.get(COOKIE, ""))
-    return [OwnSessionShown(**one._asdict()) for one in sessions]
+    return list(sessions)
 
 
 @router.delete("/session/all/{session_id}", status_code=HTTPStatus.NO_CONTENT)

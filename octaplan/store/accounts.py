@@ -18,7 +18,6 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache
-from typing import NamedTuple
 
 import pyotp
 from argon2 import PasswordHasher
@@ -67,7 +66,8 @@ class Person:
         return Author(self.full_name, self.name, self.address)
 
 
-class ListedAccount(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class ListedAccount:
     """One account as administrators see it."""
 
     name: str
@@ -77,7 +77,8 @@ class ListedAccount(NamedTuple):
     second_factor: bool
 
 
-class OwnSession(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class OwnSession:
     """One of somebody's sessions, as its owner sees it."""
 
     id: str

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import NamedTuple
 
 from sqlalchemy import Update, select, update
 
@@ -30,7 +30,8 @@ MOST = 200
 ROUNDS = 64
 
 
-class MendedSite(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class MendedSite:
     """What would happen, or has happened, at one site: how each finding is mended, or why nothing is."""
 
     customer: str
@@ -42,7 +43,8 @@ class MendedSite(NamedTuple):
     left: int
 
 
-class Undone(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Undone:
     """What an undo of many sites came to: how many were taken back, and which have moved on since."""
 
     undone: int

@@ -7,9 +7,9 @@ itself.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
-from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -44,7 +44,8 @@ class Act(StrEnum):
     OPERATION = "operation"
 
 
-class JournalLine(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class JournalLine:
     """One line of the journal."""
 
     number: int
@@ -58,7 +59,8 @@ class JournalLine(NamedTuple):
     address: str
 
 
-class Checked(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Checked:
     """How many lines there are, the digest of the last, and what is wrong, or nothing."""
 
     lines: int

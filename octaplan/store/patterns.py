@@ -9,8 +9,8 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import NamedTuple
 
 from sqlalchemy import delete, select
 
@@ -27,7 +27,8 @@ class PatternError(OctaplanError):
     """What is asked of a pattern cannot be done."""
 
 
-class SavedVersion(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class SavedVersion:
     """One version of a pattern, without its document."""
 
     number: int

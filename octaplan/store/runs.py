@@ -38,7 +38,8 @@ class Ticked:
     touched: bool = False
 
 
-class BackupTaken(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class BackupTaken:
     """A back-up without its contents."""
 
     id: int
@@ -61,7 +62,8 @@ class DeviceRun:
     backups: tuple[BackupTaken, ...] = ()
 
 
-class Shipped(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Shipped:
     """A site that has left."""
 
     at: datetime

@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import NamedTuple
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -41,7 +41,8 @@ class NoSuchSecret(SafeError):
     """There is nothing in that slot."""
 
 
-class SecretVersion(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class SecretVersion:
     """One secret of a slot's history, unopened."""
 
     number: int

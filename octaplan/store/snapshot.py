@@ -72,7 +72,8 @@ class Judged:
         return severity is Severity.STOP or (severity is Severity.WARN and self.accepted is None)
 
 
-class TypeVersion(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class TypeVersion:
     """One version of a hardware type."""
 
     number: int

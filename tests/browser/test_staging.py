@@ -16,7 +16,7 @@ def answer(field: Locator) -> str:
     """What a technician would read off when all is well; nothing for what need not be answered."""
     key = field.get_attribute("data-measure") or ""
     if key in ("firmware", "leased", "lease"):
-        shown = field.locator("xpath=preceding-sibling::span").inner_text()
+        shown = field.locator("xpath=ancestor::label/span[1]").inner_text()
         return re.findall(r"[\d.]+", shown)[0]
     if key.startswith(("neighbour", "internet", "gateway")):
         return ".!!!!"

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.formats.compact import BLOCK, PLAIN, Packed, RowsAmong
-from octaplan.formats.taken import CellFault, RefusedRow, _plain_refusal, _refusal
+from octaplan.formats.taken import CellFault, RefusedRow, refusal_as_plain, refusal_of_plain
 from tests import examples
 
 
@@ -23,7 +23,7 @@ class Rows(unittest.TestCase):
     @examples(30)
     def test_they_are_what_a_list_would_be(self, count: int, data: st.DataObject) -> None:
         plain = [row(number) for number in range(count)]
-        packed = Packed(_plain_refusal, _refusal, plain)
+        packed = Packed(refusal_as_plain, refusal_of_plain, plain)
         self.assertEqual(packed, plain)
         self.assertEqual((len(packed), list(packed), bool(packed)), (count, plain, bool(plain)))
         places = st.integers(-count - 2, count + 2)

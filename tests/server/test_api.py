@@ -44,6 +44,14 @@ class WithServer(InFolder):
         self.client = self.visitor()
         self.addCleanup(self.app.state.records.database.close)
 
+    def again(self) -> None:
+        """The same folder, served again."""
+        self.app.state.records.database.close()
+        self.app = create_app(Database(self.folder))
+        self.records = self.app.state.records
+        self.plans = self.records.plans
+        self.client = self.signed_in()
+
     def visitor(self) -> TestClient:
         return TestClient(self.app, headers={"X-Octaplan": "1"}, raise_server_exceptions=False)
 

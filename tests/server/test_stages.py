@@ -10,6 +10,7 @@ from octaplan.core.plan.stages import stage_of
 from octaplan.demo.boxes import answer
 from octaplan.server.pages.credentials import rules_in_words
 from octaplan.store.bench import sheet_of
+from octaplan.store.vault import FILE as KEY_FILE
 from tests.server.test_boxes import SITE, WithBoxes
 
 
@@ -143,14 +144,15 @@ class Closed(WithBoxes):
     def test_without_its_key_the_safe_says_so_and_everything_else_goes_on(self) -> None:
         edge = self.device()
         self.client.post(f"{SITE}/credentials/missing")
-        self.records.vault._key = None
-        self.records.vault.locked = "The key file is missing"
+        (self.folder / KEY_FILE).unlink()
+        self.again()
         path = {"path": f"devices/{edge}/administrator"}
         for call in ("read", "make"):
             answer = self.client.post(f"{SITE}/credentials/{call}", json=path)
             self.assertEqual((answer.status_code, "key file" in answer.json()["detail"]), (409, True), call)
-        self.assertEqual(self.client.get(f"{SITE}/credentials").json()["locked"], "The key file is missing")
-        self.assertEqual(self.client.get("/api/safe").json()["locked"], "The key file is missing")
+        missing = f"The key file {self.folder / KEY_FILE} is missing"
+        self.assertIn(missing, self.client.get(f"{SITE}/credentials").json()["locked"])
+        self.assertIn(missing, self.client.get("/api/safe").json()["locked"])
         self.tick_one(edge)
         self.assertEqual(self.client.get(SITE).status_code, 200)
         self.assertEqual(self.client.get("/api/journal/check").json()["fault"], "")

@@ -11,7 +11,7 @@ from typing import Any
 import httpx
 import uvicorn
 
-from octaplan.cli import _listen
+from octaplan.cli import listen
 from octaplan.server import events
 from tests.server.test_api import PASSWORD, WithServer
 from tests.store.test_plans import LAST
@@ -20,7 +20,7 @@ from tests.store.test_plans import LAST
 class WithRealServer(WithServer):
     def setUp(self) -> None:
         super().setUp()
-        self.listener = _listen("127.0.0.1", 0)
+        self.listener = listen("127.0.0.1", 0)
         config = uvicorn.Config(self.app, log_config=None, access_log=False, timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listener]})

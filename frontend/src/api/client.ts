@@ -21,7 +21,7 @@ export type Slot = Schemas['SlotShown'];
 export type SiteSlots = Schemas['SiteSlots'];
 export type Run = Schemas['RunShown'];
 export type Step = Schemas['StepShown'];
-export type Situation = Schemas['SituationShown'];
+export type Situation = Schemas['Situation'];
 
 /** One value that somebody else has changed in the meantime. */
 export interface Clash {

@@ -2200,18 +2200,6 @@ export interface components {
      * @enum {string}
      */
     AccountRole: 'administrator' | 'planner' | 'technician' | 'viewer';
-    /** AccountShown */
-    AccountShown: {
-      /** Ends */
-      ends: string | null;
-      /** Full Name */
-      full_name: string;
-      /** Name */
-      name: string;
-      role: components['schemas']['AccountRole'];
-      /** Second Factor */
-      second_factor: boolean;
-    };
     /**
      * Adding
      * @description A new segment: its size by expected hosts or prefix length, or the subnet itself.
@@ -2362,7 +2350,7 @@ export interface components {
       /** Batch */
       batch: string;
       /** Sites */
-      sites: components['schemas']['MendedSiteShown'][];
+      sites: components['schemas']['MendedSite'][];
     };
     /**
      * Applying
@@ -2396,8 +2384,11 @@ export interface components {
        */
       why: string;
     };
-    /** BackupShown */
-    BackupShown: {
+    /**
+     * BackupTaken
+     * @description A back-up without its contents.
+     */
+    BackupTaken: {
       /**
        * At
        * Format: date-time
@@ -2486,10 +2477,10 @@ export interface components {
       port: string;
     };
     /**
-     * CandidateShown
-     * @description A value of the plan that can be marked to survive.
+     * Candidate
+     * @description A value of the plan that others may rely on: a place, what it is, and what it says.
      */
-    CandidateShown: {
+    Candidate: {
       /** Path */
       path: string;
       /** Value */
@@ -2498,10 +2489,10 @@ export interface components {
       what: string;
     };
     /**
-     * CellShown
-     * @description A cell of a level that is not empty: its number from the left, and how much of it is used (0 to 1).
+     * Cell
+     * @description A part of a level: which one, how much of it is used (0 to 1), by how many sites, and the worst there.
      */
-    CellShown: {
+    Cell: {
       /** Number */
       number: number;
       /** Segments */
@@ -2521,10 +2512,26 @@ export interface components {
       cells: string[];
     };
     /**
-     * CheckedShown
-     * @description `fault` says what is wrong with the chain, and is empty when nothing is.
+     * Change
+     * @description One value that differs. `path` is a JSON pointer, `subject` empty for the site itself.
      */
-    CheckedShown: {
+    Change: {
+      /** After */
+      after: string;
+      /** Before */
+      before: string;
+      /** Field */
+      field: string;
+      /** Path */
+      path: string;
+      /** Subject */
+      subject: string;
+    };
+    /**
+     * Checked
+     * @description How many lines there are, the digest of the last, and what is wrong, or nothing.
+     */
+    Checked: {
       /** Digest */
       digest: string;
       /** Fault */
@@ -2631,23 +2638,10 @@ export interface components {
       /** Void */
       void: string | null;
     };
-    /** ComparedChange */
-    ComparedChange: {
-      /** After */
-      after: string;
-      /** Before */
-      before: string;
-      /** Field */
-      field: string;
-      /** Path */
-      path: string;
-      /** Subject */
-      subject: string;
-    };
     /** Comparison */
     Comparison: {
       /** Changes */
-      changes: components['schemas']['ComparedChange'][];
+      changes: components['schemas']['Change'][];
       one: components['schemas']['SideShown'];
       other: components['schemas']['SideShown'];
     };
@@ -2868,7 +2862,7 @@ export interface components {
        */
       redo: number | null;
       revision: components['schemas']['RevisionShown'];
-      shipped: components['schemas']['ShippedShown'] | null;
+      shipped: components['schemas']['Shipped'] | null;
       /** Staging */
       staging: components['schemas']['StagingShown'][];
       summary: components['schemas']['OutboundSite'];
@@ -3005,20 +2999,6 @@ export interface components {
      * @enum {string}
      */
     DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
-    /** EntryShown */
-    EntryShown: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Number */
-      number: number;
-      /** Typed */
-      typed: boolean;
-    };
     /**
      * Equipped
      * @description The desk with the new device, its id, and what was assumed.
@@ -3123,7 +3103,7 @@ export interface components {
       /** Message */
       message: string;
       /** Others */
-      others: components['schemas']['OtherShown'][];
+      others: components['schemas']['Other'][];
       /** Others Total */
       others_total: number;
       /** Owner */
@@ -3415,7 +3395,7 @@ export interface components {
     /** IntakeShown */
     IntakeShown: {
       /** Candidates */
-      candidates: components['schemas']['CandidateShown'][];
+      candidates: components['schemas']['Candidate'][];
       /** Questions */
       questions: components['schemas']['QuestionShown'][];
     };
@@ -3434,12 +3414,39 @@ export interface components {
        */
       what: 'join';
     };
+    /**
+     * JournalLine
+     * @description One line of the journal.
+     */
+    JournalLine: {
+      /** Account */
+      account: string;
+      /** Act */
+      act: string;
+      /** Address */
+      address: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+      /** Site */
+      site: string;
+      /** What */
+      what: string;
+      /** Why */
+      why: string;
+    };
     /** JournalShown */
     JournalShown: {
       /** Acts */
       acts: string[];
       /** Lines */
-      lines: components['schemas']['LineShown'][];
+      lines: components['schemas']['JournalLine'][];
     };
     /** Judging */
     Judging: {
@@ -3558,7 +3565,7 @@ export interface components {
     /** LevelShown */
     LevelShown: {
       /** Cells */
-      cells: components['schemas']['CellShown'][];
+      cells: components['schemas']['Cell'][];
       /** Prefix */
       prefix: number;
     };
@@ -3582,30 +3589,6 @@ export interface components {
       /** Name */
       name: string;
     };
-    /** LineShown */
-    LineShown: {
-      /** Account */
-      account: string;
-      /** Act */
-      act: string;
-      /** Address */
-      address: string;
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Number */
-      number: number;
-      /** Site */
-      site: string;
-      /** What */
-      what: string;
-      /** Why */
-      why: string;
-    };
     /**
      * ListShown
      * @description What is open with one of those who are asked; `first` are some of the sites it is about.
@@ -3620,6 +3603,21 @@ export interface components {
       /** Who */
       who: string;
       whom: components['schemas']['Whom'];
+    };
+    /**
+     * ListedAccount
+     * @description One account as administrators see it.
+     */
+    ListedAccount: {
+      /** Ends */
+      ends: string | null;
+      /** Full Name */
+      full_name: string;
+      /** Name */
+      name: string;
+      role: components['schemas']['AccountRole'];
+      /** Second Factor */
+      second_factor: boolean;
     };
     /** MadeSecrets */
     MadeSecrets: {
@@ -3736,8 +3734,11 @@ export interface components {
       /** Faults */
       faults: components['schemas']['FaultShown'][];
     };
-    /** MendedSiteShown */
-    MendedSiteShown: {
+    /**
+     * MendedSite
+     * @description What would happen, or has happened, at one site: how each finding is mended, or why nothing is.
+     */
+    MendedSite: {
       /** Changes */
       changes: string[];
       /** Customer */
@@ -4026,8 +4027,11 @@ export interface components {
       revision: components['schemas']['RevisionShown'];
       settings: components['schemas']['Organisation'];
     };
-    /** OtherShown */
-    OtherShown: {
+    /**
+     * Other
+     * @description A site, or a member of one.
+     */
+    Other: {
       /** Customer */
       customer: string;
       /** Site */
@@ -4116,10 +4120,10 @@ export interface components {
       old: string;
     };
     /**
-     * OwnSessionShown
-     * @description One of one's sessions: since when, until when, from where; `own` is the one that asks.
+     * OwnSession
+     * @description One of somebody's sessions, as its owner sees it.
      */
-    OwnSessionShown: {
+    OwnSession: {
       /** Address */
       address: string;
       /** Agent */
@@ -4227,7 +4231,7 @@ export interface components {
       /** Sites Total */
       sites_total: number;
       /** Versions */
-      versions: components['schemas']['PatternVersionShown'][];
+      versions: components['schemas']['SavedVersion'][];
     };
     /**
      * PatternUse
@@ -4238,20 +4242,6 @@ export interface components {
       key: string;
       /** Version */
       version: number;
-    };
-    /** PatternVersionShown */
-    PatternVersionShown: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** By */
-      by: string;
-      /** Note */
-      note: string;
-      /** Number */
-      number: number;
     };
     /**
      * Phase
@@ -4758,7 +4748,7 @@ export interface components {
      */
     RunShown: {
       /** Backups */
-      backups: components['schemas']['BackupShown'][];
+      backups: components['schemas']['BackupTaken'][];
       /** Begun */
       begun: string | null;
       /** By */
@@ -4826,6 +4816,23 @@ export interface components {
       weak: number;
     };
     /**
+     * SavedVersion
+     * @description One version of a pattern, without its document.
+     */
+    SavedVersion: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Note */
+      note: string;
+      /** Number */
+      number: number;
+    };
+    /**
      * Scope
      * @description What DHCP hands out on a segment. One run with parts excluded says any set of ranges.
      */
@@ -4868,6 +4875,23 @@ export interface components {
       address: string;
       /** Picture */
       picture: string;
+    };
+    /**
+     * SecretVersion
+     * @description One secret of a slot's history, unopened.
+     */
+    SecretVersion: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Number */
+      number: number;
+      /** Typed */
+      typed: boolean;
     };
     /**
      * Security
@@ -5010,8 +5034,11 @@ export interface components {
       /** Text */
       text: string | null;
     };
-    /** ShippedShown */
-    ShippedShown: {
+    /**
+     * Shipped
+     * @description A site that has left.
+     */
+    Shipped: {
       /**
        * At
        * Format: date-time
@@ -5286,17 +5313,38 @@ export interface components {
       /** Slots */
       slots: components['schemas']['SlotShown'][];
     };
-    /** SituationShown */
-    SituationShown: {
-      /** Box */
+    /**
+     * Situation
+     * @description Laptop and box at one moment. `port` is the box's port that the laptop is in, `console` or empty.
+     *
+     *     `laptop` and `box` are addresses as text, `how` says how the laptop has its own: `fixed`, `lease`, `serving`
+     *     (it serves DHCP to the box) or empty.
+     */
+    Situation: {
+      /**
+       * Box
+       * @default
+       */
       box: string;
-      /** How */
+      /**
+       * How
+       * @default
+       */
       how: string;
-      /** Laptop */
+      /**
+       * Laptop
+       * @default
+       */
       laptop: string;
-      /** Port */
+      /**
+       * Port
+       * @default
+       */
       port: string;
-      /** Reaches */
+      /**
+       * Reaches
+       * @default false
+       */
       reaches: boolean;
     };
     /**
@@ -5517,8 +5565,8 @@ export interface components {
     State: 'open' | 'given' | 'confirmed' | 'departed';
     /** StepShown */
     StepShown: {
-      after: components['schemas']['SituationShown'];
-      before: components['schemas']['SituationShown'];
+      after: components['schemas']['Situation'];
+      before: components['schemas']['Situation'];
       /** Group */
       group: string;
       /** Key */
@@ -5660,8 +5708,11 @@ export interface components {
       /** Version */
       version: number;
     };
-    /** TypeVersionShown */
-    TypeVersionShown: {
+    /**
+     * TypeVersion
+     * @description One version of a hardware type.
+     */
+    TypeVersion: {
       /**
        * At
        * Format: date-time
@@ -5703,8 +5754,11 @@ export interface components {
       /** Operations */
       operations: components['schemas']['PatchOperation'][];
     };
-    /** UndoneShown */
-    UndoneShown: {
+    /**
+     * Undone
+     * @description What an undo of many sites came to: how many were taken back, and which have moved on since.
+     */
+    Undone: {
       /** Moved */
       moved: string[];
       /** Undone */
@@ -5860,7 +5914,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['AccountShown'][];
+          'application/json': components['schemas']['ListedAccount'][];
         };
       };
     };
@@ -6226,7 +6280,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['UndoneShown'];
+          'application/json': components['schemas']['Undone'];
         };
       };
       /** @description Validation Error */
@@ -6292,7 +6346,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['MendedSiteShown'][];
+          'application/json': components['schemas']['MendedSite'][];
         };
       };
       /** @description Validation Error */
@@ -6475,7 +6529,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['TypeVersionShown'][];
+          'application/json': components['schemas']['TypeVersion'][];
         };
       };
       /** @description Validation Error */
@@ -6819,7 +6873,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['CheckedShown'];
+          'application/json': components['schemas']['Checked'];
         };
       };
     };
@@ -7164,7 +7218,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['PatternVersionShown'];
+          'application/json': components['schemas']['SavedVersion'];
         };
       };
       /** @description Validation Error */
@@ -7699,7 +7753,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['OwnSessionShown'][];
+          'application/json': components['schemas']['OwnSession'][];
         };
       };
     };
@@ -8403,7 +8457,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['EntryShown'][];
+          'application/json': components['schemas']['SecretVersion'][];
         };
       };
       /** @description Validation Error */

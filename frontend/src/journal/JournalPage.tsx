@@ -108,7 +108,7 @@ export function JournalPage() {
   );
 }
 
-function Line({ line }: { line: Schemas['LineShown'] }) {
+function Line({ line }: { line: Schemas['JournalLine'] }) {
   const [customer = '', site = ''] = line.site.split('/');
   return (
     <TableRow>
@@ -127,7 +127,7 @@ function Line({ line }: { line: Schemas['LineShown'] }) {
   );
 }
 
-function Verdict({ checked }: { checked: Schemas['CheckedShown'] }) {
+function Verdict({ checked }: { checked: Schemas['Checked'] }) {
   if (checked.fault) {
     return (
       <b style={{ color: 'var(--stop)' }}>

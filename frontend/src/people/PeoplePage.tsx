@@ -15,7 +15,7 @@ import { DayInput } from '../parts/DayInput';
 import styles from './people.module.css';
 import { Line, Select } from '../parts/controls';
 
-type Account = Schemas['AccountShown'];
+type Account = Schemas['ListedAccount'];
 type Role = Account['role'];
 
 const ROLES: Record<Role, string> = {

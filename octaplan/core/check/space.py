@@ -6,6 +6,7 @@ IPv4 is counted in addresses, IPv6 in /64s, since that is what segments take (RF
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
@@ -23,7 +24,8 @@ DEPTH = 8
 MOST_CELLS = 400
 
 
-class Cell(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Cell:
     """A part of a level: which one, how much of it is used (0 to 1), by how many sites, and the worst there."""
 
     number: int

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
+from dataclasses import dataclass
+from typing import Any
 
 from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.questions import BY_NAME
@@ -23,7 +24,8 @@ _KINDS = {
 _INNER = ("scope", "ports", "addresses", "routes", "translations", "allows", "access", "licences")
 
 
-class Change(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Change:
     """One value that differs. `path` is a JSON pointer, `subject` empty for the site itself."""
 
     path: str

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from dataclasses import dataclass
 
 
-class Other(NamedTuple):
+@dataclass(frozen=True, slots=True, order=True)
+class Other:
     """A site, or a member of one."""
 
     customer: str

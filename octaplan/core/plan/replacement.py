@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
+from dataclasses import dataclass
 
 from octaplan.core.plan.boxes import held_addresses
 from octaplan.core.plan.questions import value_text
@@ -11,7 +11,8 @@ from octaplan.core.plan.site import SitePlan, Survivor
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_network
 
 
-class Candidate(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Candidate:
     """A value of the plan that others may rely on: a place, what it is, and what it says."""
 
     path: str

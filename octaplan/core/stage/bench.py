@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from octaplan.core.plan.boxes import own_address, servers
@@ -18,7 +19,8 @@ BENCH_NETWORKS = tuple(
 )
 
 
-class Situation(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Situation:
     """Laptop and box at one moment. `port` is the box's port that the laptop is in, `console` or empty.
 
     `laptop` and `box` are addresses as text, `how` says how the laptop has its own: `fixed`, `lease`, `serving`

@@ -12,20 +12,13 @@ from pydantic import BaseModel, StringConstraints
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Administering
 from octaplan.server.problems import Problem
+from octaplan.store.accounts import ListedAccount
 from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api/accounts", tags=["accounts"])
 
 Short = Annotated[str, StringConstraints(max_length=200)]
 Name = Annotated[str, Path(max_length=40)]
-
-
-class AccountShown(BaseModel):
-    name: str
-    full_name: str
-    role: AccountRole
-    ends: datetime | None
-    second_factor: bool
 
 
 class NewAccount(BaseModel):
@@ -55,9 +48,9 @@ def _end_of(day: date | None) -> datetime | None:
 
 
 @router.get("")
-def everyone(records: Recorded, person: Administering) -> list[AccountShown]:
+def everyone(records: Recorded, person: Administering) -> list[ListedAccount]:
     """All accounts, by name."""
-    return [AccountShown(**listed._asdict()) for listed in records.accounts.everyone()]
+    return list(records.accounts.everyone())
 
 
 @router.post("", status_code=HTTPStatus.NO_CONTENT)

@@ -12,6 +12,7 @@ from fastapi import APIRouter, File, Path, Query, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.boxes import named
+from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.measures import LONGEST_MEASURED, Outcome, judge
 from octaplan.core.stage.runsheet import Step
 from octaplan.core.values.errors import OctaplanError
@@ -29,14 +30,6 @@ router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["bench"])
 DeviceId = Annotated[str, Path(pattern=r"^[a-z0-9]{4,12}$")]
 StepKey = Annotated[str, Path(max_length=80)]
 MeasuredText = Annotated[str, StringConstraints(max_length=LONGEST_MEASURED)]
-
-
-class SituationShown(BaseModel):
-    port: str
-    laptop: str
-    how: str
-    box: str
-    reaches: bool
 
 
 class ValueShown(BaseModel):
@@ -75,21 +68,11 @@ class StepShown(BaseModel):
     text: str
     values: list[ValueShown]
     measures: list[MeasureShown]
-    before: SituationShown
-    after: SituationShown
+    before: Situation
+    after: Situation
     lost: bool
     mend: str
     tick: TickShown | None
-
-
-class BackupShown(BaseModel):
-    id: int
-    name: str
-    size: int
-    sha256: str
-    revision: int
-    at: datetime
-    by: str
 
 
 class RunShown(BaseModel):
@@ -104,7 +87,7 @@ class RunShown(BaseModel):
     by: str
     finished: bool
     steps: list[StepShown]
-    backups: list[BackupShown]
+    backups: list[BackupTaken]
 
 
 class Ticking(BaseModel):
@@ -146,8 +129,8 @@ def _step(step: Step, tick: Ticked | None) -> StepShown:
         measures=[
             MeasureShown(key=m.key, label=m.label, kind=m.kind, expect=m.expect, needed=m.needed) for m in step.measures
         ],
-        before=SituationShown(**step.before._asdict()),
-        after=SituationShown(**step.after._asdict()),
+        before=step.before,
+        after=step.after,
         lost=step.lost,
         mend=step.mend,
         tick=shown,
@@ -173,8 +156,8 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
     )
 
 
-def _backup(backup: BackupTaken) -> BackupShown:
-    return BackupShown(**backup._asdict())
+def _backup(backup: BackupTaken) -> BackupTaken:
+    return backup
 
 
 @router.get("/bench/{device}")

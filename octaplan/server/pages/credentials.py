@@ -16,6 +16,7 @@ from octaplan.server.permissions import Filling, Looking, Reading
 from octaplan.server.problems import MOST_NUMBER
 from octaplan.store.kept import SecretNeed
 from octaplan.store.records import Records
+from octaplan.store.safe import SecretVersion
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}/credentials", tags=["credentials"])
 
@@ -81,13 +82,6 @@ class Opened(BaseModel):
 
     secret: str
     spoken: list[str]
-
-
-class EntryShown(BaseModel):
-    number: int
-    at: datetime
-    by: str
-    typed: bool
 
 
 class MadeSecrets(BaseModel):
@@ -199,6 +193,6 @@ def read_secret(customer: Code, site: Code, asked: AskedFor, records: Recorded, 
 @router.get("/history")
 def secret_history(
     customer: Code, site: Code, records: Recorded, person: Looking, path: Annotated[str, Query(max_length=100)]
-) -> list[EntryShown]:
+) -> list[SecretVersion]:
     """The secrets that a slot has held, newest first, unopened."""
-    return [EntryShown(**entry._asdict()) for entry in records.safe.history(f"{customer}/{site}", path)]
+    return list(records.safe.history(f"{customer}/{site}", path))

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.check.findings import Severity, Trait
 from octaplan.core.check.rules import RULES
+from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.core.plan.stages import Stage
 from octaplan.core.values.errors import OctaplanError
@@ -21,18 +22,13 @@ from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
 from octaplan.store.bench import stagings_of
 from octaplan.store.records import Records
+from octaplan.store.runs import Shipped
 from octaplan.store.snapshot import Judged, Snapshot
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
 Code = Annotated[str, Path(max_length=40)]
 Pointer = Annotated[str, StringConstraints(max_length=400)]
-
-
-class OtherShown(BaseModel):
-    customer: str
-    site: str
-    subject: str
 
 
 class FindingShown(BaseModel):
@@ -50,7 +46,7 @@ class FindingShown(BaseModel):
     traits: list[Trait]
     addresses: str
     message: str
-    others: list[OtherShown]
+    others: list[Other]
     others_total: int
     acceptance: str | None
     reason: str | None
@@ -86,14 +82,6 @@ class StagingShown(BaseModel):
     problem: str
 
 
-class ShippedShown(BaseModel):
-    at: datetime
-    by: str
-    revision: int
-    carrier: str
-    reference: str
-
-
 class Desk(BaseModel):
     """Everything the desk of one site shows."""
 
@@ -105,7 +93,7 @@ class Desk(BaseModel):
     redo: Annotated[int | None, Field(description="The revision that a redo would bring back")]
     clearance: ClearanceShown | None
     staging: list[StagingShown]
-    shipped: ShippedShown | None
+    shipped: Shipped | None
     checked_sites: int
 
 
@@ -174,7 +162,7 @@ def shown(judged: Sequence[Judged]) -> list[FindingShown]:
             traits=sorted(j.finding.traits),
             addresses=j.finding.addresses,
             message=j.finding.message,
-            others=[OtherShown(**other._asdict()) for other in j.finding.others],
+            others=list(j.finding.others),
             others_total=j.finding.others_total,
             acceptance=j.accepted,
             reason=j.acceptance.reason if j.acceptance else None,
@@ -236,7 +224,7 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
             )
             for staging in stagings
         ],
-        shipped=ShippedShown(**shipped._asdict()) if shipped else None,
+        shipped=shipped if shipped else None,
         checked_sites=len(sites),
     )
 

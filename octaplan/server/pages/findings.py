@@ -15,7 +15,7 @@ from octaplan.core.plan.stages import Stage
 from octaplan.core.propose.remedies import remedied_rules
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking, Planning
-from octaplan.store.batches import MOST
+from octaplan.store.batches import MOST, MendedSite, Undone
 from octaplan.store.snapshot import Snapshot, once
 
 router = APIRouter(prefix="/api/findings", tags=["findings"])
@@ -79,16 +79,6 @@ class RemedyChoice(BaseModel):
     sites: Annotated[list[SiteKey], Field(min_length=1, max_length=MOST)]
 
 
-class MendedSiteShown(BaseModel):
-    customer: str
-    site: str
-    site_name: str
-    revision: int
-    remedies: list[str]
-    changes: list[str]
-    left: int
-
-
 class Applying(BaseModel):
     """A rule, and the revision of each site that the preview showed."""
 
@@ -98,12 +88,7 @@ class Applying(BaseModel):
 
 class Applied(BaseModel):
     batch: str
-    sites: list[MendedSiteShown]
-
-
-class UndoneShown(BaseModel):
-    undone: int
-    moved: list[str]
+    sites: list[MendedSite]
 
 
 class BatchShown(BaseModel):
@@ -213,10 +198,10 @@ def listed(
 
 
 @router.post("/preview")
-def preview_many(choice: RemedyChoice, records: Recorded, person: Planning) -> list[MendedSiteShown]:
+def preview_many(choice: RemedyChoice, records: Recorded, person: Planning) -> list[MendedSite]:
     """What the first remedy of each finding of a rule would do at these sites; nothing is saved."""
     mended = records.batches.preview(choice.rule, choice.sites)
-    return [MendedSiteShown(**one._asdict()) for one in mended]
+    return list(mended)
 
 
 @router.post("/apply")
@@ -224,7 +209,7 @@ def apply_many(applying: Applying, records: Recorded, person: Planning) -> Appli
     """Apply what the preview showed at many sites, as one change."""
     revisions = {key.casefold(): number for key, number in applying.revisions.items()}
     batch, mended = records.batches.apply(applying.rule, revisions, person.author)
-    return Applied(batch=batch, sites=[MendedSiteShown(**one._asdict()) for one in mended])
+    return Applied(batch=batch, sites=list(mended))
 
 
 @router.get("/batches")
@@ -236,6 +221,6 @@ def batches(records: Recorded, person: Looking) -> list[BatchShown]:
 
 
 @router.post("/batches/{batch}/undo")
-def undo_batch(batch: Annotated[str, Path(max_length=20)], records: Recorded, person: Planning) -> UndoneShown:
+def undo_batch(batch: Annotated[str, Path(max_length=20)], records: Recorded, person: Planning) -> Undone:
     """Take a change of many sites back, where nobody has gone on since."""
-    return UndoneShown(**records.batches.undo(batch, person.author)._asdict())
+    return records.batches.undo(batch, person.author)

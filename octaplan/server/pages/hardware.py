@@ -16,6 +16,7 @@ from octaplan.server.permissions import KeepingHardware, Looking
 from octaplan.server.problems import Problem
 from octaplan.store.hardware import NoSuchType
 from octaplan.store.records import Records
+from octaplan.store.snapshot import TypeVersion
 
 router = APIRouter(prefix="/api/hardware", tags=["hardware"])
 
@@ -39,12 +40,6 @@ class TypeShown(BaseModel):
     uses: list[UseShown]
 
 
-class TypeVersionShown(BaseModel):
-    number: int
-    at: datetime
-    by: str
-
-
 def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
     uses: dict[str, list[UseShown]] = {key: [] for key in keys}
     for plan in records.now.sites.all().values():
@@ -55,8 +50,9 @@ def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
                 uses[device.type].append(use)
     shown = []
     for key in keys:
-        number, at, by = records.hardware.versions[key]
-        shown.append(TypeShown(type=records.hardware.types[key], version=number, at=at, by=by, uses=uses[key]))
+        newest = records.hardware.versions[key]
+        kind = records.hardware.types[key]
+        shown.append(TypeShown(type=kind, version=newest.number, at=newest.at, by=newest.by, uses=uses[key]))
     return sorted(shown, key=lambda s: s.type.title.casefold())
 
 
@@ -74,12 +70,12 @@ def hardware_type(key: Key, records: Recorded, person: Looking) -> TypeShown:
 
 
 @router.get("/{key}/versions")
-def hardware_versions(key: Key, records: Recorded, person: Looking) -> list[TypeVersionShown]:
+def hardware_versions(key: Key, records: Recorded, person: Looking) -> list[TypeVersion]:
     """The versions of a type, newest first."""
     found = records.hardware.history(key)
     if not found:
         raise NoSuchType(f"There has never been a type {key[:40]}")
-    return [TypeVersionShown(**version._asdict()) for version in found]
+    return list(found)
 
 
 @router.put("/{key}")

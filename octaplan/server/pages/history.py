@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Path, Query, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.plan.changes import compared
+from octaplan.core.plan.changes import Change, compared
 from octaplan.core.plan.site import SitePlan
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, Desk, RevisionShown, base_revision, desk_of
@@ -33,18 +33,10 @@ class SideShown(BaseModel):
     newest: bool
 
 
-class ComparedChange(BaseModel):
-    path: str
-    subject: str
-    field: str
-    before: str
-    after: str
-
-
 class Comparison(BaseModel):
     one: SideShown
     other: SideShown
-    changes: list[ComparedChange]
+    changes: list[Change]
 
 
 @router.post(SITE + "/undo", response_model=Desk)
@@ -91,7 +83,7 @@ def compare(records: Recorded, person: Looking, one: SiteAt, other: SiteAt) -> C
     """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another."""
     sides = [_side(records, text) for text in (one, other)]
     changes = compared(sides[0].plan, sides[1].plan)
-    return Comparison(one=sides[0], other=sides[1], changes=[ComparedChange(**change._asdict()) for change in changes])
+    return Comparison(one=sides[0], other=sides[1], changes=list(changes))
 
 
 def _side(records: Records, text: str) -> SideShown:

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Header, Response
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.questions import Standing, State, Whom
-from octaplan.core.plan.replacement import candidates
+from octaplan.core.plan.replacement import Candidate, candidates
 from octaplan.core.propose.answering import GivenAnswer
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, Desk, base_revision, desk_of
@@ -43,17 +43,9 @@ class QuestionShown(BaseModel):
     confirmed: str | None
 
 
-class CandidateShown(BaseModel):
-    """A value of the plan that can be marked to survive."""
-
-    path: str
-    what: str
-    value: str
-
-
 class IntakeShown(BaseModel):
     questions: list[QuestionShown]
-    candidates: list[CandidateShown]
+    candidates: list[Candidate]
 
 
 class AnswerGiven(BaseModel):
@@ -103,7 +95,7 @@ def intake(customer: Code, site: Code, records: Recorded, person: Looking) -> In
     sites, key = records.now.sites, f"{customer}/{site}"
     return IntakeShown(
         questions=[question_shown(one) for one in sites.standing_questions(key)],
-        candidates=[CandidateShown(**c._asdict()) for c in candidates(sites.plan(key)) if c.value],
+        candidates=[c for c in candidates(sites.plan(key)) if c.value],
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -12,34 +12,14 @@ from pydantic import BaseModel
 
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
-from octaplan.store.journal import Act
+from octaplan.store.journal import Act, Checked, JournalLine
 
 router = APIRouter(prefix="/api/journal", tags=["journal"])
 
 
-class LineShown(BaseModel):
-    number: int
-    at: datetime
-    by: str
-    act: str
-    site: str
-    what: str
-    why: str
-    account: str
-    address: str
-
-
 class JournalShown(BaseModel):
-    lines: list[LineShown]
+    lines: list[JournalLine]
     acts: list[str]
-
-
-class CheckedShown(BaseModel):
-    """`fault` says what is wrong with the chain, and is empty when nothing is."""
-
-    lines: int
-    digest: str
-    fault: str
 
 
 @router.get("")
@@ -52,19 +32,19 @@ def journal(
 ) -> JournalShown:
     """The newest 200 lines, or those before a line."""
     lines = records.journal.lines(before, act, site)
-    return JournalShown(lines=[LineShown(**line._asdict()) for line in lines], acts=list(Act))
+    return JournalShown(lines=list(lines), acts=list(Act))
 
 
 @router.get("/journal.jsonl", response_class=StreamingResponse)
 def export_journal(records: Recorded, person: Looking) -> StreamingResponse:
     """All lines, oldest first, as JSON Lines: an object a line."""
     records.journal.note(Act.EXPORTED, person.author, "the journal")
-    lines = (json.dumps(line._asdict(), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
+    lines = (json.dumps(asdict(line), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
     headers = {"Content-Disposition": 'attachment; filename="journal.jsonl"'}
     return StreamingResponse(lines, media_type="application/jsonl", headers=headers)
 
 
 @router.get("/check")
-def check_journal(records: Recorded, person: Looking) -> CheckedShown:
+def check_journal(records: Recorded, person: Looking) -> Checked:
     """Go through the whole chain."""
-    return CheckedShown(**records.journal.check()._asdict())
+    return records.journal.check()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from http import HTTPStatus
 from typing import Annotated
 
@@ -22,7 +21,7 @@ from octaplan.server.pages.desk import Code, PatchOperation
 from octaplan.server.pages.proposals import ProposalShown
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
-from octaplan.store.patterns import Patterns, used_by
+from octaplan.store.patterns import Patterns, SavedVersion, used_by
 from octaplan.store.refusals import NoSuchSite
 from octaplan.store.rollouts import LONGEST, RolledOut, Wanted
 
@@ -36,13 +35,6 @@ NAMED = 500
 
 #: How many findings of a rollout are told one by one.
 TOLD = 200
-
-
-class PatternVersionShown(BaseModel):
-    number: int
-    at: datetime
-    by: str
-    note: str
 
 
 class LaidSegment(BaseModel):
@@ -94,7 +86,7 @@ class PatternShown(BaseModel):
 
     key: str
     name: str
-    versions: list[PatternVersionShown]
+    versions: list[SavedVersion]
     edited: bool
     sites: Annotated[list[SiteOfPattern], Field(description="Those with the oldest versions first; not more than 500")]
     sites_total: int
@@ -248,7 +240,7 @@ def pattern(key: Key, records: Recorded, person: Looking) -> PatternShown:
     return PatternShown(
         key=plan.site,
         name=plan.name or plan.site,
-        versions=[PatternVersionShown(**version._asdict()) for version in versions],
+        versions=list(versions),
         edited=_edited(patterns, plan, versions[0].number if versions else 0),
         sites=sites,
         sites_total=len(made),
@@ -262,14 +254,14 @@ def remove_pattern(key: Key, records: Recorded, person: Planning) -> None:
 
 
 @router.post("/patterns/{key}/versions")
-def new_version(key: Key, new: NewVersion, records: Recorded, person: Planning) -> PatternVersionShown:
+def new_version(key: Key, new: NewVersion, records: Recorded, person: Planning) -> SavedVersion:
     """Make the draft the next version of the pattern."""
     patterns = records.patterns
     try:
         patterns.publish(key, new.revision, new.note, person.author)
     except RoomError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return PatternVersionShown(**patterns.versions(key)[0]._asdict())
+    return patterns.versions(key)[0]
 
 
 @router.get("/sites/{customer}/{site}/pattern")

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.check.space import bits_of, fitting, picture, public_lines
+from octaplan.core.check.space import Cell, bits_of, fitting, picture, public_lines
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose.room import Room
 from octaplan.core.values.addresses import AddressError, Network, parse_network
@@ -25,20 +25,9 @@ router = APIRouter(prefix="/api/space", tags=["address space"])
 Customer = Annotated[str, Query(max_length=40)]
 
 
-class CellShown(BaseModel):
-    """A cell of a level that is not empty: its number from the left, and how much of it is used (0 to 1)."""
-
-    number: int
-    used: float
-    sites: int
-    segments: int
-    stops: int
-    warns: int
-
-
 class LevelShown(BaseModel):
     prefix: int
-    cells: list[CellShown]
+    cells: list[Cell]
 
 
 class PlacedShown(BaseModel):
@@ -134,10 +123,7 @@ def _space(sites: Sites, window: str, customer: str, family: int) -> SpaceShown:
         window=network,
         above=above,
         longest=bits_of(network),
-        levels=[
-            LevelShown(prefix=prefix, cells=[CellShown(**cell._asdict()) for cell in cells])
-            for prefix, cells in made.levels
-        ],
+        levels=[LevelShown(prefix=prefix, cells=list(cells)) for prefix, cells in made.levels],
         segments=[PlacedShown(**placed._asdict()) for placed in made.segments],
         total=made.total,
         sites=made.sites,

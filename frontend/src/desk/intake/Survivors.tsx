@@ -11,7 +11,7 @@ export function Survivors({
   candidates,
   asked,
 }: {
-  candidates: Schemas['CandidateShown'][];
+  candidates: Schemas['Candidate'][];
   asked: boolean;
 }) {
   const { mayPlan } = useDeskState();
@@ -20,7 +20,7 @@ export function Survivors({
   const survivors = Object.entries(plan.survivors);
   if (!asked && survivors.length === 0) return null;
   const marked = new Set(survivors.map(([, survivor]) => survivor.path));
-  const mark = (candidate: Schemas['CandidateShown']) => {
+  const mark = (candidate: Schemas['Candidate']) => {
     const { path, what, value } = candidate;
     const id = freshId(plan.survivors);
     keep([{ op: 'add', path: `/survivors/${id}`, value: { what: what.slice(0, 80), value, path } }]);
