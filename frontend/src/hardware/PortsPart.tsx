@@ -75,6 +75,7 @@ function PortRow(props: {
     <TableRow>
       <TableCell>
         <Line
+          wide
           aria-label={`Name of port ${number}`}
           className="mono"
           value={port.name}
@@ -106,6 +107,7 @@ function PortRow(props: {
       </TableCell>
       <TableCell>
         <Line
+          wide
           aria-label={`Bridge of ${port.name}`}
           value={port.bridge ?? ''}
           maxLength={80}
@@ -121,6 +123,7 @@ function PortRow(props: {
       </TableCell>
       <TableCell>
         <Line
+          wide
           aria-label={`Why not into ${port.name}`}
           value={port.why_not ?? ''}
           maxLength={200}
