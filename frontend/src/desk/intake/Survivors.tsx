@@ -7,13 +7,7 @@ import styles from './intake.module.css';
 import { LinkButton, Tick } from '../../parts/controls';
 
 /** What the replaced box has that the new one must have too: marked here, and held by a rule from then on. */
-export function Survivors({
-  candidates,
-  asked,
-}: {
-  candidates: Schemas['Candidate'][];
-  asked: boolean;
-}) {
+export function Survivors({ candidates, asked }: { candidates: Schemas['Candidate'][]; asked: boolean }) {
   const { mayPlan } = useDeskState();
   const { plan, keep, problem } = useDrafting();
   const [choosing, setChoosing] = useState(false);
