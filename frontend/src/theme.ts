@@ -132,6 +132,13 @@ export const theme = createTheme({
       },
     },
     MuiPaper: { defaultProps: { elevation: 0 } },
+    MuiAlert: {
+      styleOverrides: {
+        root: { padding: '2px 0', background: 'none', color: 'var(--stop)', fontSize: 'inherit' },
+        icon: { padding: '3px 0', marginRight: 6 },
+        message: { padding: 0 },
+      },
+    },
     MuiTooltip: { defaultProps: { enterDelay: 400 } },
     MuiDialog: {
       defaultProps: { transitionDuration: 0 },

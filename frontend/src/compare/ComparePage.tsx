@@ -1,7 +1,6 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -15,6 +14,8 @@ import { Ruler } from '../ruler/Ruler';
 import styles from './compare.module.css';
 import { changedMarks, pairsOf, type Half, type Pair } from './pairs';
 import { LinkButton, SelectInline } from '../parts/controls';
+import { Heads } from '../parts/Heads';
+import { Trouble } from '../parts/Trouble';
 
 type Side = Schemas['SideShown'];
 
@@ -35,11 +36,7 @@ export function ComparePage() {
         Compare <Which label="First" value={one} onChoose={choose('one')} /> with{' '}
         <Which label="Second" value={other} onChoose={choose('other')} />
       </h1>
-      {compared.error && (
-        <p role="alert" className={page.problem}>
-          {compared.error.message}
-        </p>
-      )}
+      {compared.error && <Trouble>{compared.error.message}</Trouble>}
       {!other && <p className="quiet">Choose what to compare it with: another site, or a revision.</p>}
       {compared.data && <Compared {...compared.data} />}
     </div>
@@ -122,21 +119,7 @@ function Compared({ one, other, changes }: Schemas['Comparison']) {
       </div>
       <Table className={styles.changes}>
         <caption>{changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}</caption>
-        {changes.length > 0 && (
-          <TableHead>
-            <TableRow>
-              <TableCell component="th" scope="col">
-                What
-              </TableCell>
-              <TableCell component="th" scope="col">
-                <SideLink side={one} />
-              </TableCell>
-              <TableCell component="th" scope="col">
-                <SideLink side={other} />
-              </TableCell>
-            </TableRow>
-          </TableHead>
-        )}
+        {changes.length > 0 && <Heads of={['What', <SideLink side={one} />, <SideLink side={other} />]} />}
         <TableBody>
           {changes.slice(0, 500).map((change) => (
             <TableRow key={`${change.path} ${change.after}`}>

@@ -14,6 +14,7 @@ import { count, dated, deskPath } from '../parts/words';
 import styles from './customers.module.css';
 import { useCustomer, useSaveCustomer, type Customer } from './queries';
 import { Line, Lines, Select } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 /** One customer: its blocks with the room that is left, groups, patterns and sites, and what is usual there. */
 export function CustomerPage() {
@@ -216,11 +217,7 @@ function Usual({ customer }: { customer: Customer }) {
         </Button>
       )}
       {save.isSuccess && <span role="status"> saved, and every site is checked again</span>}
-      {fault && (
-        <p role="alert" className={page.problem}>
-          {fault}
-        </p>
-      )}
+      {fault && <Trouble>{fault}</Trouble>}
     </form>
   );
 }

@@ -13,6 +13,7 @@ import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
 import { LinkButton } from '../parts/controls';
 import { useKeys } from '../parts/useKeys';
+import { Trouble } from '../parts/Trouble';
 
 /** How many findings of one rule are told one by one before the rest is folded. */
 const ALIKE = 4;
@@ -268,11 +269,7 @@ function Remedies({ remedies }: { remedies: Schemas['RemedyShown'][] }) {
 function Problem() {
   const { problem, clashing, settle } = useDrafting();
   if (clashing) return <ClashChoice failure={clashing.failure} onChoose={settle} />;
-  return problem ? (
-    <p role="alert" className={styles.problem}>
-      {problem}
-    </p>
-  ) : null;
+  return problem ? <Trouble>{problem}</Trouble> : null;
 }
 
 /** Links to the other sites that have part in a finding. */

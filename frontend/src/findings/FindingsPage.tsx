@@ -13,6 +13,7 @@ import styles from './findings.module.css';
 import { useUndoBatch } from './queries';
 import { Mending } from './Mending';
 import { LinkButton, SelectInline, Tick } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 type RuleCount = Schemas['RuleCount'];
 
@@ -32,7 +33,7 @@ export function FindingsPage() {
     else next.delete(key);
     setSearch(next, { replace: true });
   };
-  if (overview.error) return <p role="alert">{overview.error.message}</p>;
+  if (overview.error) return <Trouble>{overview.error.message}</Trouble>;
   if (!overview.data) return null;
   const { rules, customers } = overview.data;
   const chosen = rules.find((one) => one.rule === rule);
@@ -135,7 +136,7 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
         )}
       </header>
       {mending && <Mending rule={rule.rule} sites={mending} onClose={() => setMending(null)} />}
-      {listed.error && <p role="alert">{listed.error.message}</p>}
+      {listed.error && <Trouble>{listed.error.message}</Trouble>}
       {listed.data && listed.data.total > spots.length && (
         <p className="quiet">
           The first {spots.length} of {listed.data.total.toLocaleString('en-GB')}.
@@ -200,7 +201,7 @@ function Recent() {
             ` Left as they are, since they have changed since: ${undo.data.moved.join(', ')}.`}
         </p>
       )}
-      {undo.error && <p role="alert">{undo.error.message}</p>}
+      {undo.error && <Trouble>{undo.error.message}</Trouble>}
       {newest && (
         <p className="quiet">
           {newest.by}, {moment(newest.at)}: {newest.sentence}.{' '}

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body } from '../api/client';
 import { count } from '../parts/words';
 import styles from './findings.module.css';
+import { Trouble } from '../parts/Trouble';
 
 /** The same kind of remedy at many sites: what it would do at each, then all at once as one change. */
 export function Mending(props: { rule: string; sites: string[]; onClose: () => void }) {
@@ -33,7 +34,7 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
           <Button onClick={onClose}>Cancel</Button>
         </p>
       )}
-      {(preview.error ?? apply.error) && <p role="alert">{(preview.error ?? apply.error)?.message}</p>}
+      {(preview.error ?? apply.error) && <Trouble>{(preview.error ?? apply.error)?.message}</Trouble>}
       {preview.data && (
         <>
           <ol className={styles.plans}>

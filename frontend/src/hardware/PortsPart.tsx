@@ -2,11 +2,11 @@ import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import type { HardwareType } from '../api/client';
 import { Line, Select, Tick } from '../parts/controls';
 import styles from './hardware.module.css';
+import { Heads } from '../parts/Heads';
 
 type Port = HardwareType['panel'][number];
 
@@ -21,15 +21,7 @@ export function PortsPart({ panel, onChange }: { panel: Port[]; onChange: (panel
     <section>
       <h3>Ports, in the order they are seen on the box</h3>
       <Table className={styles.rows}>
-        <TableHead>
-          <TableRow>
-            {HEADS.map((head) => (
-              <TableCell component="th" scope="col" key={head}>
-                {head}
-              </TableCell>
-            ))}
-          </TableRow>
-        </TableHead>
+        <Heads of={HEADS} />
         <TableBody>
           {panel.map((port, index) => (
             <PortRow

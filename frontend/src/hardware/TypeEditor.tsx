@@ -11,6 +11,7 @@ import { PairsPart, type Pair } from './PairsPart';
 import { PortsPart } from './PortsPart';
 import { useSaveType } from './queries';
 import { SlotsPart } from './SlotsPart';
+import { Trouble } from '../parts/Trouble';
 
 interface Props {
   type: HardwareType;
@@ -56,11 +57,7 @@ export function TypeEditor({ type, version, onDone }: Props) {
         </Button>
         <Button onClick={() => onDone(null)}>Leave it as it was</Button>
       </header>
-      {save.error && (
-        <p role="alert" className={styles.error}>
-          {save.error.message}. What you wrote is still here.
-        </p>
-      )}
+      {save.error && <Trouble>{save.error.message}. What you wrote is still here.</Trouble>}
       <Group title="What it is">
         <Words label="Maker" value={draft.maker} onChange={(maker) => put({ maker: maker ?? '' })} />
         <Words label="Model" value={draft.model} onChange={(model) => put({ model: model ?? '' })} />

@@ -9,6 +9,7 @@ import { count, deskPath, localToday, moment } from '../parts/words';
 import styles from './hardware.module.css';
 import { PortPanel } from './PortPanel';
 import { useRemoveType, useSaveType, useVersions } from './queries';
+import { Trouble } from '../parts/Trouble';
 
 const FIRST: Record<HardwareType['factory']['password'], string> = {
   blank: 'empty',
@@ -222,7 +223,7 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
           </Button>
         </form>
       )}
-      {save.error && <p role="alert">{save.error.message}.</p>}
+      {save.error && <Trouble>{save.error.message}.</Trouble>}
     </section>
   );
 }

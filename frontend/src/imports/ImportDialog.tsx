@@ -1,7 +1,6 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
@@ -18,6 +17,7 @@ import { SeverityMark } from '../parts/Marks';
 import { count } from '../parts/words';
 import { useImport, type ImportState } from './useImport';
 import { LinkButton, Tick } from '../parts/controls';
+import { Heads } from '../parts/Heads';
 
 type Site = Schemas['SiteShown'];
 
@@ -290,15 +290,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
 function Listing({ heads, rows }: { heads: string[]; rows: ReactNode[][] }) {
   return (
     <Table className={styles.table}>
-      <TableHead>
-        <TableRow>
-          {heads.map((head, index) => (
-            <TableCell component="th" key={index} scope="col">
-              {head}
-            </TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
+      <Heads of={heads} />
       <TableBody>
         {rows.slice(0, 500).map((cells, index) => (
           <TableRow key={index}>

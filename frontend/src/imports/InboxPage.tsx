@@ -10,6 +10,7 @@ import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import styles from './inbox.module.css';
 import { Line, LinkButton } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 type Waiting = Schemas['WaitingShown'];
 
@@ -135,11 +136,7 @@ function Row({ row, onDone }: { row: Waiting; onDone: (words: string, batch: str
           </label>
         ))}
       </div>
-      {(mend.error ?? dismiss.error) && (
-        <p role="alert" className={page.problem}>
-          {(mend.error ?? dismiss.error)?.message}
-        </p>
-      )}
+      {(mend.error ?? dismiss.error) && <Trouble>{(mend.error ?? dismiss.error)?.message}</Trouble>}
     </form>
   );
 }

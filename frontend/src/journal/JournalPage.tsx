@@ -1,7 +1,6 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
@@ -12,6 +11,8 @@ import page from '../parts/page.module.css';
 import { count, deskPath, moment } from '../parts/words';
 import styles from './journal.module.css';
 import { SelectInline } from '../parts/controls';
+import { Heads } from '../parts/Heads';
+import { Trouble } from '../parts/Trouble';
 
 /** Who did what, when and why: append-only, and checked by its chain of digests. */
 export function JournalPage() {
@@ -25,7 +26,7 @@ export function JournalPage() {
     getNextPageParam: (last) => (last.lines.length === 200 ? last.lines.at(-1)?.number : undefined),
   });
   const check = useMutation({ mutationFn: async () => body(await api.GET('/api/journal/check')) });
-  if (pages.error) return <p role="alert">{pages.error.message}</p>;
+  if (pages.error) return <Trouble>{pages.error.message}</Trouble>;
   if (!pages.data) return null;
   const lines = pages.data.pages.flatMap(({ lines }) => lines);
   return (
@@ -70,28 +71,7 @@ export function JournalPage() {
         </p>
       ) : (
         <Table className={styles.lines}>
-          <TableHead>
-            <TableRow>
-              <TableCell component="th" scope="col">
-                Line
-              </TableCell>
-              <TableCell component="th" scope="col">
-                When
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Who
-              </TableCell>
-              <TableCell component="th" scope="col">
-                What
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Site
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Why
-              </TableCell>
-            </TableRow>
-          </TableHead>
+          <Heads of={['Line', 'When', 'Who', 'What', 'Site', 'Why']} />
           <TableBody>
             {lines.map((line) => (
               <Line key={line.number} line={line} />

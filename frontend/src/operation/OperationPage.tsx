@@ -11,6 +11,7 @@ import { CopyValue } from '../parts/CopyValue';
 import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import styles from './operation.module.css';
+import { Trouble } from '../parts/Trouble';
 
 type Operation = Schemas['OperationShown'];
 
@@ -21,7 +22,7 @@ export function OperationPage() {
     refetchInterval: 15_000,
     queryFn: async () => body(await api.GET('/api/operation')),
   });
-  if (operation.error) return <p role="alert">{operation.error.message}</p>;
+  if (operation.error) return <Trouble>{operation.error.message}</Trouble>;
   if (!operation.data) return null;
   const now = operation.data;
   return (
@@ -84,7 +85,7 @@ function Copies({ now }: { now: Operation }) {
       <Button variant="outlined" loading={make.isPending} onClick={() => make.mutate()}>
         Make one now
       </Button>
-      {make.error && <p role="alert">{make.error.message}.</p>}
+      {make.error && <Trouble>{make.error.message}.</Trouble>}
       {now.copies.length === 0 ? (
         <p className="quiet">
           None has been made yet

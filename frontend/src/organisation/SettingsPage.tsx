@@ -10,13 +10,14 @@ import { mono } from '../theme';
 import { documentOf, draftOf, type Draft } from './draft';
 import styles from './settings.module.css';
 import { Line, SelectInline, Tick } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 const KEY = ['organisation'];
 
 /** What the organisation decides for all of its sites; every change is a revision, and every site is checked again. */
 export function SettingsPage() {
   const shown = useQuery({ queryKey: KEY, queryFn: async () => body(await api.GET('/api/organisation')) });
-  if (shown.error) return <p role="alert">{shown.error.message}</p>;
+  if (shown.error) return <Trouble>{shown.error.message}</Trouble>;
   if (!shown.data) return null;
   return <Settings key={shown.data.revision.number} shown={shown.data} />;
 }
@@ -113,7 +114,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         )}
       </div>
       {!may && <p className="quiet">They can be read here. Planners and administrators change them.</p>}
-      {save.error && !told && <p role="alert">{save.error.message}</p>}
+      {save.error && !told && <Trouble>{save.error.message}</Trouble>}
       <Part title="How addresses are given" rules={['gateway-convention', 'scope-fills', 'subnet-tight']}>
         <p className={styles.sentence}>
           The gateway is the {side('gateway', 'Which usable address is the gateway')} usable address of a
@@ -122,7 +123,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           them. To expected hosts {number('growth', 'Per cent of growth')} % are added when room is made.
         </p>
         {(fault('leave_fixed') || fault('growth')) && (
-          <p role="alert">{fault('leave_fixed') || fault('growth')}</p>
+          <Trouble>{fault('leave_fixed') || fault('growth')}</Trouble>
         )}
       </Part>
       <Part title="Blocks of customers" rules={['overlap-reach']}>
@@ -151,7 +152,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         {Object.keys(shown.customers).length === 0 && (
           <p>There are no customers yet: load tables on Outbound, then give them blocks here.</p>
         )}
-        {fault('blocks') && <p role="alert">{fault('blocks')}</p>}
+        {fault('blocks') && <Trouble>{fault('blocks')}</Trouble>}
       </Part>
       <div className={styles.columns}>
         <Part title="Networks to keep clear of" rules={['overlap-ours', 'common-default']}>

@@ -9,6 +9,7 @@ import { useMay } from '../frame/person';
 import { sortOf } from './characters';
 import { copySecret } from './clipboard';
 import styles from './secret.module.css';
+import { Trouble } from './Trouble';
 
 /** A secret hides itself again after so many seconds. */
 const SHOWN_FOR = 45;
@@ -70,7 +71,7 @@ export function SecretDialog({ site, path, label, number, onClose }: Props) {
             </div>
           </form>
         )}
-        {failure && !failure.reasonNeeded && <p role="alert">{failure.message}</p>}
+        {failure && !failure.reasonNeeded && <Trouble>{failure.message}</Trouble>}
       </div>
     </Dialog>
   );

@@ -20,6 +20,7 @@ import { count, deskPath, moment, PATTERNS } from '../parts/words';
 import styles from './patterns.module.css';
 import { useMakeVersion, usePattern, useRemovePattern } from './queries';
 import { Line, LinkButton } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 /** A pattern on its rulers: it is edited as a site is, on example addresses. */
 export function PatternPage() {
@@ -127,7 +128,7 @@ function PatternHeader() {
             </Button>
           </form>
         )}
-        {(make.error ?? remove.error) && <p role="alert">{(make.error ?? remove.error)?.message}</p>}
+        {(make.error ?? remove.error) && <Trouble>{(make.error ?? remove.error)?.message}</Trouble>}
       </div>
       <div className={desk.right}>
         <div className={desk.sub}>

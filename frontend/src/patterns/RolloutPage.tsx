@@ -8,6 +8,7 @@ import { count } from '../parts/words';
 import styles from './patterns.module.css';
 import { RolloutPreview } from './RolloutPreview';
 import { NEW, useRollout, type Rolling } from './useRollout';
+import { Trouble } from '../parts/Trouble';
 
 const GROW = [
   'just the size that is needed',
@@ -28,11 +29,7 @@ export function RolloutPage() {
       {waiting.length > 0 && <Waiting rolling={rolling} />}
       <Doing rolling={rolling} />
       {preview.data && <RolloutPreview shown={preview.data} customer={code} made={make.isSuccess} />}
-      {customer.error && code !== '' && !fresh && (
-        <p role="alert" className={page.problem}>
-          {customer.error.message}
-        </p>
-      )}
+      {customer.error && code !== '' && !fresh && <Trouble>{customer.error.message}</Trouble>}
     </div>
   );
 }
@@ -199,11 +196,7 @@ function Doing({ rolling }: { rolling: Rolling }) {
           Make {count(shown.sites.length, 'site')}
         </Button>
       )}
-      {error && (
-        <p role="alert" className={page.problem}>
-          {error.message}
-        </p>
-      )}
+      {error && <Trouble>{error.message}</Trouble>}
       {make.data && (
         <p role="status">
           {undo.data

@@ -1,13 +1,13 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import { Link } from 'react-router';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
 import styles from './patterns.module.css';
 import type { Rollout } from './queries';
+import { Heads } from '../parts/Heads';
 
 /** What would be made: every site with its run and segments, and what would be found there. */
 export function RolloutPreview({
@@ -50,24 +50,7 @@ export function RolloutPreview({
       )}
       <div className={styles.scroll}>
         <Table className={styles.made}>
-          <TableHead>
-            <TableRow>
-              <TableCell component="th" scope="col">
-                Site
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Run
-              </TableCell>
-              {labels.map((label) => (
-                <TableCell component="th" key={label} scope="col">
-                  {label}
-                </TableCell>
-              ))}
-              <TableCell component="th" scope="col">
-                Found
-              </TableCell>
-            </TableRow>
-          </TableHead>
+          <Heads of={['Site', 'Run', ...labels, 'Found']} />
           <TableBody>
             {shown.sites.slice(0, 400).map((site) => (
               <TableRow key={site.site}>

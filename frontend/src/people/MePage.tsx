@@ -7,6 +7,7 @@ import { usePersonHere } from '../frame/person';
 import { OwnSessions } from './OwnSessions';
 import styles from './people.module.css';
 import { SecondFactor } from './SecondFactor';
+import { Trouble } from '../parts/Trouble';
 
 /** One's own password, second factor and sessions. */
 export function MePage() {
@@ -18,7 +19,7 @@ export function MePage() {
         Signs in as {person.name}, {person.role}.
       </p>
       <OwnPassword />
-      {person.held_back && <p role="alert">{person.held_back}.</p>}
+      {person.held_back && <Trouble>{person.held_back}.</Trouble>}
       <SecondFactor on={person.second_factor} />
       <OwnSessions />
     </div>
@@ -60,8 +61,8 @@ function OwnPassword() {
       {field('Old password', old, setOld, 'current-password')}
       {field('New password, 12 characters or more', fresh, setFresh, 'new-password')}
       {field('The same again', again, setAgain, 'new-password')}
-      {differs && <p role="alert">The two differ.</p>}
-      {change.error && <p role="alert">{change.error.message}.</p>}
+      {differs && <Trouble>The two differ.</Trouble>}
+      {change.error && <Trouble>{change.error.message}.</Trouble>}
       {change.isSuccess && <p role="status">It is changed; your other sessions have ended.</p>}
       <Button
         type="submit"

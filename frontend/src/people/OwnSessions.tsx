@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body } from '../api/client';
 import { moment } from '../parts/words';
 import styles from './people.module.css';
+import { Trouble } from '../parts/Trouble';
 
 /** Where one is signed in, each to be ended. */
 export function OwnSessions() {
@@ -19,7 +20,7 @@ export function OwnSessions() {
   return (
     <section className={styles.part} aria-label="Sessions">
       <h2>Where you are signed in</h2>
-      {(sessions.error ?? end.error) && <p role="alert">{(sessions.error ?? end.error)?.message}.</p>}
+      {(sessions.error ?? end.error) && <Trouble>{(sessions.error ?? end.error)?.message}.</Trouble>}
       <ul className={styles.sessions}>
         {sessions.data?.map((session) => (
           <li key={session.id}>

@@ -1,7 +1,6 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
@@ -14,6 +13,8 @@ import { usePersonHere } from '../frame/person';
 import { DayInput } from '../parts/DayInput';
 import styles from './people.module.css';
 import { Line, Select } from '../parts/controls';
+import { Heads } from '../parts/Heads';
+import { Trouble } from '../parts/Trouble';
 
 type Account = Schemas['ListedAccount'];
 type Role = Account['role'];
@@ -38,32 +39,13 @@ export function PeoplePage() {
     queryKey: ['accounts'],
     queryFn: async () => body(await api.GET('/api/accounts')),
   });
-  if (accounts.error) return <p role="alert">{accounts.error.message}</p>;
+  if (accounts.error) return <Trouble>{accounts.error.message}</Trouble>;
   if (!accounts.data) return null;
   return (
     <div className={styles.page}>
       <h1>People</h1>
       <Table className={styles.people}>
-        <TableHead>
-          <TableRow>
-            <TableCell component="th" scope="col">
-              Name
-            </TableCell>
-            <TableCell component="th" scope="col">
-              Signs in as
-            </TableCell>
-            <TableCell component="th" scope="col">
-              May
-            </TableCell>
-            <TableCell component="th" scope="col">
-              Last day
-            </TableCell>
-            <TableCell component="th" scope="col">
-              Second factor
-            </TableCell>
-            <TableCell component="th" scope="col" />
-          </TableRow>
-        </TableHead>
+        <Heads of={['Name', 'Signs in as', 'May', 'Last day', 'Second factor', '']} />
         <TableBody>
           {accounts.data.map((account) => (
             <AccountRow key={account.name} account={account} />
@@ -275,7 +257,7 @@ function NewAccount() {
           onCommit={(last_day) => setFresh({ ...fresh, last_day })}
         />
       </label>
-      {add.error && <p role="alert">{add.error.message}.</p>}
+      {add.error && <Trouble>{add.error.message}.</Trouble>}
       {add.isSuccess && <p role="status">The account is made.</p>}
       <Button
         type="submit"

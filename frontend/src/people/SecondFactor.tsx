@@ -4,6 +4,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body } from '../api/client';
 import styles from './people.module.css';
+import { Trouble } from '../parts/Trouble';
 
 /** The second factor of one's own account: to turn on, to replace, to turn off. */
 export function SecondFactor({ on }: { on: boolean }) {
@@ -54,7 +55,7 @@ function SetUp({ on, onCodes }: { on: boolean; onCodes: (codes: string[]) => voi
         }}
       >
         <ProofFields on={on} proof={proof} onChange={setProof} />
-        {begin.error && <p role="alert">{begin.error.message}.</p>}
+        {begin.error && <Trouble>{begin.error.message}.</Trouble>}
         <Button type="submit" variant="outlined" loading={begin.isPending} disabled={!proof.password}>
           {on ? 'Replace it' : 'Turn it on'}
         </Button>
@@ -72,7 +73,7 @@ function SetUp({ on, onCodes }: { on: boolean; onCodes: (codes: string[]) => voi
       <img src={begin.data.picture} alt="QR code for the authenticator app" width={190} height={190} />
       <p className="mono">{/secret=([A-Z2-7]+)/.exec(begin.data.address)?.[1]?.replace(/(.{4})/g, '$1 ')}</p>
       <CodeField code={code} onChange={setCode} />
-      {confirm.error && <p role="alert">{confirm.error.message}.</p>}
+      {confirm.error && <Trouble>{confirm.error.message}.</Trouble>}
       <Button type="submit" variant="contained" loading={confirm.isPending} disabled={code.trim().length < 6}>
         Confirm
       </Button>
@@ -98,7 +99,7 @@ function TurnOff() {
     >
       <h3>Turn it off</h3>
       <ProofFields on proof={proof} onChange={setProof} />
-      {drop.error && <p role="alert">{drop.error.message}.</p>}
+      {drop.error && <Trouble>{drop.error.message}.</Trouble>}
       <Button
         type="submit"
         variant="outlined"

@@ -1,17 +1,17 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useRef, useState } from 'react';
 import { useUndoBatch } from '../findings/queries';
 import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { count, moment } from '../parts/words';
 import { useReadAnswers, useTakeAnswers, type Matched } from './queries';
 import styles from './questions.module.css';
 import { Line, Lines, LinkButton, Tick } from '../parts/controls';
+import { Heads } from '../parts/Heads';
+import { Trouble } from '../parts/Trouble';
 
 /** Answers that came back: pasted or as a table, each beside what the plan says, taken when they were looked at. */
 export function CameBack() {
@@ -79,11 +79,7 @@ export function CameBack() {
           <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} /> confirmed
         </label>
       </div>
-      {error && (
-        <p role="alert" className={page.problem}>
-          {error.message}
-        </p>
-      )}
+      {error && <Trouble>{error.message}</Trouble>}
       {take.data && (
         <p role="status">
           {undo.data
@@ -97,26 +93,7 @@ export function CameBack() {
           {found.length === 0 && <p role="status">No answer is in it.</p>}
           {found.length > 0 && (
             <Table className={styles.matched}>
-              <TableHead>
-                <TableRow>
-                  <TableCell component="th" scope="col">
-                    Take
-                  </TableCell>
-                  <TableCell component="th" scope="col">
-                    Site
-                  </TableCell>
-                  <TableCell component="th" scope="col">
-                    Question
-                  </TableCell>
-                  <TableCell component="th" scope="col">
-                    So far
-                  </TableCell>
-                  <TableCell component="th" scope="col">
-                    Now
-                  </TableCell>
-                  <TableCell component="th" scope="col" />
-                </TableRow>
-              </TableHead>
+              <Heads of={['Take', 'Site', 'Question', 'So far', 'Now', '']} />
               <TableBody>
                 {found.slice(0, 500).map((one, place) => (
                   <TableRow key={place} data-problem={one.problem !== ''}>

@@ -7,6 +7,7 @@ import page from '../parts/page.module.css';
 import { count } from '../parts/words';
 import styles from './rules.module.css';
 import { SelectInline } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 type Rule = Schemas['RuleShown'];
 
@@ -30,7 +31,7 @@ export function RulesPage() {
     if (ready && hash) document.getElementById(hash.slice(1))?.scrollIntoView({ block: 'center' });
   }, [ready, hash]);
 
-  if (rules.error) return <p role="alert">{rules.error.message}</p>;
+  if (rules.error) return <Trouble>{rules.error.message}</Trouble>;
   if (!rules.data) return null;
   const wanted = rules.data.filter((rule) =>
     shown === 'speaking' ? rule.findings > 0 : shown === '' || rule.severity === shown,

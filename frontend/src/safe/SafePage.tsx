@@ -1,7 +1,6 @@
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
-import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -13,6 +12,8 @@ import { SeverityMark } from '../parts/Marks';
 import { count, dated, deskPath, moment } from '../parts/words';
 import styles from './safe.module.css';
 import { Tick } from '../parts/controls';
+import { Heads } from '../parts/Heads';
+import { Trouble } from '../parts/Trouble';
 
 type Row = Schemas['SafeSite'];
 
@@ -34,7 +35,7 @@ export function SafePage() {
       return queries.invalidateQueries();
     },
   });
-  if (safe.error) return <p role="alert">{safe.error.message}</p>;
+  if (safe.error) return <Trouble>{safe.error.message}</Trouble>;
   if (!safe.data) return null;
   const { sites, locked } = safe.data;
   const lacking = sites.filter((row) => row.missing > 0);
@@ -74,44 +75,26 @@ export function SafePage() {
           <b>The safe is closed.</b> {locked}.
         </p>
       )}
-      {make.error && <p role="alert">{make.error.message}</p>}
+      {make.error && <Trouble>{make.error.message}</Trouble>}
       {sites.length === 0 ? (
         <p className="quiet">
           No site needs a secret yet: they come with the boxes, Wi-Fi and PPPoE circuits of the sites.
         </p>
       ) : (
         <Table className={styles.sites}>
-          <TableHead>
-            <TableRow>
-              <TableCell component="th" scope="col">
-                <span className="sr">Choose</span>
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Site
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Ships
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Filled
-              </TableCell>
-              <TableCell component="th" scope="col">
-                To make
-              </TableCell>
-              <TableCell component="th" scope="col">
-                To be given
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Weak
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Used twice
-              </TableCell>
-              <TableCell component="th" scope="col">
-                Old
-              </TableCell>
-            </TableRow>
-          </TableHead>
+          <Heads
+            of={[
+              <span className="sr">Choose</span>,
+              'Site',
+              'Ships',
+              'Filled',
+              'To make',
+              'To be given',
+              'Weak',
+              'Used twice',
+              'Old',
+            ]}
+          />
           <TableBody>
             {sites.map((row) => (
               <TableRow key={codeOf(row)}>
@@ -231,7 +214,7 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
           {key.data && <span role="status">{count(key.data.made, 'thing')} sealed anew.</span>}
         </div>
       )}
-      {(settings.error ?? key.error) && <p role="alert">{(settings.error ?? key.error)?.message}</p>}
+      {(settings.error ?? key.error) && <Trouble>{(settings.error ?? key.error)?.message}</Trouble>}
     </section>
   );
 }

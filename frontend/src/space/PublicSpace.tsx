@@ -7,6 +7,7 @@ import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
 import { parse, subnet } from '../ruler/addresses';
 import styles from './space.module.css';
+import { Trouble } from '../parts/Trouble';
 
 type Line = Schemas['PublicBlock'];
 
@@ -25,7 +26,7 @@ export function PublicSpace({ customer }: { customer: string }) {
     estimateSize: (index) => (lines[index]?.provider === lines[index - 1]?.provider ? 30 : 62),
     overscan: 10,
   });
-  if (shown.error) return <p role="alert">{shown.error.message}</p>;
+  if (shown.error) return <Trouble>{shown.error.message}</Trouble>;
   if (!shown.data) return null;
   return (
     <>

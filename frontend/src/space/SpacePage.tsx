@@ -14,6 +14,7 @@ import type { Space } from './levels';
 import { PublicSpace } from './PublicSpace';
 import styles from './space.module.css';
 import { Line, Select, SelectInline, LinkButton } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 
 const COLOURS: Record<Colour, string> = {
   full: 'by how full it is',
@@ -129,11 +130,7 @@ function Inside(props: {
         above={space?.above ?? null}
         onWindow={onWindow}
       />
-      {shown.error && (
-        <p role="alert" className={page.problem}>
-          {shown.error.message}
-        </p>
-      )}
+      {shown.error && <Trouble>{shown.error.message}</Trouble>}
       {space && (
         <>
           <Levels space={space} colour={colour} lit={lit} onWindow={onWindow} />
@@ -320,11 +317,7 @@ function FindRoom(props: {
           Find
         </Button>
       </form>
-      {problem && (
-        <p role="alert" className={page.problem}>
-          {problem}
-        </p>
-      )}
+      {problem && <Trouble>{problem}</Trouble>}
       {found && (
         <ol className={styles.found} aria-label="Where there is room">
           {found.found.length === 0 && (

@@ -10,6 +10,7 @@ import styles from './addresses.module.css';
 import { CircuitPanel, inOrder } from './CircuitPanel';
 import { freshId } from './edits';
 import { Inside } from './Inside';
+import { Trouble } from '../../parts/Trouble';
 
 /** The internet-facing side and every inside segment, to scale. */
 export function AddressesPage() {
@@ -58,11 +59,7 @@ export function AddressesPage() {
         />
       ))}
       <Inside head={(propose) => <SitePatternLine onProposal={propose} />} />
-      {revise.error && (
-        <p role="alert" style={{ color: 'var(--stop)' }}>
-          {revise.error.message}
-        </p>
-      )}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
       {mayPlan && empty && (
         <div className={`${desk.card} ${styles.first}`}>
           Begin with the line: <b>Add circuit</b>, then paste what the provider wrote. Then <b>Lay out</b> the

@@ -14,6 +14,7 @@ import { fieldOf } from '../../parts/fields';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
 import { Lines } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 type Found = Schemas['ReadShown'];
 
@@ -65,11 +66,7 @@ export function LetterDialog(props: {
           value={text}
           onChange={(event) => setText(event.target.value)}
         />
-        {problem && (
-          <p role="alert" className={styles.wrong}>
-            {problem}
-          </p>
-        )}
+        {problem && <Trouble>{problem}</Trouble>}
         {read.left.map((line) => (
           <p key={line} role="status">
             {line}
@@ -106,11 +103,7 @@ export function ColumnDialog(props: {
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle>{entries.length} values from the clipboard</DialogTitle>
       <DialogContent>
-        {problem && (
-          <p role="alert" className={styles.wrong}>
-            {problem}
-          </p>
-        )}
+        {problem && <Trouble>{problem}</Trouble>}
         {left > 0 && (
           <p role="status">{left} more lines have no row to go to: add hosts first, then paste again.</p>
         )}

@@ -6,6 +6,7 @@ import { count, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 import { useAttach } from './queries';
+import { Trouble } from '../../parts/Trouble';
 
 /** The back-ups of this run: stored encrypted, with their checksums. */
 export function Backups({ run }: { run: Run }) {
@@ -51,7 +52,7 @@ export function Backups({ run }: { run: Run }) {
           event.target.value = '';
         }}
       />
-      {attach.error && <p role="alert">{attach.error.message}</p>}
+      {attach.error && <Trouble>{attach.error.message}</Trouble>}
     </div>
   );
 }

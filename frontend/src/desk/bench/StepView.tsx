@@ -17,6 +17,7 @@ import { ReachPicture } from './ReachPicture';
 import { stepAway } from './sheet';
 import { LinkButton } from '../../parts/controls';
 import { useKeys } from '../../parts/useKeys';
+import { Trouble } from '../../parts/Trouble';
 
 type Result = Schemas['Result'];
 
@@ -105,11 +106,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
           {step.measures.some((measure) => measure.kind === 'backup') && <Backups run={run} />}
         </div>
         <footer className={styles.foot}>
-          {tick.error && (
-            <p role="alert" className={styles.error}>
-              {tick.error.message}
-            </p>
-          )}
+          {tick.error && <Trouble>{tick.error.message}</Trouble>}
           {noting ? (
             <Noting
               key={noting}

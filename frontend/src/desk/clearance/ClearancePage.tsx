@@ -10,6 +10,7 @@ import desk from '../desk.module.css';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
 import styles from './clearance.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** What stands in the way of shipping, what was accepted and why, and the signature. */
 export function ClearancePage() {
@@ -111,11 +112,7 @@ function Signature({ ready }: { ready: boolean }) {
           Sign revision {revision.number} clear to ship
         </Button>
       )}
-      {sign.error && (
-        <p role="alert" style={{ color: 'var(--stop)' }}>
-          {sign.error.message}
-        </p>
-      )}
+      {sign.error && <Trouble>{sign.error.message}</Trouble>}
     </section>
   );
 }

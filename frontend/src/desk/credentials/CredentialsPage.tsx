@@ -17,6 +17,7 @@ import styles from './credentials.module.css';
 import { useMakeMissing, useMakeSecret, useSecretHistory, useSlots } from './queries';
 import { TypeSecret } from './TypeSecret';
 import { LinkButton } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 /** Every secret that the site needs: whether it is there, how good it is, and what can be done about it. */
 export function CredentialsPage() {
@@ -25,7 +26,7 @@ export function CredentialsPage() {
   const missing = useMakeMissing(name);
   const revise = useRevise(name);
   const mayFill = useMay('fill');
-  if (slots.error) return <p role="alert">{slots.error.message}</p>;
+  if (slots.error) return <Trouble>{slots.error.message}</Trouble>;
   if (!slots.data) return null;
   const owners = new Map<string, Slot[]>();
   for (const slot of slots.data.slots) owners.set(slot.member, [...(owners.get(slot.member) ?? []), slot]);
@@ -75,7 +76,7 @@ export function CredentialsPage() {
           <b>The safe is closed.</b> {slots.data.locked}.
         </p>
       )}
-      {(missing.error ?? revise.error) && <p role="alert">{(missing.error ?? revise.error)?.message}</p>}
+      {(missing.error ?? revise.error) && <Trouble>{(missing.error ?? revise.error)?.message}</Trouble>}
       {slots.data.slots.length === 0 && (
         <p className="quiet">
           No secret is needed yet: they come with the site's boxes, its Wi-Fi and its PPPoE circuits.{' '}
@@ -155,11 +156,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
         )}
         {slot.kept && <History slot={slot} label={label} />}
       </div>
-      {make.error && (
-        <p role="alert" className={styles.error}>
-          {make.error.message}
-        </p>
-      )}
+      {make.error && <Trouble>{make.error.message}</Trouble>}
       <Dialog
         open={typing}
         onClose={() => setTyping(false)}

@@ -5,6 +5,7 @@ import type { Schemas, Slot } from '../../api/client';
 import { useDeskState } from '../context';
 import styles from './credentials.module.css';
 import { opinion, useTypeSecret } from './queries';
+import { Trouble } from '../../parts/Trouble';
 
 const WORDS = ['guessed at once', 'guessed quickly', 'weak: it would be a stop', 'strong', 'very strong'];
 
@@ -79,7 +80,7 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
           {judged.score < 3 && judged.advice && <span className="quiet">. {judged.advice}</span>}
         </div>
       )}
-      {keep.error && <p role="alert">{keep.error.message}</p>}
+      {keep.error && <Trouble>{keep.error.message}</Trouble>}
       <div style={{ marginTop: 12 }}>
         <Button
           type="submit"

@@ -14,6 +14,7 @@ import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { Rules } from './Rules';
 import { removeDevice } from './wires';
+import { Trouble } from '../../parts/Trouble';
 
 interface Props {
   id: string;
@@ -142,7 +143,7 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
           Remove {device.name ?? 'this box'}
         </Button>
       )}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
     </div>
   );
 }

@@ -16,6 +16,7 @@ import { WifiPart } from './WifiPart';
 import { removeDevice } from './wires';
 import { WiringBoard } from './WiringBoard';
 import { Select } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
   edge: 'edge',
@@ -188,7 +189,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
               No such hardware is known yet: <Link to="/hardware">add its type on Hardware</Link> first.
             </p>
           )}
-          {add.error && <p role="alert">{add.error.message}</p>}
+          {add.error && <Trouble>{add.error.message}</Trouble>}
           <Button type="submit" variant="contained" disabled={!chosen} loading={add.isPending}>
             {wanted === 'edge' ? 'Add, wired and addressed' : 'Add it'}
           </Button>

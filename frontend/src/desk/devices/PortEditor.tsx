@@ -7,6 +7,7 @@ import { Line, Tick } from '../../parts/controls';
 import { portsOf } from './board';
 import styles from './devices.module.css';
 import { usePort, type Porting } from './usePort';
+import { Trouble } from '../../parts/Trouble';
 
 const MODES: [PortUse['mode'], string][] = [
   ['unused', 'unused, switched off'],
@@ -70,7 +71,7 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
           />
         )}
         {use.mode !== 'unused' && <Cabled porting={porting} />}
-        {error && <p role="alert">{error.message}</p>}
+        {error && <Trouble>{error.message}</Trouble>}
         <Button onClick={onClose}>Close</Button>
       </fieldset>
     </Popover>

@@ -6,6 +6,7 @@ import { freshId, remove } from '../addresses/edits';
 import { useDeskState } from '../context';
 import styles from './devices.module.css';
 import { Line, Select } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 /** Routes, translation, allowed flows and management access of one box. */
 export function Rules({ id, device }: { id: string; device: Device }) {
@@ -127,7 +128,7 @@ function Lines<T>({ id, part, title, members, words, form }: LinesProps<T>) {
       </ul>
       {adding && form((member) => save({ op: 'add', path: `${path}/${freshId(members)}`, value: member }))}
       {mayPlan && !adding && <Button onClick={() => setAdding(true)}>Add</Button>}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
     </section>
   );
 }

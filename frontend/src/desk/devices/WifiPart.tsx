@@ -12,6 +12,7 @@ import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
 import desk from '../desk.module.css';
 import styles from './devices.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** The site's Wi-Fi networks. Their keys are in the safe. */
 export function WifiPart() {
@@ -58,7 +59,7 @@ export function WifiPart() {
           onToggle={() => setOpen({ ...open, [id]: !(open[id] ?? wanted === id) })}
         />
       ))}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
     </>
   );
 }
@@ -124,7 +125,7 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
           )}
         </div>
       )}
-      {revise.error && <p role="alert">{revise.error.message}</p>}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
     </section>
   );
 }

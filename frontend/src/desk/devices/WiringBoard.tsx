@@ -8,6 +8,7 @@ import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { PortEditor } from './PortEditor';
 import { connect, portUse, type Source } from './wires';
+import { Trouble } from '../../parts/Trouble';
 
 /** The boxes' port panels one above another, the provider's sockets at the top, segments as coloured strands. */
 export function WiringBoard(props: { types: Record<string, HardwareType>; readOnly?: boolean }) {
@@ -118,11 +119,7 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
           />
         ))}
       </div>
-      {revise.error && (
-        <p role="alert" className={styles.error}>
-          {revise.error.message}
-        </p>
-      )}
+      {revise.error && <Trouble>{revise.error.message}</Trouble>}
       {editing && <PortEditor {...editing} types={types} onClose={() => setEditing(null)} />}
     </section>
   );

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { failureOf } from '../../api/client';
 import { useDeskState } from '../context';
 import styles from './sheet.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** Every secret of the site on paper: only on request, and noted in the journal. */
 export function CredentialSheet() {
@@ -54,7 +55,7 @@ export function CredentialSheet() {
         Make the credential sheet
       </Button>
       {ask.isSuccess && <p role="status">It is in your downloads. Delete the file once it is printed.</p>}
-      {ask.error && <p role="alert">{ask.error.message}</p>}
+      {ask.error && <Trouble>{ask.error.message}</Trouble>}
     </form>
   );
 }

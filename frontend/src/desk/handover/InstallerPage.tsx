@@ -3,13 +3,14 @@ import { WiringBoard } from '../devices/WiringBoard';
 import { useDeskState } from '../context';
 import { useInstaller } from './queries';
 import styles from './sheet.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** For somebody who is not a network person: which cable in which port, what light to expect, whom to call. */
 export function InstallerPage() {
   const { name, desk } = useDeskState();
   const types = useTypes();
   const page = useInstaller(name, desk.revision.number);
-  if (page.error) return <p role="alert">{page.error.message}</p>;
+  if (page.error) return <Trouble>{page.error.message}</Trouble>;
   if (!page.data) return null;
   const { boxes, cables, leave_empty, lights, call } = page.data;
   if (boxes.length === 0) {

@@ -1,12 +1,13 @@
 import { useDeskState } from '../context';
 import { useLabels } from './queries';
 import styles from './sheet.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** One label a box, as it is printed: host name, site, ports, and a code of host name and revision. */
 export function Labels() {
   const { name, desk } = useDeskState();
   const labels = useLabels(name, desk.revision.number);
-  if (labels.error) return <p role="alert">{labels.error.message}</p>;
+  if (labels.error) return <Trouble>{labels.error.message}</Trouble>;
   if (!labels.data) return null;
   if (labels.data.length === 0) {
     return <p className="quiet">There is no box to label yet: add the site's boxes on Devices.</p>;

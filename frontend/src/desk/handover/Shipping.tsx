@@ -9,6 +9,7 @@ import { useShip } from '../bench/queries';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
 import styles from './sheet.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** Shipping: what has to be so before, and who sent what when with whom. */
 export function Shipping() {
@@ -92,7 +93,7 @@ export function Shipping() {
             </Button>
           </form>
         )}
-        {ship.error && <p role="alert">{ship.error.message}</p>}
+        {ship.error && <Trouble>{ship.error.message}</Trouble>}
       </section>
     </div>
   );

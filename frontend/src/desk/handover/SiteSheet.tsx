@@ -5,6 +5,7 @@ import { moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import { useSiteSheet } from './queries';
 import styles from './sheet.module.css';
+import { Trouble } from '../../parts/Trouble';
 
 /** The site sheet: every value to type, to be printed. It holds no secrets. */
 export function SiteSheet() {
@@ -42,7 +43,7 @@ export function SiteSheet() {
             )}
           </div>
         </header>
-        {sheet.error && <p role="alert">{sheet.error.message}</p>}
+        {sheet.error && <Trouble>{sheet.error.message}</Trouble>}
         {sheet.data && (
           <>
             <Values plain rows={sheet.data.facts} />

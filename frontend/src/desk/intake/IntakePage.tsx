@@ -11,6 +11,7 @@ import { useAnswer, useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
 import { Survivors } from './Survivors';
 import { Line, Tick } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 interface Group {
   id: string;
@@ -28,7 +29,7 @@ export function IntakePage() {
   const [source, setSource] = useState('');
   const [confirmed, setConfirmed] = useState(false);
   const [letter, setLetter] = useState<[string, Circuit] | null>(null);
-  if (intake.error) return <p role="alert">{intake.error.message}</p>;
+  if (intake.error) return <Trouble>{intake.error.message}</Trouble>;
   if (!intake.data) return null;
   const { questions, candidates } = intake.data;
   const groups = grouped(questions, plan.circuits);
@@ -108,11 +109,7 @@ export function IntakePage() {
           }
         />
       )}
-      {answer.error && (
-        <p role="alert" className={styles.problem}>
-          {answer.error.message}. Nothing was taken from the letter.
-        </p>
-      )}
+      {answer.error && <Trouble>{answer.error.message}. Nothing was taken from the letter.</Trouble>}
     </>
   );
 }

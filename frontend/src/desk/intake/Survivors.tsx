@@ -5,6 +5,7 @@ import { useDeskState, useDrafting } from '../context';
 import { freshId } from '../addresses/edits';
 import styles from './intake.module.css';
 import { LinkButton, Tick } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 
 /** What the replaced box has that the new one must have too: marked here, and held by a rule from then on. */
 export function Survivors({ candidates, asked }: { candidates: Schemas['Candidate'][]; asked: boolean }) {
@@ -58,7 +59,7 @@ export function Survivors({ candidates, asked }: { candidates: Schemas['Candidat
           {candidates.length === 0 && <li className="quiet">The plan has no addresses yet.</li>}
         </ul>
       )}
-      {problem && <p role="alert">{problem}</p>}
+      {problem && <Trouble>{problem}</Trouble>}
     </div>
   );
 }
