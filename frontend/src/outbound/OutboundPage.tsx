@@ -1,17 +1,20 @@
 import Button from '@mui/material/Button';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef, useState, type DragEvent, type KeyboardEvent } from 'react';
+import { lazy, Suspense, useRef, useState, type DragEvent, type KeyboardEvent } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { OutboundSite } from '../api/client';
 import { useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
-import { ImportDialog } from '../imports/ImportDialog';
 import { SeverityMark, StageMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { count, dated, deskPath } from '../parts/words';
 import { ChoiceWord } from './ChoiceWord';
 import { matches, SHIPPING, STATES, TROUBLE, weekOf, type Choice, type Filters } from './filters';
 import styles from './outbound.module.css';
+
+const ImportDialog = lazy(async () => ({
+  default: (await import('../imports/ImportDialog')).ImportDialog,
+}));
 
 const KEYS = ['state', 'customer', 'technician', 'shipping', 'trouble'] as const;
 
@@ -124,7 +127,11 @@ export function OutboundPage() {
         <SiteList sites={shown} today={today} />
       )}
       {dragging && <div className={styles.drop}>Drop intake tables to see what they would change</div>}
-      {files.length > 0 && <ImportDialog files={files} onClose={() => setFiles([])} />}
+      {files.length > 0 && (
+        <Suspense fallback={null}>
+          <ImportDialog files={files} onClose={() => setFiles([])} />
+        </Suspense>
+      )}
     </div>
   );
 }

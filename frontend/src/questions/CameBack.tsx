@@ -96,47 +96,12 @@ export function CameBack() {
               <Heads of={['Take', 'Site', 'Question', 'So far', 'Now', '']} />
               <TableBody>
                 {found.slice(0, 500).map((one, place) => (
-                  <TableRow key={place} data-problem={one.problem !== ''}>
-                    <TableCell>
-                      <Tick
-                        aria-label={`Take ${one.short} of ${one.customer}/${one.site}`}
-                        disabled={one.problem !== ''}
-                        checked={taken(one, place)}
-                        onChange={(event) =>
-                          setChosen(new Map([...chosen, [place, event.target.checked] as const]))
-                        }
-                      />
-                    </TableCell>
-                    <TableCell component="th" scope="row">
-                      {one.name}{' '}
-                      <span className="quiet">
-                        {one.customer}/{one.site}
-                        {one.circuit && `, ${one.circuit}`}
-                      </span>
-                    </TableCell>
-                    <TableCell>{one.short}</TableCell>
-                    <TableCell className="mono">{one.before}</TableCell>
-                    <TableCell className="mono">{one.text}</TableCell>
-                    <TableCell>
-                      {one.problem && (
-                        <span role="alert">
-                          <SeverityMark of="stop" size={12} /> {one.problem}
-                        </span>
-                      )}
-                      {one.against && (
-                        <span role="alert">
-                          <SeverityMark of="warn" size={12} /> {one.against.by} confirmed{' '}
-                          <b className="mono">{one.against.confirmed}</b>, {moment(one.against.at, true)}
-                        </span>
-                      )}
-                      {one.doubt && (
-                        <span>
-                          <SeverityMark of="warn" size={12} /> {one.doubt}
-                        </span>
-                      )}
-                      {same(one) && <span className="quiet">as the plan says</span>}
-                    </TableCell>
-                  </TableRow>
+                  <MatchedRow
+                    key={place}
+                    one={one}
+                    taken={taken(one, place)}
+                    onTake={(yes) => setChosen(new Map([...chosen, [place, yes] as const]))}
+                  />
                 ))}
               </TableBody>
             </Table>
@@ -167,6 +132,52 @@ export function CameBack() {
         </>
       )}
     </section>
+  );
+}
+
+/** One answer beside what the plan says, with what speaks against it. */
+function MatchedRow(props: { one: Matched; taken: boolean; onTake: (yes: boolean) => void }) {
+  const { one, taken, onTake } = props;
+  return (
+    <TableRow data-problem={one.problem !== ''}>
+      <TableCell>
+        <Tick
+          aria-label={`Take ${one.short} of ${one.customer}/${one.site}`}
+          disabled={one.problem !== ''}
+          checked={taken}
+          onChange={(event) => onTake(event.target.checked)}
+        />
+      </TableCell>
+      <TableCell component="th" scope="row">
+        {one.name}{' '}
+        <span className="quiet">
+          {one.customer}/{one.site}
+          {one.circuit && `, ${one.circuit}`}
+        </span>
+      </TableCell>
+      <TableCell>{one.short}</TableCell>
+      <TableCell className="mono">{one.before}</TableCell>
+      <TableCell className="mono">{one.text}</TableCell>
+      <TableCell>
+        {one.problem && (
+          <span role="alert">
+            <SeverityMark of="stop" size={12} /> {one.problem}
+          </span>
+        )}
+        {one.against && (
+          <span role="alert">
+            <SeverityMark of="warn" size={12} /> {one.against.by} confirmed{' '}
+            <b className="mono">{one.against.confirmed}</b>, {moment(one.against.at, true)}
+          </span>
+        )}
+        {one.doubt && (
+          <span>
+            <SeverityMark of="warn" size={12} /> {one.doubt}
+          </span>
+        )}
+        {same(one) && <span className="quiet">as the plan says</span>}
+      </TableCell>
+    </TableRow>
   );
 }
 
