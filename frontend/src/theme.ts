@@ -113,6 +113,11 @@ export const theme = createTheme({
         notchedOutline: { borderColor: 'var(--block)' },
       },
     },
+    MuiInputLabel: {
+      styleOverrides: {
+        outlined: { '&:not(.MuiInputLabel-shrink)': { transform: 'translate(9px, 5px)' } },
+      },
+    },
     MuiCheckbox: { styleOverrides: { root: { padding: 2 } } },
     MuiLink: {
       styleOverrides: {

@@ -209,8 +209,7 @@ def drop_second(proof: Proof, request: Request, person: Looking) -> None:
 @router.get("/session/all")
 def own_sessions(request: Request, person: Looking) -> list[OwnSession]:
     """One's own sessions, newest first."""
-    sessions = _accounts(request).sessions(person, request.cookies.get(COOKIE, ""))
-    return list(sessions)
+    return _accounts(request).sessions(person, request.cookies.get(COOKIE, ""))
 
 
 @router.delete("/session/all/{session_id}", status_code=HTTPStatus.NO_CONTENT)

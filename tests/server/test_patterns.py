@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import threading
+import time
 from typing import Any
 
 from octaplan.demo import patterns
-from octaplan.server.pages.imports import ImportDesk, Phase
+from octaplan.server.pages import imports as import_page
+from octaplan.server.pages.imports import JOBS, WORKERS, ImportDesk, Job, Phase
 from octaplan.store.imports import ImportGone
 from tests.server.test_api import WithServer
 
@@ -249,9 +251,14 @@ class LongImports(WithServer):
         self.addCleanup(self.go.set)
         self.client = self.signed_in()
 
+    def hurry(self) -> None:
+        """Answers come at once, whatever is under way."""
+        patience, import_page.PATIENCE = import_page.PATIENCE, 0.01
+        self.addCleanup(setattr, import_page, "PATIENCE", patience)
+
     def begin(self) -> dict[str, Any]:
         answer = self.client.post("/api/imports", files={"files": ("sites.csv", b"customer,site\nSHOP,S1\n")})
-        self.assertTrue(self.begun.is_set())
+        self.assertTrue(self.begun.wait(20))
         body: dict[str, Any] = answer.json()
         return body
 
@@ -271,6 +278,53 @@ class LongImports(WithServer):
         job.ended.wait(20)
         self.assertIn(self.client.delete(f"/api/imports/{state['id']}").json()["phase"], ("cancelled",))
         self.assertEqual(self.client.post(f"/api/imports/{state['id']}/apply", json={}).status_code, 404)
+
+    def test_others_wait_while_all_workers_are_at_work(self) -> None:
+        self.hurry()
+        under_way = [self.begin() for _ in range(WORKERS)]
+        waiting = self.begin()
+        self.assertEqual((waiting["phase"], waiting["done"]), ("reading", 0), "nobody has begun with it")
+        self.go.set()
+        for state in [*under_way, waiting]:
+            self.desk.job(state["id"]).ended.wait(20)
+            self.assertEqual(self.client.get(f"/api/imports/{state['id']}").json()["phase"], "ready")
+
+    def test_one_that_waits_is_stopped_at_once(self) -> None:
+        self.hurry()
+        under_way = [self.begin() for _ in range(WORKERS)]
+        waiting = self.begin()
+        self.assertEqual(self.client.delete(f"/api/imports/{waiting['id']}").json()["phase"], "cancelled")
+        self.go.set()
+        for state in under_way:
+            self.desk.job(state["id"]).ended.wait(20)
+        self.assertEqual(self.client.get(f"/api/imports/{waiting['id']}").json()["phase"], "cancelled")
+        self.assertFalse(self.desk.job(waiting["id"]).ended.is_set(), "it was never begun")
+
+    def test_more_than_can_be_remembered_are_refused_and_none_is_forgotten(self) -> None:
+        self.hurry()
+        known = [self.begin()["id"] for _ in range(JOBS)]
+        refused = self.client.post("/api/imports", files={"files": ("sites.csv", b"customer,site\nSHOP,S1\n")})
+        self.assertEqual((refused.status_code, "under way already" in refused.json()["detail"]), (503, True))
+        self.assertEqual({self.client.get(f"/api/imports/{one}").status_code for one in known}, {200})
+        for one in known:
+            self.client.delete(f"/api/imports/{one}")
+
+    def test_the_end_of_the_server_stops_them(self) -> None:
+        state = self.begin()
+        job = self.desk.job(state["id"])
+        closing = threading.Thread(target=self.desk.close)
+        closing.start()
+        self.assertTrue(self.stopped(job))
+        self.go.set()
+        closing.join(20)
+        self.assertEqual(job.phase, Phase.CANCELLED)
+
+    def stopped(self, job: Job) -> bool:
+        """Whether an import was told to stop, within a while."""
+        end = time.monotonic() + 20
+        while not job.stop and time.monotonic() < end:
+            threading.Event().wait(0.005)
+        return job.stop
 
     def test_one_that_is_ready_is_let_go(self) -> None:
         self.go.set()

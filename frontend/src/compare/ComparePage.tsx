@@ -6,16 +6,16 @@ import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { Schemas } from '../api/client';
 import { useComparison, useHistory, useOutbound } from '../api/queries';
+import { LinkButton, SelectInline } from '../parts/controls';
+import { Heads } from '../parts/Heads';
 import { RoleMark, ROLES } from '../parts/Marks';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, deskPath, moment } from '../parts/words';
 import { pictureOf } from '../ruler/geometry';
 import { Ruler } from '../ruler/Ruler';
 import styles from './compare.module.css';
 import { changedMarks, pairsOf, type Half, type Pair } from './pairs';
-import { LinkButton, SelectInline } from '../parts/controls';
-import { Heads } from '../parts/Heads';
-import { Trouble } from '../parts/Trouble';
 
 type Side = Schemas['SideShown'];
 

@@ -1,20 +1,20 @@
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { Failure } from '../api/client';
 import { useMay } from '../frame/person';
+import { Line, Lines, Select } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, dated, deskPath } from '../parts/words';
 import styles from './customers.module.css';
 import { useCustomer, useSaveCustomer, type Customer } from './queries';
-import { Line, Lines, Select } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 /** One customer: its blocks with the room that is left, groups, patterns and sites, and what is usual there. */
 export function CustomerPage() {

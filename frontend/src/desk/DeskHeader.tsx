@@ -4,13 +4,13 @@ import { Link, NavLink, useLocation } from 'react-router';
 import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
 import { STAGES } from '../pages';
+import { LinkButton } from '../parts/controls';
 import { Key, StageMark } from '../parts/Marks';
 import { PlanFields } from '../parts/PlanFields';
 import { away, dated, deskPath, localToday, moment } from '../parts/words';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
 import { History, UndoRedo } from './History';
-import { LinkButton } from '../parts/controls';
 
 export function DeskHeader() {
   const { name, desk } = useDeskState();

@@ -4,16 +4,16 @@ import type { Desk } from '../api/client';
 import { useDesk, useRevise, type SiteName } from '../api/queries';
 import { remember } from '../frame/destinations';
 import { useMay } from '../frame/person';
+import { STAGES } from '../pages';
 import { Notice } from '../parts/Notice';
+import { useKeys } from '../parts/useKeys';
 import { deskPath } from '../parts/words';
 import { DeskContext, DraftContext, FoundContext, LightContext, StepsContext } from './context';
 import styles from './desk.module.css';
-import { STAGES } from '../pages';
 import { DeskHeader } from './DeskHeader';
 import { FindingsRail } from './FindingsRail';
 import { memberOf, placesToTry } from './places';
 import { useDraft } from './useDraft';
-import { useKeys } from '../parts/useKeys';
 
 /** One site: its header, the page of the stage, and the findings at the right. */
 export function DeskPage() {

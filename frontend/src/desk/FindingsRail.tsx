@@ -5,15 +5,15 @@ import { Link, useNavigate } from 'react-router';
 import type { Finding, Schemas } from '../api/client';
 import { useAccept, useRemedies, useWithdraw } from '../api/queries';
 import { ClashChoice } from '../parts/ClashChoice';
+import { LinkButton } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
+import { Trouble } from '../parts/Trouble';
+import { useKeys } from '../parts/useKeys';
 import { count, deskPath, PATTERNS } from '../parts/words';
 import { useDeskState, useDrafting, useFound, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
 import { placeOf } from './places';
-import { LinkButton } from '../parts/controls';
-import { useKeys } from '../parts/useKeys';
-import { Trouble } from '../parts/Trouble';
 
 /** How many findings of one rule are told one by one before the rest is folded. */
 const ALIKE = 4;

@@ -8,11 +8,11 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useHistory, useNameRevision, useStep } from '../api/queries';
 import { usePersonHere } from '../frame/person';
+import { Line, LinkButton } from '../parts/controls';
+import { useKeys } from '../parts/useKeys';
 import { count, moment } from '../parts/words';
 import { useDeskState, useDrafting } from './context';
 import styles from './desk.module.css';
-import { Line, LinkButton } from '../parts/controls';
-import { useKeys } from '../parts/useKeys';
 
 /** Undo and redo of the site's changes, by button and by key; what somebody else did is asked about first. */
 const KEYS: Partial<Record<string, 'undo' | 'redo'>> = {

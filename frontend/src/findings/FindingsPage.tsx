@@ -6,14 +6,14 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { placeOf } from '../desk/places';
 import { useMay } from '../frame/person';
+import { LinkButton, SelectInline, Tick } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './findings.module.css';
-import { useUndoBatch } from './queries';
 import { Mending } from './Mending';
-import { LinkButton, SelectInline, Tick } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
+import { useUndoBatch } from './queries';
 
 type RuleCount = Schemas['RuleCount'];
 

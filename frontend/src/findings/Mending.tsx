@@ -1,9 +1,9 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body } from '../api/client';
+import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './findings.module.css';
-import { Trouble } from '../parts/Trouble';
 
 /** The same kind of remedy at many sites: what it would do at each, then all at once as one change. */
 export function Mending(props: { rule: string; sites: string[]; onClose: () => void }) {

@@ -3,6 +3,7 @@ import { useDeferredValue, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useCustomers, useGoTo } from '../api/queries';
 import { Key } from '../parts/Marks';
+import { useKeys } from '../parts/useKeys';
 import {
   customersFor,
   lastFirst,
@@ -14,7 +15,6 @@ import {
   type Destination,
 } from './destinations';
 import styles from './goto.module.css';
-import { useKeys } from '../parts/useKeys';
 
 /** One field that finds sites, addresses, MACs, names, customers and pages; `/` leads to it from anywhere. */
 export function GoTo() {

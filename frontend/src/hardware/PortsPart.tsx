@@ -5,8 +5,8 @@ import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import type { HardwareType } from '../api/client';
 import { Line, Select, Tick } from '../parts/controls';
-import styles from './hardware.module.css';
 import { Heads } from '../parts/Heads';
+import styles from './hardware.module.css';
 
 type Port = HardwareType['panel'][number];
 

@@ -2,6 +2,7 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { HardwareType } from '../api/client';
 import { Lines } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 import { keyOf } from './blank';
 import { CartonPart } from './CartonPart';
 import { ConsolePart } from './ConsolePart';
@@ -11,7 +12,6 @@ import { PairsPart, type Pair } from './PairsPart';
 import { PortsPart } from './PortsPart';
 import { useSaveType } from './queries';
 import { SlotsPart } from './SlotsPart';
-import { Trouble } from '../parts/Trouble';
 
 interface Props {
   type: HardwareType;

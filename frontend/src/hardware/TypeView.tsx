@@ -5,11 +5,11 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import type { HardwareType, TypeShown } from '../api/client';
 import { useMay, usePersonHere } from '../frame/person';
+import { Trouble } from '../parts/Trouble';
 import { count, deskPath, localToday, moment } from '../parts/words';
 import styles from './hardware.module.css';
 import { PortPanel } from './PortPanel';
 import { useRemoveType, useSaveType, useVersions } from './queries';
-import { Trouble } from '../parts/Trouble';
 
 const FIRST: Record<HardwareType['factory']['password'], string> = {
   blank: 'empty',

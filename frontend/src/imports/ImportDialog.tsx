@@ -1,23 +1,23 @@
-import Table from '@mui/material/Table';
-import TableBody from '@mui/material/TableBody';
-import TableCell from '@mui/material/TableCell';
-import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import LinearProgress from '@mui/material/LinearProgress';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableRow from '@mui/material/TableRow';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Preview, Schemas } from '../api/client';
 import { useUndoBatch } from '../findings/queries';
 import styles from '../outbound/outbound.module.css';
+import { LinkButton, Tick } from '../parts/controls';
+import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
 import { count } from '../parts/words';
 import { useImport, type ImportState } from './useImport';
-import { LinkButton, Tick } from '../parts/controls';
-import { Heads } from '../parts/Heads';
 
 type Site = Schemas['SiteShown'];
 

@@ -4,13 +4,13 @@ import { useState } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { useUndoBatch } from '../findings/queries';
 import { useMay } from '../frame/person';
+import { Line, LinkButton } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './inbox.module.css';
-import { Line, LinkButton } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 type Waiting = Schemas['WaitingShown'];
 

@@ -1,18 +1,18 @@
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import Button from '@mui/material/Button';
 import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
-import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
-import { count, deskPath, moment } from '../parts/words';
-import styles from './journal.module.css';
 import { SelectInline } from '../parts/controls';
 import { Heads } from '../parts/Heads';
+import { SeverityMark } from '../parts/Marks';
+import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
+import { count, deskPath, moment } from '../parts/words';
+import styles from './journal.module.css';
 
 /** Who did what, when and why: append-only, and checked by its chain of digests. */
 export function JournalPage() {

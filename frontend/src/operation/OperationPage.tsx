@@ -1,17 +1,17 @@
+import Alert from '@mui/material/Alert';
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
-import Alert from '@mui/material/Alert';
-import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../api/client';
 import { CopyValue } from '../parts/CopyValue';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './operation.module.css';
-import { Trouble } from '../parts/Trouble';
 
 type Operation = Schemas['OperationShown'];
 

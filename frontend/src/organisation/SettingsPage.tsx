@@ -5,12 +5,12 @@ import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { api, body, Failure, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
+import { Line, SelectInline, Tick } from '../parts/controls';
+import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { mono } from '../theme';
 import { documentOf, draftOf, type Draft } from './draft';
 import styles from './settings.module.css';
-import { Line, SelectInline, Tick } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 const KEY = ['organisation'];
 

@@ -1,6 +1,6 @@
 import { useState } from 'react';
-import styles from './typed.module.css';
 import { Line } from './controls';
+import styles from './typed.module.css';
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
 

@@ -2,6 +2,7 @@ import TextField from '@mui/material/TextField';
 import { useDeskState } from '../desk/context';
 import { mono } from '../theme';
 import { ClashChoice } from './ClashChoice';
+import { Options } from './controls';
 import styles from './typed.module.css';
 import { useTyped, type Typing } from './useTyped';
 
@@ -54,11 +55,7 @@ export function TypedField(props: Props) {
           formHelperText: { role: typed.wrong ? 'alert' : 'status', sx: { mx: 0.5, my: 0.25 } },
         }}
       >
-        {choices?.map(([choice, words]) => (
-          <option key={choice} value={choice}>
-            {words}
-          </option>
-        ))}
+        {choices && <Options of={choices} />}
       </TextField>
       <Clash typed={typed} />
     </div>
@@ -78,11 +75,7 @@ export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocu
         value={typed.shown}
         onChange={(event) => typed.choose(event.target.value)}
       >
-        {choices.map(([choice, words]) => (
-          <option key={choice} value={choice}>
-            {words}
-          </option>
-        ))}
+        <Options of={choices} />
       </select>
     );
   }

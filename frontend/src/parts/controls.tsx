@@ -2,6 +2,7 @@ import Checkbox from '@mui/material/Checkbox';
 import MuiLink from '@mui/material/Link';
 import NativeSelect from '@mui/material/NativeSelect';
 import OutlinedInput from '@mui/material/OutlinedInput';
+import TextField from '@mui/material/TextField';
 import type { ComponentProps } from 'react';
 
 /** Whether a control takes all the room there is. */
@@ -64,6 +65,60 @@ export function SelectInline({ disabled, children, ...select }: ComponentProps<'
     >
       {children}
     </NativeSelect>
+  );
+}
+
+/** What can be chosen: values, and what each is called. */
+export type Choices = readonly (readonly [value: string, words: string])[];
+
+/** The options of a choice. */
+export function Options({ of }: { of: Choices }) {
+  return of.map(([value, words]) => (
+    <option key={value} value={value}>
+      {words}
+    </option>
+  ));
+}
+
+/** Members of the plan as choices. */
+export function labelsOf(members: Record<string, { label: string }>): [key: string, label: string][] {
+  return Object.entries(members).map(([key, { label }]) => [key, label]);
+}
+
+interface ChoiceProps {
+  label: string;
+  value: string;
+  choices: Choices;
+  onChoose: (value: string) => void;
+  disabled?: boolean;
+  autoFocus?: boolean;
+  /** The place in the plan, where it has one. */
+  field?: string;
+}
+
+/** One of few values, as a field with its label. */
+export function Choice({ label, value, choices, onChoose, disabled, autoFocus, field }: ChoiceProps) {
+  return (
+    <TextField
+      select
+      fullWidth
+      label={label}
+      value={value}
+      disabled={disabled ?? false}
+      autoFocus={autoFocus ?? false}
+      onChange={(event) => onChoose(event.target.value)}
+      slotProps={{
+        select: { native: true },
+        inputLabel: { shrink: true },
+        htmlInput: {
+          'aria-label': label,
+          'data-field': field,
+          style: { fontSize: 13, padding: '6px 28px 6px 10px' },
+        },
+      }}
+    >
+      <Options of={choices} />
+    </TextField>
   );
 }
 

@@ -8,19 +8,19 @@ import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { useDesk } from '../api/queries';
 import { Inside } from '../desk/addresses/Inside';
 import { useDeskState } from '../desk/context';
-import { DeskOf } from '../desk/DeskPage';
 import desk from '../desk/desk.module.css';
+import { DeskOf } from '../desk/DeskPage';
 import { FindingsRail } from '../desk/FindingsRail';
 import { History, UndoRedo } from '../desk/History';
 import { memberOf } from '../desk/places';
 import { useMay } from '../frame/person';
+import { Line, LinkButton } from '../parts/controls';
 import { Notice } from '../parts/Notice';
+import { Trouble } from '../parts/Trouble';
 import { TypedField } from '../parts/TypedField';
 import { count, deskPath, moment, PATTERNS } from '../parts/words';
 import styles from './patterns.module.css';
 import { useMakeVersion, usePattern, useRemovePattern } from './queries';
-import { Line, LinkButton } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 /** A pattern on its rulers: it is edited as a site is, on example addresses. */
 export function PatternPage() {

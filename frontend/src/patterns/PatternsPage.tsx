@@ -1,10 +1,10 @@
 import Button from '@mui/material/Button';
-import { Link } from 'react-router';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
-import { count } from '../parts/words';
 import page from '../parts/page.module.css';
+import { count } from '../parts/words';
 import { Layout } from './Layout';
 import { MakePattern } from './MakePattern';
 import styles from './patterns.module.css';

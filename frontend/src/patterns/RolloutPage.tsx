@@ -4,11 +4,11 @@ import { useUndoBatch } from '../findings/queries';
 import { useMay } from '../frame/person';
 import { Line, Lines, LinkButton, SelectInline, Tick } from '../parts/controls';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './patterns.module.css';
 import { RolloutPreview } from './RolloutPreview';
 import { NEW, useRollout, type Rolling } from './useRollout';
-import { Trouble } from '../parts/Trouble';
 
 const GROW = [
   'just the size that is needed',

@@ -3,11 +3,11 @@ import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import { Link } from 'react-router';
+import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
 import { count, deskPath } from '../parts/words';
 import styles from './patterns.module.css';
 import type { Rollout } from './queries';
-import { Heads } from '../parts/Heads';
 
 /** What would be made: every site with its run and segments, and what would be found there. */
 export function RolloutPreview({

@@ -4,11 +4,11 @@ import { Link } from 'react-router';
 import type { Failure } from '../api/client';
 import type { Proposal } from '../desk/addresses/Proposed';
 import { useDeskState } from '../desk/context';
+import { LinkButton } from '../parts/controls';
 import { count } from '../parts/words';
 import { MakePattern } from './MakePattern';
 import styles from './patterns.module.css';
 import { newerVersion, useSitePattern } from './queries';
-import { LinkButton } from '../parts/controls';
 
 /** Which pattern a site was made from, how it departs from it, and the newer version that it could take. */
 export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposal) => void }) {

@@ -4,10 +4,10 @@ import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../api/client';
 import { usePersonHere } from '../frame/person';
+import { Trouble } from '../parts/Trouble';
 import { OwnSessions } from './OwnSessions';
 import styles from './people.module.css';
 import { SecondFactor } from './SecondFactor';
-import { Trouble } from '../parts/Trouble';
 
 /** One's own password, second factor and sessions. */
 export function MePage() {

@@ -1,9 +1,9 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body } from '../api/client';
+import { Trouble } from '../parts/Trouble';
 import { moment } from '../parts/words';
 import styles from './people.module.css';
-import { Trouble } from '../parts/Trouble';
 
 /** Where one is signed in, each to be ended. */
 export function OwnSessions() {

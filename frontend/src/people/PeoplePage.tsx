@@ -1,20 +1,20 @@
+import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
-import FormControlLabel from '@mui/material/FormControlLabel';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { usePersonHere } from '../frame/person';
+import { Line, Options, Select } from '../parts/controls';
 import { DayInput } from '../parts/DayInput';
-import styles from './people.module.css';
-import { Line, Select } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { Trouble } from '../parts/Trouble';
+import styles from './people.module.css';
 
 type Account = Schemas['ListedAccount'];
 type Role = Account['role'];
@@ -122,11 +122,7 @@ function AccountRow({ account }: { account: Account }) {
           disabled={own}
           onChange={(event) => change.mutate({ role: event.target.value as Role })}
         >
-          {Object.entries(ROLES).map(([role, words]) => (
-            <option key={role} value={role}>
-              {words}
-            </option>
-          ))}
+          <Options of={Object.entries(ROLES)} />
         </Select>
       </TableCell>
       <TableCell>
@@ -242,11 +238,7 @@ function NewAccount() {
       <label>
         May{' '}
         <Select value={fresh.role} onChange={set('role')}>
-          {Object.entries(ROLES).map(([role, words]) => (
-            <option key={role} value={role}>
-              {words}
-            </option>
-          ))}
+          <Options of={Object.entries(ROLES)} />
         </Select>
       </label>
       <label>

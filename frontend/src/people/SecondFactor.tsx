@@ -3,8 +3,8 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body } from '../api/client';
-import styles from './people.module.css';
 import { Trouble } from '../parts/Trouble';
+import styles from './people.module.css';
 
 /** The second factor of one's own account: to turn on, to replace, to turn off. */
 export function SecondFactor({ on }: { on: boolean }) {

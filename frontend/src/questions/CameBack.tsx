@@ -1,17 +1,17 @@
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import Button from '@mui/material/Button';
 import { useRef, useState } from 'react';
 import { useUndoBatch } from '../findings/queries';
+import { Line, Lines, LinkButton, Tick } from '../parts/controls';
+import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
+import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { useReadAnswers, useTakeAnswers, type Matched } from './queries';
 import styles from './questions.module.css';
-import { Line, Lines, LinkButton, Tick } from '../parts/controls';
-import { Heads } from '../parts/Heads';
-import { Trouble } from '../parts/Trouble';
 
 /** Answers that came back: pasted or as a table, each beside what the plan says, taken when they were looked at. */
 export function CameBack() {

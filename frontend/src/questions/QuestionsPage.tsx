@@ -4,13 +4,13 @@ import { Link, useSearchParams } from 'react-router';
 import { useCustomers } from '../api/queries';
 import { useMay } from '../frame/person';
 import { copy } from '../parts/clipboard';
+import { SelectInline } from '../parts/controls';
 import { Notice } from '../parts/Notice';
 import page from '../parts/page.module.css';
 import { count, deskPath } from '../parts/words';
 import { CameBack } from './CameBack';
 import { useListText, useQuestions, type QuestionList } from './queries';
 import styles from './questions.module.css';
-import { SelectInline } from '../parts/controls';
 
 const WHOM = { provider: 'Provider', customer: 'Customer', office: '' } as const;
 

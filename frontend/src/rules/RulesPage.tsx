@@ -2,12 +2,12 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useLocation, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
+import { Options, SelectInline } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './rules.module.css';
-import { SelectInline } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 type Rule = Schemas['RuleShown'];
 
@@ -48,11 +48,7 @@ export function RulesPage() {
             setSearch(event.target.value ? { show: event.target.value } : {}, { replace: true })
           }
         >
-          {Object.entries(CHOICES).map(([choice, words]) => (
-            <option key={choice} value={choice}>
-              {words}
-            </option>
-          ))}
+          <Options of={Object.entries(CHOICES)} />
         </SelectInline>
       </h1>
       <p className="quiet" role="status">

@@ -1,19 +1,19 @@
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
-import { SeverityMark } from '../parts/Marks';
-import { count, dated, deskPath, moment } from '../parts/words';
-import styles from './safe.module.css';
 import { Tick } from '../parts/controls';
 import { Heads } from '../parts/Heads';
+import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
+import { count, dated, deskPath, moment } from '../parts/words';
+import styles from './safe.module.css';
 
 type Row = Schemas['SafeSite'];
 

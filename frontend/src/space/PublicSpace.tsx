@@ -4,10 +4,10 @@ import { useRef } from 'react';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { SeverityMark } from '../parts/Marks';
+import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
 import { parse, subnet } from '../ruler/addresses';
 import styles from './space.module.css';
-import { Trouble } from '../parts/Trouble';
 
 type Line = Schemas['PublicBlock'];
 

@@ -6,15 +6,15 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { useCustomers, useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
+import { Line, LinkButton, Options, Select, SelectInline } from '../parts/controls';
 import { RoleMark, SeverityMark } from '../parts/Marks';
 import page from '../parts/page.module.css';
+import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
 import { Levels, type Colour } from './Levels';
 import type { Space } from './levels';
 import { PublicSpace } from './PublicSpace';
 import styles from './space.module.css';
-import { Line, Select, SelectInline, LinkButton } from '../parts/controls';
-import { Trouble } from '../parts/Trouble';
 
 const COLOURS: Record<Colour, string> = {
   full: 'by how full it is',
@@ -52,11 +52,7 @@ export function SpacePage() {
           value={kind}
           onChange={(event) => set({ kind: event.target.value, window: '' })}
         >
-          {Object.entries(KINDS).map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
+          <Options of={Object.entries(KINDS)} />
         </SelectInline>{' '}
         of{' '}
         <SelectInline
@@ -80,11 +76,7 @@ export function SpacePage() {
               value={search.get('colour') ?? 'full'}
               onChange={(event) => set({ colour: event.target.value })}
             >
-              {Object.entries(COLOURS).map(([value, words]) => (
-                <option key={value} value={value}>
-                  {words}
-                </option>
-              ))}
+              <Options of={Object.entries(COLOURS)} />
             </SelectInline>
           </>
         )}
@@ -295,11 +287,7 @@ function FindRoom(props: {
           disabled={customer !== ''}
           onChange={(event) => setCode(`${event.target.value}/`)}
         >
-          {customers.map(([value, name]) => (
-            <option key={value} value={value}>
-              {name}
-            </option>
-          ))}
+          <Options of={customers} />
         </Select>{' '}
         <Select
           aria-label="For which site"

@@ -89,7 +89,7 @@ def inside_values(inside: Inside, *, edge: bool) -> Iterator[Value]:
         yield Value("Own IPv6 address", prefixed(inside.address6, inside.announced.prefix))
         yield Value("IPv6 prefix announced", str(inside.announced))
     scope = inside.serves
-    if scope is None:
+    if scope is None or scope.span is None:
         if edge:
             yield Value("DHCP", "off" if inside.dhcp_by == "none" else f"served by {inside.dhcp_by}: off here")
         return

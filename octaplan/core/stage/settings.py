@@ -44,6 +44,7 @@ class InternetSide:
     port: str
     handoff: Handoff | None
     address: Address | None
+    prefix: int | None
     subnet: Network | None
     gateway: Address | None
     resolvers: tuple[Address, ...]
@@ -70,9 +71,14 @@ class InternetSide:
 
 @dataclass(frozen=True, slots=True)
 class ScopeSettings:
-    """A DHCP scope: the run that is leased less what is excluded, and what clients are told."""
+    """A DHCP scope: from where to where is leased, less what is excluded, and what clients are told.
 
-    span: Span
+    `span` is the whole run, once both ends are known.
+    """
+
+    first: Address | None
+    last: Address | None
+    span: Span | None
     excluded: tuple[Span, ...]
     router: Address | None
     resolvers: tuple[Address | str, ...]
@@ -257,6 +263,7 @@ def internet_side(plan: SitePlan, key: str, device: Device | None = None) -> Int
         port=next((name for name, use in ports if use.circuit == key), ""),
         handoff=circuit.handoff,
         address=circuit.address,
+        prefix=circuit.prefix,
         subnet=circuit.subnet,
         gateway=circuit.gateway,
         resolvers=tuple(circuit.resolvers),
@@ -291,12 +298,14 @@ def _inside(plan: SitePlan, box: str, key: str) -> Inside:
 
 
 def scope_settings(plan: SitePlan, key: str) -> ScopeSettings | None:
-    """What DHCP hands out on a segment, whoever serves it; nothing when there is no range."""
+    """What DHCP hands out on a segment, whoever serves it; nothing when it is off or no end of a range is known."""
     segment: Segment = plan.segments[key]
     scope = segment.scope
-    if scope.span is None:
+    if scope.server == "none" or (scope.first is None and scope.last is None):
         return None
     return ScopeSettings(
+        first=scope.first,
+        last=scope.last,
         span=scope.span,
         excluded=tuple(scope.excluded),
         router=segment.gateway,

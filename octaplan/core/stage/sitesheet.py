@@ -105,7 +105,7 @@ def _internet_rows(side: InternetSide) -> Iterator[SheetRow]:
     handoff = FIELDS["circuits"]["handoff"].choices.get(side.handoff or "")
     yield SheetRow("Hand-off", handoff)
     yield SheetRow("Address", _known(side.address) or given)
-    yield SheetRow("Mask", f"{side.subnet.mask} (/{side.subnet.prefix})" if side.subnet else given)
+    yield SheetRow("Mask", _mask(side) or given)
     yield SheetRow("Gateway", _known(side.gateway) or given)
     yield SheetRow("Resolvers", _several(side.resolvers) or given)
     if side.dual:
@@ -122,6 +122,13 @@ def _internet_rows(side: InternetSide) -> Iterator[SheetRow]:
         yield SheetRow("Hand-off subnet", str(side.subnet))
     if side.routed_blocks:
         yield SheetRow("Routed blocks", _several(side.routed_blocks))
+
+
+def _mask(side: InternetSide) -> str | None:
+    """The mask as boxes want it; as a length while no address tells its family."""
+    if side.subnet is not None:
+        return f"{side.subnet.mask} (/{side.subnet.prefix})"
+    return f"/{side.prefix}" if side.prefix is not None else None
 
 
 def _segment_part(plan: SitePlan, key: str) -> SheetPart:
@@ -153,8 +160,8 @@ def _segment_part(plan: SitePlan, key: str) -> SheetPart:
 
 
 def _scope_rows(scope: ScopeSettings) -> Iterator[SheetRow]:
-    yield SheetRow("DHCP first", str(scope.span.first))
-    yield SheetRow("DHCP last", str(scope.span.last))
+    yield SheetRow("DHCP first", _known(scope.first))
+    yield SheetRow("DHCP last", _known(scope.last))
     if scope.excluded:
         yield SheetRow("Excluded", _several([span.typed for span in scope.excluded]))
     yield SheetRow("Lease", lease_text(scope.lease) if scope.lease else "the server's default")

@@ -52,6 +52,8 @@ def is_host_name(name: str) -> bool:
 
 
 def text_of(most: int) -> Callable[[str], str]:
+    """A reader of text of at most so many characters, its blanks made single."""
+
     @lru_cache(10_000)
     def read(cell: str) -> str:
         text = " ".join(cell.split())
@@ -66,6 +68,7 @@ def text_of(most: int) -> Callable[[str], str]:
 
 @lru_cache(10_000)
 def read_code(cell: str) -> str:
+    """The code of a customer or a site."""
     code = text_of(40)(cell)
     if "/" in code:
         raise TypedError(f"A slash is not permitted in the code {code!r}: write it with a hyphen")
@@ -75,6 +78,8 @@ def read_code(cell: str) -> str:
 
 
 def whole(low: int, high: int, what: str) -> Callable[[str], int]:
+    """A reader of whole numbers from `low` to `high`; `what` names them in its message."""
+
     def read(cell: str) -> int:
         digits = cell.strip()
         if not (digits.isascii() and digits.isdigit()) or len(digits) > 12 or not low <= int(digits) <= high:
@@ -85,6 +90,8 @@ def whole(low: int, high: int, what: str) -> Callable[[str], int]:
 
 
 def choice(kind: type[StrEnum]) -> Callable[[str], Any]:
+    """A reader of the values of an enumeration, in any case."""
+
     def read(cell: str) -> Any:
         try:
             return kind(cell.strip().casefold())
@@ -96,6 +103,7 @@ def choice(kind: type[StrEnum]) -> Callable[[str], Any]:
 
 
 def read_date(cell: str) -> date:
+    """A day (ISO 8601)."""
     typed = cell.strip()
     try:
         if re.fullmatch(r"\d{4}-\d{2}-\d{2}", typed):
@@ -106,6 +114,7 @@ def read_date(cell: str) -> date:
 
 
 def read_time_zone(cell: str) -> str:
+    """An IANA time zone."""
     typed = cell.strip()
     if typed not in available_zones():
         raise TypedError(f"{typed[:60]!r} is not an IANA time zone: write one such as Europe/Paris")
@@ -113,6 +122,7 @@ def read_time_zone(cell: str) -> str:
 
 
 def read_groups(cell: str) -> list[str]:
+    """Names with semicolons; `-` for none."""
     if cell.strip() == "-":
         return []
     return list(dict.fromkeys(text_of(80)(part) for part in cell.split(";") if part.strip()))
@@ -123,10 +133,12 @@ def _several(cell: str) -> list[str]:
 
 
 def read_addresses(cell: str) -> list[Address]:
+    """At most eight addresses."""
     return list(dict.fromkeys(map(parse_address, _at_most(8, _several(cell)))))
 
 
 def read_resolvers(cell: str) -> list[Address | str]:
+    """At most eight addresses of resolvers, or `gateway`."""
     parts = _at_most(8, _several(cell))
     return list(dict.fromkeys("gateway" if p.casefold() == "gateway" else parse_address(p) for p in parts))
 
@@ -138,6 +150,7 @@ def _at_most(most: int, parts: list[str]) -> list[str]:
 
 
 def read_server(cell: str) -> Address | str:
+    """`edge`, `none` or the address of a DHCP server."""
     word = cell.strip().casefold()
     if word in ("none", "edge"):
         return word
@@ -164,6 +177,7 @@ def read_lease(cell: str) -> int:
 
 
 def read_domain(cell: str) -> str:
+    """A domain name, without the dot of the root."""
     typed = cell.strip().removesuffix(".")
     if len(typed) > 253 or not re.fullmatch(r"(?:[A-Za-z0-9_][A-Za-z0-9_-]{0,62})(?:\.[A-Za-z0-9_-]{1,63})*", typed):
         raise TypedError(f"{typed[:60]!r} is not a domain name: write letters, digits and hyphens between dots")
@@ -171,11 +185,13 @@ def read_domain(cell: str) -> str:
 
 
 def read_excluded(cell: str) -> list[tuple[str, Span]]:
+    """Runs that are not leased, each with the text it came in; one that is back to front has size 0."""
     parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
     return [(part, parse_range(part)) for part in _at_most(256, parts)]
 
 
 def read_networks(cell: str) -> list[tuple[str, Network, Address]]:
+    """At most 32 subnets, each with the text it came in and the address that was written."""
     parts = [part.strip() for part in re.split(r"[;,]", cell) if part.strip()]
     return [(part, *parse_network(part)) for part in _at_most(32, parts)]
 
@@ -233,6 +249,7 @@ def read_options(cell: str) -> dict[str, str]:
 
 
 def read_macs(cell: str) -> list[str]:
+    """At most 64 MACs."""
     parts = [part for part in re.split(r"[\s;,]+", cell) if part]
     return list(dict.fromkeys(str(parse_mac(part)) for part in _at_most(64, parts)))
 
@@ -250,6 +267,7 @@ def _is_address(text: str) -> bool:
 
 
 def read_host_name(cell: str) -> str:
+    """A host name (RFC 1123, section 2.1)."""
     name = cell.strip()
     if not is_host_name(name):
         raise TypedError(
@@ -259,6 +277,7 @@ def read_host_name(cell: str) -> str:
 
 
 def read_ssid(cell: str) -> str:
+    """The name of a Wi-Fi network, at most 32 bytes (IEEE 802.11)."""
     name = cell.strip()
     if len(name.encode()) > 32:
         raise TypedError(f"A Wi-Fi name has at most 32 bytes, this one {len(name.encode())}: shorten it")
@@ -268,6 +287,7 @@ def read_ssid(cell: str) -> str:
 
 
 def read_country(cell: str) -> str:
+    """A country by its two letters (ISO 3166-1)."""
     code = cell.strip().upper()
     if not re.fullmatch(r"[A-Z]{2}", code):
         raise TypedError(f"{cell.strip()[:20]!r} is no country code: write two letters (ISO 3166-1), such as GB")
@@ -275,6 +295,7 @@ def read_country(cell: str) -> str:
 
 
 def read_yes(cell: str) -> bool:
+    """`yes` or `no`."""
     answer = {"yes": True, "true": True, "no": False, "false": False}.get(cell.strip().casefold())
     if answer is None:
         raise TypedError(f"{cell.strip()[:20]!r} is neither yes nor no: write one of the two")

@@ -50,7 +50,7 @@ def _end_of(day: date | None) -> datetime | None:
 @router.get("")
 def everyone(records: Recorded, person: Administering) -> list[ListedAccount]:
     """All accounts, by name."""
-    return list(records.accounts.everyone())
+    return records.accounts.everyone()
 
 
 @router.post("", status_code=HTTPStatus.NO_CONTENT)

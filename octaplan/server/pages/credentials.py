@@ -195,4 +195,4 @@ def secret_history(
     customer: Code, site: Code, records: Recorded, person: Looking, path: Annotated[str, Query(max_length=100)]
 ) -> list[SecretVersion]:
     """The secrets that a slot has held, newest first, unopened."""
-    return list(records.safe.history(f"{customer}/{site}", path))
+    return records.safe.history(f"{customer}/{site}", path)

@@ -200,8 +200,7 @@ def listed(
 @router.post("/preview")
 def preview_many(choice: RemedyChoice, records: Recorded, person: Planning) -> list[MendedSite]:
     """What the first remedy of each finding of a rule would do at these sites; nothing is saved."""
-    mended = records.batches.preview(choice.rule, choice.sites)
-    return list(mended)
+    return records.batches.preview(choice.rule, choice.sites)
 
 
 @router.post("/apply")
@@ -209,7 +208,7 @@ def apply_many(applying: Applying, records: Recorded, person: Planning) -> Appli
     """Apply what the preview showed at many sites, as one change."""
     revisions = {key.casefold(): number for key, number in applying.revisions.items()}
     batch, mended = records.batches.apply(applying.rule, revisions, person.author)
-    return Applied(batch=batch, sites=list(mended))
+    return Applied(batch=batch, sites=mended)
 
 
 @router.get("/batches")

@@ -75,7 +75,7 @@ def hardware_versions(key: Key, records: Recorded, person: Looking) -> list[Type
     found = records.hardware.history(key)
     if not found:
         raise NoSuchType(f"There has never been a type {key[:40]}")
-    return list(found)
+    return found
 
 
 @router.put("/{key}")

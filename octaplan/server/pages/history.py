@@ -83,7 +83,7 @@ def compare(records: Recorded, person: Looking, one: SiteAt, other: SiteAt) -> C
     """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another."""
     sides = [_side(records, text) for text in (one, other)]
     changes = compared(sides[0].plan, sides[1].plan)
-    return Comparison(one=sides[0], other=sides[1], changes=list(changes))
+    return Comparison(one=sides[0], other=sides[1], changes=changes)
 
 
 def _side(records: Records, text: str) -> SideShown:

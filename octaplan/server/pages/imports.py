@@ -7,7 +7,7 @@ import secrets
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
@@ -314,6 +314,7 @@ class Job:
     loaded: Loaded | None = None
     unseen: list[str] = field(default_factory=list)
     stop: bool = False
+    work: Future[None] | None = None
     ended: threading.Event = field(default_factory=threading.Event)
 
     def progress(self, more: int) -> None:
@@ -349,10 +350,21 @@ class ImportDesk:
             job.unseen = [plan.key for plan in doubtful if (plan.customer, plan.site) not in seen]
             job.phase = Phase.READY
 
+        self._make_room()
         self._jobs[job.id] = job
-        while len(self._jobs) > JOBS:
-            self._jobs.popitem(last=False)
         return self._work(job, read)
+
+    def _make_room(self) -> None:
+        """Forget the oldest import that nobody works on."""
+        idle = [known for known, job in self._jobs.items() if job.phase not in (Phase.READING, Phase.LOADING)]
+        for known in idle[: max(0, len(self._jobs) + 1 - JOBS)]:
+            del self._jobs[known]
+        if len(self._jobs) >= JOBS:
+            raise Problem(
+                HTTPStatus.SERVICE_UNAVAILABLE,
+                f"{JOBS} imports are under way already: wait until one of them is through, then drop the files again",
+                retry_after=30,
+            )
 
     def apply(self, import_id: str, without: list[str], by: str) -> Job:
         """Load what was read."""
@@ -378,7 +390,9 @@ class ImportDesk:
         """Stop what an import is at."""
         job = self.job(import_id)
         job.stop = True
-        if job.phase in (Phase.READING, Phase.LOADING):
+        if job.work is not None and job.work.cancel():  # it was still waiting for others
+            job.phase = Phase.READY if job.shown else Phase.CANCELLED
+        elif job.phase in (Phase.READING, Phase.LOADING):
             job.ended.wait(PATIENCE)
         if job.phase is Phase.READY:
             job.phase = Phase.CANCELLED
@@ -397,7 +411,6 @@ class ImportDesk:
 
         def run() -> None:
             try:
-                job.progress(0)
                 work()
             except Cancelled as stopped:
                 job.phase, job.problem = Phase.CANCELLED, in_words(stopped)
@@ -416,7 +429,7 @@ class ImportDesk:
             finally:
                 job.ended.set()
 
-        self._workers.submit(run)
+        job.work = self._workers.submit(run)
         job.ended.wait(PATIENCE)
         if failure:
             raise failure[0]

@@ -32,7 +32,7 @@ def journal(
 ) -> JournalShown:
     """The newest 200 lines, or those before a line."""
     lines = records.journal.lines(before, act, site)
-    return JournalShown(lines=list(lines), acts=list(Act))
+    return JournalShown(lines=lines, acts=list(Act))
 
 
 @router.get("/journal.jsonl", response_class=StreamingResponse)

@@ -240,7 +240,7 @@ def pattern(key: Key, records: Recorded, person: Looking) -> PatternShown:
     return PatternShown(
         key=plan.site,
         name=plan.name or plan.site,
-        versions=list(versions),
+        versions=versions,
         edited=_edited(patterns, plan, versions[0].number if versions else 0),
         sites=sites,
         sites_total=len(made),

@@ -27,7 +27,21 @@ MODELS = {
 
 #: What is no field that one types: members of their own, references chosen on the page, places in an order.
 OTHERWISE = {
-    "site": SitePlan.model_fields.keys() - set(FIELDS["site"]),
+    "site": {
+        "schema_",
+        "customer",
+        "site",
+        "circuits",
+        "segments",
+        "hosts",
+        "devices",
+        "wireless",
+        "slots",
+        "accepted",
+        "answers",
+        "survivors",
+        "pattern",
+    },
     "segments": {"order"},
     "hosts": {"segment"},
     "devices": {"type", "host", "ports", "addresses", "routes", "translations", "allows", "access", "licences"},

@@ -97,6 +97,18 @@ class Sheet(unittest.TestCase):
         self.assertIsNone(self.rows(sheet, 0)["Address"])
         self.assertEqual(self.rows(sheet, 1)["Address"], "given by the provider")
 
+    def test_what_is_known_is_told_though_the_rest_is_not(self) -> None:
+        scope = {"first": "10.40.8.20"}
+        lines = [circuit(address=None, gateway=None)]
+        sheet = site_sheet(site(segments=[segment(scope=scope)], circuits=lines), {})
+        self.assertEqual(self.rows(sheet, 0)["Mask"], "/29")
+        self.assertEqual(self.rows(sheet, 1)["DHCP first"], "10.40.8.20")
+        self.assertIsNone(self.rows(sheet, 1)["DHCP last"])
+
+    def test_nothing_is_told_of_a_range_that_nobody_serves(self) -> None:
+        scope = {"server": "none", "first": "10.40.8.20", "last": "10.40.8.40"}
+        self.assertNotIn("DHCP first", self.rows(site_sheet(site(segments=[segment(scope=scope)]), {}), 0))
+
     def test_it_says_of_circuits_what_the_box_is_told(self) -> None:
         plan = site(circuits=[circuit()])
         side, rows = internet_side(plan, "circ0"), self.rows(site_sheet(plan, {}), 0)

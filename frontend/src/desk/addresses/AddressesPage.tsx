@@ -2,15 +2,15 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { useLocation } from 'react-router';
 import { useRevise } from '../../api/queries';
-import { SitePatternLine } from '../../patterns/SitePatternLine';
+import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
+import { SitePatternLine } from '../../patterns/SitePatternLine';
 import { useDeskState, useDrafting } from '../context';
 import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { CircuitPanel, inOrder } from './CircuitPanel';
 import { freshId } from './edits';
 import { Inside } from './Inside';
-import { Trouble } from '../../parts/Trouble';
 
 /** The internet-facing side and every inside segment, to scale. */
 export function AddressesPage() {

@@ -2,13 +2,13 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Failure, Plan, Segment } from '../../api/client';
 import { propose } from '../../api/queries';
+import { Line, Select } from '../../parts/controls';
 import { RoleOptions, ROLES } from '../../parts/Marks';
 import { subnet } from '../../ruler/addresses';
 import { useDeskState } from '../context';
 import styles from './addresses.module.css';
 import { sizeOf } from './NewSegment';
 import { Proposed, type Proposal } from './Proposed';
-import { Line, Select } from '../../parts/controls';
 
 export interface Row {
   key: string;

@@ -2,11 +2,11 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Failure, Segment } from '../../api/client';
 import { propose, type Wish } from '../../api/queries';
+import { Line, Select } from '../../parts/controls';
 import { RoleMark, RoleOptions, ROLES } from '../../parts/Marks';
 import { useDeskState } from '../context';
 import styles from './addresses.module.css';
 import { Proposed, type Proposal } from './Proposed';
-import { Line, Select } from '../../parts/controls';
 
 type Role = Segment['role'];
 

@@ -3,12 +3,12 @@ import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 import type { Operation, Segment } from '../../api/client';
+import { Line } from '../../parts/controls';
 import { TypedField } from '../../parts/TypedField';
 import { format, parse, subnet, usable } from '../../ruler/addresses';
 import { runText, scopeOf, taken, type Mark } from '../../ruler/marks';
 import { useDeskState, useDrafting } from '../context';
 import { freshId } from './edits';
-import { Line } from '../../parts/controls';
 
 export interface Asked {
   segment: string;

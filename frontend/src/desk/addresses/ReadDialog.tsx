@@ -1,20 +1,20 @@
-import Table from '@mui/material/Table';
-import TableBody from '@mui/material/TableBody';
-import TableCell from '@mui/material/TableCell';
-import TableRow from '@mui/material/TableRow';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableRow from '@mui/material/TableRow';
 import { useEffect, useState } from 'react';
 import type { Failure, Operation, Schemas } from '../../api/client';
 import { readColumn, readLetter } from '../../api/queries';
+import { Lines } from '../../parts/controls';
 import { fieldOf } from '../../parts/fields';
+import { Trouble } from '../../parts/Trouble';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
-import { Lines } from '../../parts/controls';
-import { Trouble } from '../../parts/Trouble';
 
 type Found = Schemas['ReadShown'];
 

@@ -6,12 +6,12 @@ import Popover from '@mui/material/Popover';
 import { useState } from 'react';
 import type { Failure, Segment } from '../../api/client';
 import { propose, type Wish } from '../../api/queries';
+import { Line } from '../../parts/controls';
 import { subnet, type Span } from '../../ruler/addresses';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
 import { removeSegment } from './edits';
 import type { Proposal } from './Proposed';
-import { Line } from '../../parts/controls';
 
 /** Which segments lie right before or behind another one. */
 export function neighboursOf(segments: Record<string, Segment>, id: string): [string, Segment][] {

@@ -1,7 +1,7 @@
 import { memo, useMemo } from 'react';
 import type { Finding, Host, Segment } from '../../api/client';
-import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { fieldOf } from '../../parts/fields';
+import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
 import { parse, short } from '../../ruler/addresses';

@@ -2,11 +2,11 @@ import Button from '@mui/material/Button';
 import { useRef } from 'react';
 import type { Run } from '../../api/client';
 import { useMay } from '../../frame/person';
+import { Trouble } from '../../parts/Trouble';
 import { count, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 import { useAttach } from './queries';
-import { Trouble } from '../../parts/Trouble';
 
 /** The back-ups of this run: stored encrypted, with their checksums. */
 export function Backups({ run }: { run: Run }) {

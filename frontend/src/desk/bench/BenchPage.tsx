@@ -2,6 +2,7 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
 import { useMay } from '../../frame/person';
+import { LinkButton } from '../../parts/controls';
 import { StageMark } from '../../parts/Marks';
 import { Notice } from '../../parts/Notice';
 import { deskPath } from '../../parts/words';
@@ -11,7 +12,6 @@ import { useBegin, useRun } from './queries';
 import { firstOpen } from './sheet';
 import { StepList } from './StepList';
 import { StepView } from './StepView';
-import { LinkButton } from '../../parts/controls';
 
 /** The run sheet of one device: its steps, what laptop and box see of each other, and the values to type. */
 export function BenchPage() {

@@ -1,9 +1,9 @@
 import { useRef, useState } from 'react';
 import type { Failure, Run, Schemas, Step } from '../../api/client';
+import { Lines } from '../../parts/controls';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 import { judge } from './queries';
-import { Lines } from '../../parts/controls';
 
 type Measure = Schemas['MeasureShown'];
 

@@ -3,9 +3,12 @@ import TextField from '@mui/material/TextField';
 import { useEffect, useRef, useState } from 'react';
 import type { Run, Schemas, Step } from '../../api/client';
 import { useMay } from '../../frame/person';
+import { LinkButton } from '../../parts/controls';
 import { CopyValue } from '../../parts/CopyValue';
 import { Key } from '../../parts/Marks';
 import { ReadButton } from '../../parts/ReadSecret';
+import { Trouble } from '../../parts/Trouble';
+import { useKeys } from '../../parts/useKeys';
 import { moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import { Backups } from './Backups';
@@ -15,9 +18,6 @@ import { Measures } from './Measures';
 import { useTick, useUntick } from './queries';
 import { ReachPicture } from './ReachPicture';
 import { stepAway } from './sheet';
-import { LinkButton } from '../../parts/controls';
-import { useKeys } from '../../parts/useKeys';
-import { Trouble } from '../../parts/Trouble';
 
 type Result = Schemas['Result'];
 

@@ -4,13 +4,13 @@ import type { Finding } from '../../api/client';
 import { useSign } from '../../api/queries';
 import { useMay } from '../../frame/person';
 import { SeverityMark } from '../../parts/Marks';
+import { Trouble } from '../../parts/Trouble';
 import { count, dated, deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
 import styles from './clearance.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** What stands in the way of shipping, what was accepted and why, and the signature. */
 export function ClearancePage() {

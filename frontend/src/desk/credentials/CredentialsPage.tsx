@@ -6,8 +6,10 @@ import { Link } from 'react-router';
 import type { Slot } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { useMay } from '../../frame/person';
+import { LinkButton } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
 import { ReadButton, SecretDialog } from '../../parts/ReadSecret';
+import { Trouble } from '../../parts/Trouble';
 import { TypedField } from '../../parts/TypedField';
 import { count, deskPath, moment } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
@@ -16,8 +18,6 @@ import desk from '../desk.module.css';
 import styles from './credentials.module.css';
 import { useMakeMissing, useMakeSecret, useSecretHistory, useSlots } from './queries';
 import { TypeSecret } from './TypeSecret';
-import { LinkButton } from '../../parts/controls';
-import { Trouble } from '../../parts/Trouble';
 
 /** Every secret that the site needs: whether it is there, how good it is, and what can be done about it. */
 export function CredentialsPage() {

@@ -2,10 +2,10 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useRef, useState } from 'react';
 import type { Schemas, Slot } from '../../api/client';
+import { Trouble } from '../../parts/Trouble';
 import { useDeskState } from '../context';
 import styles from './credentials.module.css';
 import { opinion, useTypeSecret } from './queries';
-import { Trouble } from '../../parts/Trouble';
 
 const WORDS = ['guessed at once', 'guessed quickly', 'weak: it would be a stop', 'strong', 'very strong'];
 

@@ -3,9 +3,10 @@ import type { KeyboardEvent } from 'react';
 import { Link } from 'react-router';
 import type { Device, HardwareType, Plan } from '../../api/client';
 import { useRevise } from '../../api/queries';
+import { Choice } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
-import { Choice } from '../../parts/Choice';
 import { PlanFields } from '../../parts/PlanFields';
+import { Trouble } from '../../parts/Trouble';
 import { TypedField } from '../../parts/TypedField';
 import { deskPath } from '../../parts/words';
 import { useDeskState, useLight } from '../context';
@@ -14,7 +15,6 @@ import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { Rules } from './Rules';
 import { removeDevice } from './wires';
-import { Trouble } from '../../parts/Trouble';
 
 interface Props {
   id: string;

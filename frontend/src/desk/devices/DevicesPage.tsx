@@ -4,7 +4,9 @@ import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { Schemas } from '../../api/client';
 import { useRevise } from '../../api/queries';
+import { Options, Select } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
+import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
@@ -15,8 +17,6 @@ import { useAddDevice, useHardware, useTypes } from './queries';
 import { WifiPart } from './WifiPart';
 import { removeDevice } from './wires';
 import { WiringBoard } from './WiringBoard';
-import { Select } from '../../parts/controls';
-import { Trouble } from '../../parts/Trouble';
 
 export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
   edge: 'edge',
@@ -167,11 +167,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
               value={wanted}
               onChange={(event) => setRole(event.target.value as typeof wanted)}
             >
-              {Object.entries(ROLE_WORDS).map(([key, words]) => (
-                <option key={key} value={key}>
-                  {words}
-                </option>
-              ))}
+              <Options of={Object.entries(ROLE_WORDS)} />
             </Select>
           </label>
           <label>

@@ -2,12 +2,11 @@ import Button from '@mui/material/Button';
 import Popover from '@mui/material/Popover';
 import { useState } from 'react';
 import type { HardwareType, PortUse } from '../../api/client';
-import { Choice, labelsOf } from '../../parts/Choice';
-import { Line, Tick } from '../../parts/controls';
+import { Choice, labelsOf, Line, Tick } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 import { portsOf } from './board';
 import styles from './devices.module.css';
 import { usePort, type Porting } from './usePort';
-import { Trouble } from '../../parts/Trouble';
 
 const MODES: [PortUse['mode'], string][] = [
   ['unused', 'unused, switched off'],

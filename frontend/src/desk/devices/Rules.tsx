@@ -2,11 +2,11 @@ import Button from '@mui/material/Button';
 import { useState, type ReactNode } from 'react';
 import type { Device, Operation, Schemas } from '../../api/client';
 import { useRevise } from '../../api/queries';
+import { type Choices, Line, Options, Select } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState } from '../context';
 import styles from './devices.module.css';
-import { Line, Select } from '../../parts/controls';
-import { Trouble } from '../../parts/Trouble';
 
 /** Routes, translation, allowed flows and management access of one box. */
 export function Rules({ id, device }: { id: string; device: Device }) {
@@ -133,25 +133,12 @@ function Lines<T>({ id, part, title, members, words, form }: LinesProps<T>) {
   );
 }
 
-type Choices = readonly (readonly [key: string, label: string])[];
-
-function Choice(props: {
-  label: string;
-  value: string;
-  choices: Choices;
-  onChange: (value: string) => void;
-}) {
+/** One of few, told by the sentence around it. */
+function Word(props: { label: string; value: string; choices: Choices; onChange: (value: string) => void }) {
+  const { label, value, choices, onChange } = props;
   return (
-    <Select
-      aria-label={props.label}
-      value={props.value}
-      onChange={(event) => props.onChange(event.target.value)}
-    >
-      {props.choices.map(([key, label]) => (
-        <option key={key} value={key}>
-          {label}
-        </option>
-      ))}
+    <Select aria-label={label} value={value} onChange={(event) => onChange(event.target.value)}>
+      <Options of={choices} />
     </Select>
   );
 }
@@ -166,9 +153,9 @@ function PairForm(props: {
   const [pair, setPair] = useState([first[0]?.[0] ?? '', second[0]?.[0] ?? ''] as const);
   return (
     <div className={styles.form}>
-      <Choice label="From" value={pair[0]} choices={first} onChange={(value) => setPair([value, pair[1]])} />{' '}
+      <Word label="From" value={pair[0]} choices={first} onChange={(value) => setPair([value, pair[1]])} />{' '}
       {between}{' '}
-      <Choice label="To" value={pair[1]} choices={second} onChange={(value) => setPair([pair[0], value])} />
+      <Word label="To" value={pair[1]} choices={second} onChange={(value) => setPair([pair[0], value])} />
       <Button disabled={!pair[0] || !pair[1]} onClick={() => onAdd(pair[0], pair[1])}>
         Add it
       </Button>
@@ -196,7 +183,7 @@ function RouteForm({
         onChange={(event) => setTo(event.target.value)}
       />{' '}
       by
-      <Choice label="By circuit" value={by} choices={[...circuits, ['', 'a next hop:']]} onChange={setBy} />
+      <Word label="By circuit" value={by} choices={[...circuits, ['', 'a next hop:']]} onChange={setBy} />
       {!by && (
         <Line
           aria-label="Next hop"
@@ -244,8 +231,8 @@ function AccessForm({
   const [networks, setNetworks] = useState('');
   return (
     <div className={styles.form}>
-      <Choice label="Service" value={service} choices={SERVICES} onChange={setService} /> from
-      <Choice
+      <Word label="Service" value={service} choices={SERVICES} onChange={setService} /> from
+      <Word
         label="From segment"
         value={from}
         choices={[...segments, ['', 'networks outside:']]}

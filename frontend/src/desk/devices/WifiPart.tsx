@@ -3,16 +3,16 @@ import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { Wireless } from '../../api/client';
 import { useRevise } from '../../api/queries';
-import { RoleMark, SeverityMark } from '../../parts/Marks';
+import { Choice, labelsOf } from '../../parts/controls';
 import { choiceOf } from '../../parts/fields';
-import { Choice, labelsOf } from '../../parts/Choice';
+import { RoleMark, SeverityMark } from '../../parts/Marks';
 import { PlanFields } from '../../parts/PlanFields';
+import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
 import desk from '../desk.module.css';
 import styles from './devices.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** The site's Wi-Fi networks. Their keys are in the safe. */
 export function WifiPart() {

@@ -2,13 +2,13 @@ import { useMemo, useRef, useState, type PointerEvent } from 'react';
 import type { HardwareType, Plan } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { RoleMark, ROLES } from '../../parts/Marks';
+import { Trouble } from '../../parts/Trouble';
 import { useDeskState, useLight } from '../context';
 import { hang, layOut, SIZES, strands, type PanelPlace, type Point } from './board';
 import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { PortEditor } from './PortEditor';
 import { connect, portUse, type Source } from './wires';
-import { Trouble } from '../../parts/Trouble';
 
 /** The boxes' port panels one above another, the provider's sockets at the top, segments as coloured strands. */
 export function WiringBoard(props: { types: Record<string, HardwareType>; readOnly?: boolean }) {

@@ -3,9 +3,9 @@ import TextField from '@mui/material/TextField';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { failureOf } from '../../api/client';
+import { Trouble } from '../../parts/Trouble';
 import { useDeskState } from '../context';
 import styles from './sheet.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** Every secret of the site on paper: only on request, and noted in the journal. */
 export function CredentialSheet() {

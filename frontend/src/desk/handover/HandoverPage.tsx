@@ -5,8 +5,8 @@ import { useDeskState } from '../context';
 import { CredentialSheet } from './CredentialSheet';
 import { InstallerPage } from './InstallerPage';
 import { Labels } from './Labels';
-import { Shipping } from './Shipping';
 import styles from './sheet.module.css';
+import { Shipping } from './Shipping';
 import { SiteSheet } from './SiteSheet';
 
 const PAPERS = [

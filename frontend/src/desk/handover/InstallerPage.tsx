@@ -1,9 +1,9 @@
+import { Trouble } from '../../parts/Trouble';
+import { useDeskState } from '../context';
 import { useTypes } from '../devices/queries';
 import { WiringBoard } from '../devices/WiringBoard';
-import { useDeskState } from '../context';
 import { useInstaller } from './queries';
 import styles from './sheet.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** For somebody who is not a network person: which cable in which port, what light to expect, whom to call. */
 export function InstallerPage() {

@@ -1,7 +1,7 @@
+import { Trouble } from '../../parts/Trouble';
 import { useDeskState } from '../context';
 import { useLabels } from './queries';
 import styles from './sheet.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** One label a box, as it is printed: host name, site, ports, and a code of host name and revision. */
 export function Labels() {

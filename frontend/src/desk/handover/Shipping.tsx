@@ -4,12 +4,12 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useMay } from '../../frame/person';
 import { SeverityMark } from '../../parts/Marks';
+import { Trouble } from '../../parts/Trouble';
 import { deskPath, moment } from '../../parts/words';
 import { useShip } from '../bench/queries';
 import { useDeskState } from '../context';
 import desk from '../desk.module.css';
 import styles from './sheet.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** Shipping: what has to be so before, and who sent what when with whom. */
 export function Shipping() {

@@ -1,11 +1,11 @@
 import type { ReactNode } from 'react';
 import type { Schemas } from '../../api/client';
 import { SeverityMark } from '../../parts/Marks';
+import { Trouble } from '../../parts/Trouble';
 import { moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import { useSiteSheet } from './queries';
 import styles from './sheet.module.css';
-import { Trouble } from '../../parts/Trouble';
 
 /** The site sheet: every value to type, to be printed. It holds no secrets. */
 export function SiteSheet() {
@@ -47,8 +47,8 @@ export function SiteSheet() {
         {sheet.data && (
           <>
             <Values plain rows={sheet.data.facts} />
-            {sheet.data.parts.map((part) => (
-              <PartValues key={part.title} part={part} />
+            {sheet.data.parts.map((part, place) => (
+              <PartValues key={place} part={part} />
             ))}
           </>
         )}
@@ -124,8 +124,8 @@ function Listed({ heads, rows, mono }: { heads: string[]; rows: ReactNode[][]; m
 function Values({ rows, plain = false }: { rows: Schemas['SheetRow'][]; plain?: boolean }) {
   return (
     <dl className={`${styles.values} ${plain ? styles.plain : ''}`}>
-      {rows.map(({ label, text }) => (
-        <div key={label}>
+      {rows.map(({ label, text }, place) => (
+        <div key={place}>
           <dt>{label}</dt>
           <dd className="mono">{text ?? <Blank />}</dd>
         </div>

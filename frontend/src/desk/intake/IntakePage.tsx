@@ -2,6 +2,8 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Circuit } from '../../api/client';
+import { Line, Tick } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { LetterDialog } from '../addresses/ReadDialog';
 import { useDeskState } from '../context';
@@ -10,8 +12,6 @@ import styles from './intake.module.css';
 import { useAnswer, useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
 import { Survivors } from './Survivors';
-import { Line, Tick } from '../../parts/controls';
-import { Trouble } from '../../parts/Trouble';
 
 interface Group {
   id: string;

@@ -1,12 +1,12 @@
 import { Link } from 'react-router';
 import type { Contradiction } from '../../api/client';
+import { Line, Lines, LinkButton, Select } from '../../parts/controls';
 import { deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
+import { AnswerMark } from './AnswerMark';
 import styles from './intake.module.css';
 import type { Question } from './queries';
 import { useAnswering, type Answering } from './useAnswering';
-import { AnswerMark } from './AnswerMark';
-import { Line, Lines, LinkButton, Select } from '../../parts/controls';
 
 interface Props {
   question: Question;

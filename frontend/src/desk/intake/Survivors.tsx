@@ -1,11 +1,11 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Schemas } from '../../api/client';
-import { useDeskState, useDrafting } from '../context';
-import { freshId } from '../addresses/edits';
-import styles from './intake.module.css';
 import { LinkButton, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
+import { freshId } from '../addresses/edits';
+import { useDeskState, useDrafting } from '../context';
+import styles from './intake.module.css';
 
 /** What the replaced box has that the new one must have too: marked here, and held by a rule from then on. */
 export function Survivors({ candidates, asked }: { candidates: Schemas['Candidate'][]; asked: boolean }) {
