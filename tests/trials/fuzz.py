@@ -83,8 +83,6 @@ def main() -> int:
     print(f"{sum(seen.statuses.values()):,} requests as {len(people)} roles at {len(operations)} operations")
     print(", ".join(f"{status}: {many:,}" for status, many in sorted(seen.statuses.items())))
     print(f"slowest answer {seen.slowest:.2f} s; {len(seen.bad)} bad")
-    for line in dict.fromkeys(seen.bad):
-        print(line)
     return 1 if seen.bad else 0
 
 
@@ -105,6 +103,7 @@ def _asking(operation: Any, each: int, client: TestClient, name: str, seen: Seen
         wrong = answer.status_code >= 500 and answer.status_code not in (503, 507)
         if wrong or spent > PATIENCE or "content-security-policy" not in answer.headers:
             seen.bad.append(f"{name}: {answer.status_code} after {spent:.1f} s")
+            print(seen.bad[-1], flush=True)
 
     return ask
 
