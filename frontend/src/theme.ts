@@ -132,8 +132,14 @@ export const theme = createTheme({
     MuiTable: { defaultProps: { size: 'small' } },
     MuiTableCell: {
       styleOverrides: {
-        root: { padding: '4px 8px', fontSize: 13, lineHeight: '20px', borderColor: 'var(--line)' },
-        head: { color: 'var(--quiet)', fontSize: 12.5, fontWeight: 400 },
+        root: {
+          padding: '4px 8px',
+          fontSize: 13,
+          lineHeight: '20px',
+          borderColor: 'var(--line)',
+          verticalAlign: 'top',
+        },
+        head: { color: 'var(--quiet)', fontSize: 12.5, fontWeight: 600 },
       },
     },
     MuiPaper: { defaultProps: { elevation: 0 } },
@@ -144,7 +150,6 @@ export const theme = createTheme({
         message: { padding: 0 },
       },
     },
-    MuiTooltip: { defaultProps: { enterDelay: 400 } },
     MuiDialog: {
       defaultProps: { transitionDuration: 0 },
       styleOverrides: { paper: { border: '1px solid var(--line)', backgroundImage: 'none' } },

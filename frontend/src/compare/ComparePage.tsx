@@ -9,7 +9,6 @@ import { useComparison, useHistory, useOutbound } from '../api/queries';
 import { LinkButton, SelectInline } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { RoleMark, ROLES } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath, moment } from '../parts/words';
 import { pictureOf } from '../ruler/geometry';
@@ -31,8 +30,8 @@ export function ComparePage() {
     setSearch(next, { replace: true });
   };
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         Compare <Which label="First" value={one} onChoose={choose('one')} /> with{' '}
         <Which label="Second" value={other} onChoose={choose('other')} />
       </h1>
@@ -102,7 +101,7 @@ function Compared({ one, other, changes }: Schemas['Comparison']) {
   const shown = pairs.filter((pair) => all || !pair.same);
   const same = pairs.length - pairs.filter((pair) => !pair.same).length;
   return (
-    <div className={styles.columns}>
+    <div className={`above ${styles.columns}`}>
       <div>
         {shown.map((pair) => (
           <PairRow
@@ -117,7 +116,7 @@ function Compared({ one, other, changes }: Schemas['Comparison']) {
           </LinkButton>
         )}
       </div>
-      <Table className={styles.changes}>
+      <Table className={`card small wide ${styles.changes}`}>
         <caption>{changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}</caption>
         {changes.length > 0 && <Heads of={['What', <SideLink side={one} />, <SideLink side={other} />]} />}
         <TableBody>
@@ -153,7 +152,7 @@ function PairRow({ pair, names }: { pair: Pair; names: [string, string] }) {
   const known = one ?? other;
   if (!known) return null;
   return (
-    <section className={styles.pair} aria-label={`Segment ${known.segment.label}`}>
+    <section className={`card below ${styles.pair}`} aria-label={`Segment ${known.segment.label}`}>
       <header>
         <RoleMark role={known.segment.role} /> <b>{known.segment.label}</b>
         {one && other && one.segment.label !== other.segment.label && <> → {other.segment.label}</>}
@@ -171,7 +170,7 @@ function HalfRow({ half, against, name }: { half: Half | null; against: Half | n
   const changed = useMemo(() => (half ? changedMarks(half, against) : new Set<string>()), [half, against]);
   return (
     <div className={styles.half}>
-      <div className={styles.side}>
+      <div className={`small ${styles.side}`}>
         <div className="quiet">{name}</div>
         <div className="mono" data-changed={half?.segment.subnet !== against?.segment.subnet}>
           {half ? (half.segment.subnet ?? 'no subnet') : 'not there'}

@@ -10,7 +10,6 @@ import { useMay } from '../frame/person';
 import { Line, Lines, Select } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, dated, deskPath } from '../parts/words';
 import styles from './customers.module.css';
@@ -31,11 +30,11 @@ function Shown({ customer }: { customer: Customer }) {
   const { code, name } = customer;
   const here = encodeURIComponent(code);
   return (
-    <div className={page.page}>
-      <div className={styles.top}>
+    <div className="page">
+      <div className={`line baseline far below`}>
         <h1>{name}</h1>
         <span className="mono">{code}</span>
-        <span className={styles.spring} />
+        <span className="end" />
         <Link to={`/outbound?customer=${here}`}>{count(customer.sites.length, 'site')} on Outbound</Link>
         <Link to={`/questions?customer=${here}`}>Open questions</Link>
         <Link to={`/rollout?customer=${here}`}>Many sites at once</Link>
@@ -43,7 +42,7 @@ function Shown({ customer }: { customer: Customer }) {
       <div className={styles.columns}>
         <div>
           <Blocks customer={customer} />
-          <section className={styles.part} aria-label="Reach groups and patterns">
+          <section className="card part below" aria-label="Reach groups and patterns">
             <h2>Reach groups</h2>
             {customer.groups.length === 0 && <p className="quiet">No site is in one.</p>}
             {customer.groups.map((group) => (
@@ -55,7 +54,7 @@ function Shown({ customer }: { customer: Customer }) {
                 </span>
               </p>
             ))}
-            <h2>Patterns</h2>
+            <h2 className="above">Patterns</h2>
             {customer.patterns.length === 0 && <p className="quiet">No site was made from one.</p>}
             {customer.patterns.map((pattern) => (
               <p key={`${pattern.key} ${pattern.version}`}>
@@ -70,9 +69,9 @@ function Shown({ customer }: { customer: Customer }) {
         </div>
         <Usual customer={customer} />
       </div>
-      <section className={styles.part} aria-label="Sites">
+      <section className="card part below" aria-label="Sites">
         <h2>{count(customer.sites.length, 'site')}</h2>
-        <Table className={styles.sites}>
+        <Table className="small wide">
           <TableBody>
             {customer.sites.slice(0, 300).map((site) => (
               <TableRow key={site.site}>
@@ -102,17 +101,22 @@ function Shown({ customer }: { customer: Customer }) {
 
 function Blocks({ customer }: { customer: Customer }) {
   return (
-    <section className={styles.part} aria-label="Blocks">
+    <section className="card part below" aria-label="Blocks">
       <h2>Blocks</h2>
       {customer.blocks.length === 0 && (
         <p className="quiet">None yet: new subnets are taken from the private block that a site is in.</p>
       )}
       {customer.blocks.map((block) => (
-        <div key={block.block} className={styles.block}>
+        <div key={block.block} className={`below ${styles.block}`}>
           <Link className="mono" to={`/space?window=${encodeURIComponent(block.block)}`}>
             {block.block}
           </Link>
-          <svg className={styles.room} viewBox="0 0 100 8" preserveAspectRatio="none" aria-hidden="true">
+          <svg
+            className={`wide ${styles.room}`}
+            viewBox="0 0 100 8"
+            preserveAspectRatio="none"
+            aria-hidden="true"
+          >
             <rect width="100" height="8" fill="var(--track)" />
             <rect width={100 * (1 - block.free / block.size)} height="8" fill="var(--primary)" />
           </svg>
@@ -147,7 +151,7 @@ function Usual({ customer }: { customer: Customer }) {
   });
   const fault = save.error instanceof Failure ? save.error.message : '';
   const field = (name: keyof typeof typed, label: string, hint: string) => (
-    <label className={styles.field}>
+    <label className="field">
       {label}
       <Line
         aria-label={label}
@@ -163,7 +167,7 @@ function Usual({ customer }: { customer: Customer }) {
   );
   return (
     <form
-      className={styles.part}
+      className="card part below"
       aria-label="What is usual here"
       onSubmit={(event) => {
         event.preventDefault();
@@ -186,7 +190,7 @@ function Usual({ customer }: { customer: Customer }) {
       {field('resolvers', 'Resolvers handed out', 'as the pattern has them')}
       {field('domain', 'Domain', 'none')}
       {field('time_zone', 'Time zone', 'Europe/Dublin')}
-      <label className={styles.field}>
+      <label className="field">
         Gateway
         <Select
           aria-label="Gateway"
@@ -199,7 +203,7 @@ function Usual({ customer }: { customer: Customer }) {
           <option value="last">the last usable address</option>
         </Select>
       </label>
-      <label className={styles.field}>
+      <label className="field">
         Notes
         <Lines
           aria-label="Notes"

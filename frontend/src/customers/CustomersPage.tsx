@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { api, body } from '../api/client';
 import { Notice } from '../parts/Notice';
-import page from '../parts/page.module.css';
 import { count } from '../parts/words';
 import styles from './customers.module.css';
 
@@ -20,15 +19,17 @@ export function CustomersPage() {
     );
   }
   return (
-    <div className={page.page}>
-      <h1 className={styles.title}>{count(customers.data.length, 'customer')}</h1>
-      <ul className={styles.list}>
+    <div className="page">
+      <h1>{count(customers.data.length, 'customer')}</h1>
+      <ul className={`rows ${styles.list}`}>
         {customers.data.map((customer) => (
           <li key={customer.code}>
-            <Link to={`/customers/${encodeURIComponent(customer.code)}`}>
-              <b>{customer.name}</b>
-            </Link>{' '}
-            <span className="mono">{customer.code}</span>{' '}
+            <span>
+              <Link to={`/customers/${encodeURIComponent(customer.code)}`}>
+                <b>{customer.name}</b>
+              </Link>{' '}
+              <span className="mono">{customer.code}</span>
+            </span>
             <span className="quiet">{count(customer.sites, 'site')}</span>
           </li>
         ))}

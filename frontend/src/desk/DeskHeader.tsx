@@ -16,14 +16,14 @@ export function DeskHeader() {
   const { name, desk } = useDeskState();
   const { plan, summary, revision } = desk;
   return (
-    <header className={styles.head}>
+    <header className="head">
       <div style={{ minWidth: 0 }}>
-        <div className={styles.sub}>
+        <div className="quiet small clip">
           <Link to={`/customers/${encodeURIComponent(plan.customer)}`}>{summary.customer_name}</Link>{' '}
           <span className="mono">{`${plan.customer}/${plan.site}`}</span>
         </div>
         <h1 title={summary.name}>{summary.name}</h1>
-        <div className={styles.sub}>
+        <div className="quiet small clip">
           {plan.ship_date
             ? `Ships ${dated(plan.ship_date)}, ${away(plan.ship_date, localToday())}`
             : 'No ship date yet'}{' '}
@@ -33,7 +33,7 @@ export function DeskHeader() {
       </div>
       <nav className={styles.track} aria-label="Stages">
         {STAGES.map(({ stage, title }, index) => (
-          <NavLink key={stage} to={deskPath(name, stage)} className={styles.stage}>
+          <NavLink key={stage} to={deskPath(name, stage)} className={`quiet small ${styles.stage}`}>
             {({ isActive }) => (
               <>
                 <StageMark stage={summary.stages[stage]} here={isActive} size={18} />
@@ -43,14 +43,14 @@ export function DeskHeader() {
           </NavLink>
         ))}
       </nav>
-      <div className={styles.right}>
-        <div className={styles.sub}>
+      <div className="right">
+        <div className="quiet small clip">
           <b style={{ color: 'var(--ink)' }}>Revision {revision.number}</b> saved {moment(revision.at)}
         </div>
-        <div className={styles.sub} title={revision.sentence}>
+        <div className="quiet small clip" title={revision.sentence}>
           {revision.by}: {revision.sentence}
         </div>
-        <div className={styles.sub}>
+        <div className="quiet small clip">
           <UndoRedo />
           <History />
         </div>
@@ -112,7 +112,7 @@ function SiteFacts() {
 
 export function KeyHints() {
   return (
-    <div className={styles.keys}>
+    <div className={`quiet small ${styles.keys}`}>
       Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> · mend <Key>R</Key> · accept{' '}
       <Key>A</Key> · undo <Key>Ctrl Z</Key> ·{' '}
       <span style={{ whiteSpace: 'nowrap' }}>

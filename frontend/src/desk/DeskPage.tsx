@@ -57,7 +57,7 @@ export function DeskPage() {
       <WhenFetched then={onFetched} />
     </Suspense>
   ) : (
-    <div className={styles.body}>
+    <div className={`fill ${styles.body}`}>
       <div className={styles.left}>
         <Suspense fallback={<div aria-busy="true" />}>
           <Outlet />

@@ -57,10 +57,10 @@ export function FindingsRail() {
   const accepted = findings.filter((finding) => finding.acceptance);
   const empty = open.filter(isUnfilled);
   return (
-    <aside className={styles.rail} ref={rail} aria-label="Findings">
+    <aside className={`scroll ${styles.rail}`} ref={rail} aria-label="Findings">
       <Verdict />
       <Problem />
-      <div className={styles.sub} role="status">
+      <div className="quiet small clip" role="status">
         {after
           ? `this would end ${count(desk.findings.length - after.length + fresh.length, 'finding')}${fresh.length ? ` and bring ${fresh.length}` : ''}`
           : drafting
@@ -73,7 +73,7 @@ export function FindingsRail() {
         const group = open.filter((finding) => finding.severity === severity);
         return group.length === 0 ? null : (
           <section key={severity} aria-label={count(group.length, severity)}>
-            <h3 className={styles.group}>{count(group.length, severity)}</h3>
+            <h3 className={`quiet small bold ${styles.group}`}>{count(group.length, severity)}</h3>
             {group.map((finding, place) => {
               if (isUnfilled(finding) && empty.length > 2) return null;
               const alike = group.filter((other) => other.rule === finding.rule);
@@ -104,7 +104,7 @@ export function FindingsRail() {
       })}
       {fresh.length > 0 && (
         <section aria-label="What it would bring">
-          <h3 className={styles.group}>It would bring</h3>
+          <h3 className={`quiet small bold ${styles.group}`}>It would bring</h3>
           {fresh.slice(0, 6).map((finding) => (
             <p key={finding.identity} className={styles.fresh}>
               <SeverityMark of={finding.severity} size={12} /> {finding.message}
@@ -115,7 +115,7 @@ export function FindingsRail() {
       )}
       {accepted.length > 0 && (
         <section aria-label="Accepted">
-          <h3 className={styles.group}>{accepted.length} accepted</h3>
+          <h3 className={`quiet small bold ${styles.group}`}>{accepted.length} accepted</h3>
           {accepted.map((finding) => (
             <Accepted key={finding.acceptance} finding={finding} />
           ))}
@@ -154,7 +154,7 @@ function EmptySlots({ findings, onGo }: { findings: Finding[]; onGo: (finding: F
         {owners.length > 3 && ` and ${owners.length - 3} more`} are not in the safe yet: make them on
         Credentials.
       </button>
-      <div className={styles.actions} />
+      <div className={`below ${styles.actions}`} />
     </div>
   );
 }
@@ -167,7 +167,7 @@ function Verdict() {
   const [stops, warns] = [left('stop'), left('warn')];
   if (desk.summary.clear && !drafting) {
     return (
-      <h2 style={{ color: 'var(--clear)' }}>
+      <h2 className="line" style={{ color: 'var(--clear)' }}>
         <SeverityMark of="clear" size={18} /> Clear to ship
       </h2>
     );
@@ -176,13 +176,13 @@ function Verdict() {
   if (Object.keys(circuits).length + Object.keys(segments).length === 0) return <h2>Nothing planned yet</h2>;
   if (stops + warns === 0) {
     return (
-      <h2>
+      <h2 className="line">
         <SeverityMark of="clear" size={18} /> Nothing in the way
       </h2>
     );
   }
   return (
-    <h2>
+    <h2 className="line">
       <SeverityMark of={stops > 0 ? 'stop' : 'warn'} size={18} />
       {stops > 0
         ? `${count(stops, 'stop')} ${desk.plan.customer === PATTERNS ? 'in the pattern' : 'before it can ship'}`
@@ -222,11 +222,11 @@ function OneFinding(props: {
         <br />
         {finding.message}
       </button>
-      <div className={styles.actions}>
+      <div className={`below ${styles.actions}`}>
         {mayPlan && remedies.length > 0 && <Remedies remedies={remedies} />}
         {finding.severity === 'warn' && mayPlan && <AcceptWarn finding={finding} />}
         <Elsewhere finding={finding} />
-        <Link to={`/rules#${finding.rule}`} className={styles.why}>
+        <Link to={`/rules#${finding.rule}`} className="quiet small">
           why
         </Link>
       </div>
@@ -240,11 +240,11 @@ function Remedies({ remedies }: { remedies: Schemas['RemedyShown'][] }) {
   const [more, setMore] = useState(false);
   return (
     <>
-      <div className={styles.remedies}>
+      <div className="pile near start">
         {remedies.slice(0, more ? undefined : 1).map((remedy, place) => (
           <button
             key={remedy.sentence}
-            className={styles.remedy}
+            className={`small ${styles.remedy}`}
             {...(place === 0 ? { 'data-key': 'r' } : {})}
             onMouseEnter={() => show(remedy.operations, true)}
             onMouseLeave={drop}
@@ -257,7 +257,7 @@ function Remedies({ remedies }: { remedies: Schemas['RemedyShown'][] }) {
         ))}
       </div>
       {!more && remedies.length > 1 && (
-        <LinkButton className={styles.more} onClick={() => setMore(true)}>
+        <LinkButton className={`small ${styles.more}`} onClick={() => setMore(true)}>
           {remedies.length === 2 ? 'or another way' : `or ${remedies.length - 1} other ways`}
         </LinkButton>
       )}

@@ -53,7 +53,7 @@ export function UndoRedo() {
       </LinkButton>{' '}
       ·{' '}
       {step.error && (
-        <div role="alert" className={styles.problem}>
+        <div role="alert" className="bad below">
           {step.error.message}
         </div>
       )}
@@ -109,8 +109,8 @@ export function History() {
           {history.error && <li role="alert">{history.error.message}</li>}
           {step.error && <li role="alert">{step.error.message}</li>}
           {history.data?.map((saved) => (
-            <li key={saved.number}>
-              <b className={styles.number}>{saved.number}</b>
+            <li key={saved.number} className="line top below">
+              <b className={`right ${styles.number}`}>{saved.number}</b>
               <div>
                 {saved.name && <b>{saved.name} · </b>}
                 {saved.sentence}
@@ -118,7 +118,7 @@ export function History() {
                   <span title={saved.account && `signs in as ${saved.account}`}>{saved.by}</span>,{' '}
                   {moment(saved.at)}
                 </div>
-                <div className={styles.ways}>
+                <div className="line small">
                   {saved.number !== desk.revision.number && (
                     <>
                       <Link to={`/compare?one=${code}@${saved.number}&other=${code}`}>Compare with now</Link>

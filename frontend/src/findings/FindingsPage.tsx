@@ -8,7 +8,6 @@ import { placeOf } from '../desk/places';
 import { useMay } from '../frame/person';
 import { LinkButton, SelectInline, Tick } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './findings.module.css';
@@ -38,8 +37,8 @@ export function FindingsPage() {
   const { rules, customers } = overview.data;
   const chosen = rules.find((one) => one.rule === rule);
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         What was found at the sites of{' '}
         <SelectInline
           aria-label="Customer"
@@ -55,7 +54,7 @@ export function FindingsPage() {
         </SelectInline>
       </h1>
       <Recent />
-      <div className={styles.columns}>
+      <div className={`above ${styles.columns}`}>
         <nav aria-label="Rules that speak" className={styles.rules}>
           {rules.length === 0 && <p className="quiet">No rule has anything to say.</p>}
           {rules.map((one) => (
@@ -79,7 +78,7 @@ export function FindingsPage() {
 
 function RuleLine({ rule, here, onChoose }: { rule: RuleCount; here: boolean; onChoose: () => void }) {
   return (
-    <button className={styles.rule} aria-current={here} onClick={onChoose}>
+    <button className={`wide ${styles.rule}`} aria-current={here} onClick={onChoose}>
       <SeverityMark of={rule.severity} />
       <span>
         {rule.title}
@@ -124,8 +123,8 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
   };
   return (
     <section aria-label={rule.title} className={styles.spots}>
-      <header>
-        <h2>
+      <header className="line apart">
+        <h2 className="line">
           <SeverityMark of={rule.severity} size={16} /> {rule.title}{' '}
           <Link to={`/rules#${rule.rule}`}>why</Link>
         </h2>
@@ -142,7 +141,7 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
           The first {spots.length} of {listed.data.total.toLocaleString('en-GB')}.
         </p>
       )}
-      <div ref={scroller} className={styles.list}>
+      <div ref={scroller} className={`card above scroll ${styles.list}`}>
         <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="list">
           {rows.getVirtualItems().map((item) => {
             const spot = spots[item.index];
@@ -154,7 +153,7 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
                 ref={rows.measureElement}
                 data-index={item.index}
                 role="listitem"
-                className={styles.spot}
+                className={`afloat ${styles.spot}`}
                 style={{ transform: `translateY(${item.start}px)` }}
               >
                 {mayPlan && rule.remedies && !spot.accepted ? (

@@ -27,7 +27,7 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
   const able = preview.data?.filter((one) => one.remedies.length > 0) ?? [];
   const unable = preview.data?.filter((one) => one.remedies.length === 0 && one.left > 0) ?? [];
   return (
-    <section className={styles.mending} aria-label="What would be done">
+    <section className="note plan" aria-label="What would be done">
       {preview.isPending && (
         <p role="status">
           Working out what would be done at {count(sites.length, 'site')}…{' '}
@@ -37,11 +37,14 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
       {(preview.error ?? apply.error) && <Trouble>{(preview.error ?? apply.error)?.message}</Trouble>}
       {preview.data && (
         <>
-          <ol className={styles.plans}>
+          <ol className={`rows below scroll ${styles.plans}`}>
             {able.map((one) => (
               <li key={`${one.customer}/${one.site}`}>
-                <b>{one.site_name}</b> <span className="quiet">{`${one.customer}/${one.site}`}</span>
-                <div>{one.remedies.join('; ')}</div>
+                <span>
+                  <b>{one.site_name}</b> <span className="quiet">{`${one.customer}/${one.site}`}</span>
+                  <br />
+                  {one.remedies.join('; ')}
+                </span>
               </li>
             ))}
             {unable.map((one) => (

@@ -27,9 +27,9 @@ export function Frame({ person }: { person: Person }) {
   }, []);
   return (
     <PersonContext value={person}>
-      <div className={styles.page}>
+      <div className={`column ${styles.page}`}>
         <header className={styles.strip}>
-          <Link to="/outbound" className={styles.mark} aria-label="Octaplan, to Outbound">
+          <Link to="/outbound" className={`line ${styles.mark}`} aria-label="Octaplan, to Outbound">
             <Mark />
             octaplan
           </Link>
@@ -66,7 +66,7 @@ function PersonMenu({ person }: { person: Person }) {
   return (
     <>
       <button
-        className={styles.person}
+        className={`end small`}
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
       >

@@ -82,7 +82,7 @@ export function GoTo() {
       renderOption={({ key, ...props }, place) => (
         <li key={key} {...props}>
           <span className={styles.kind}>{place.kind}</span>
-          <span className={styles.name}>
+          <span className="fill">
             {place.name}
             <span className="quiet"> {place.detail}</span>
           </span>
@@ -90,7 +90,7 @@ export function GoTo() {
         </li>
       )}
       renderInput={({ slotProps }) => (
-        <div ref={slotProps.input.ref} className={styles.field}>
+        <div ref={slotProps.input.ref} className={`line tight ${styles.field}`}>
           <input
             {...slotProps.htmlInput}
             ref={(element) => {
@@ -102,7 +102,7 @@ export function GoTo() {
             aria-label="Go to a site, address, MAC, name"
             placeholder="Go to a site, address, MAC, name"
             maxLength={100}
-            className={styles.input}
+            className={`fill ${styles.input}`}
           />
           <Key>/</Key>
         </div>

@@ -24,7 +24,7 @@ export function HardwarePage() {
   const shown = hardware.data.find((one) => one.type.key === key) ?? (key ? undefined : hardware.data[0]);
   const edit = (one: TypeShown) => setEditing({ type: one.type, version: one.version });
   return (
-    <div className={styles.page}>
+    <div className={`fill ${styles.page}`}>
       <aside className={styles.list} aria-label="Hardware types">
         {hardware.data.map((one) => (
           <NavLink
@@ -36,10 +36,10 @@ export function HardwarePage() {
             <b>
               {one.type.maker} {one.type.model}
             </b>
-            <span className="quiet">
+            <div className="quiet small">
               {one.type.kind},{' '}
               {one.uses.length === 0 ? 'not used yet' : `used ${count(one.uses.length, 'time')}`}
-            </span>
+            </div>
             <PortPanel type={one.type} small />
           </NavLink>
         ))}
@@ -54,7 +54,7 @@ export function HardwarePage() {
           </Button>
         )}
       </aside>
-      <div className={styles.main}>
+      <div className={`scroll ${styles.main}`}>
         {editing ? (
           <TypeEditor
             key={editing.type.key + editing.version}

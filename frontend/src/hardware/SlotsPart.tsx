@@ -26,7 +26,7 @@ export function SlotsPart({
       <h3>Secrets it takes, and what each must be like</h3>
       {slots.map(([key, slot], index) => (
         <fieldset key={index} className={styles.slot}>
-          <label className={styles.field}>
+          <label className="field">
             Key
             <Line
               className="mono"
@@ -48,9 +48,9 @@ export function SlotsPart({
             value={slot.longest}
             onChange={(n) => put(index, key, { longest: n ?? 1 })}
           />
-          <span className={styles.classes} role="group" aria-label="Must hold">
+          <span className="line wrap" role="group" aria-label="Must hold">
             {classes.map((name) => (
-              <label key={name} className={styles.check}>
+              <label key={name} className={`line ${styles.check}`}>
                 <Tick
                   disabled={slot.digits_only}
                   checked={slot[name]}

@@ -44,7 +44,7 @@ export function TypeEditor({ type, version, onDone }: Props) {
         save.mutate({ type: whole(), version }, { onSuccess: (saved) => onDone(saved.type.key) });
       }}
     >
-      <header className={styles.head}>
+      <header className={`line below`}>
         <h1>{version === 0 ? 'A new hardware type' : `${type.maker} ${type.model}`}</h1>
         <span style={{ marginLeft: 'auto' }} />
         <Button

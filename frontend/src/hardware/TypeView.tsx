@@ -26,7 +26,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
   const warned = type.panel.filter((port) => !port.laptop && port.why_not);
   return (
     <article aria-label={`${type.maker} ${type.model}`}>
-      <header className={styles.head}>
+      <header className={`line below`}>
         <div>
           <h1>
             {type.maker} {type.model}
@@ -46,7 +46,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
           </>
         )}
       </header>
-      <div className={styles.box}>
+      <div className={`below ${styles.box}`}>
         <PortPanel type={type} />
       </div>
       {warned.map((port) => (
@@ -54,8 +54,8 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
           Not into {port.name}: {port.why_not}.
         </div>
       ))}
-      <section className={styles.card} aria-label="Out of its carton">
-        <h2>Out of its carton</h2>
+      <section className={`card ${styles.card}`} aria-label="Out of its carton">
+        <h2 className="below">Out of its carton</h2>
         <dl>
           <Fact label="Address" value={addressOf(type)} big />
           <Fact label="Opens at" value={opensAt(type)} big />
@@ -165,7 +165,7 @@ function opensAt({ factory, console }: HardwareType): string {
 function Fact({ label, value, big = false }: { label: string; value: string; big?: boolean }) {
   return (
     <div data-big={big}>
-      <dt>{label}</dt>
+      <dt className="quiet small">{label}</dt>
       <dd>{value}</dd>
     </div>
   );
@@ -201,7 +201,7 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
       </ul>
       {mayKeep && (
         <form
-          className={styles.note}
+          className="line stretch above"
           onSubmit={(event) => {
             event.preventDefault();
             const note = { text, by: person.full_name, on: localToday() };

@@ -7,7 +7,7 @@ export function Group({ title, children }: { title: string; children: ReactNode 
   return (
     <section>
       <h3>{title}</h3>
-      <div className={styles.fields}>{children}</div>
+      <div className="fields">{children}</div>
     </section>
   );
 }
@@ -20,7 +20,7 @@ export function Words(props: {
   onChange: (value: string | null) => void;
 }) {
   return (
-    <label className={styles.field}>
+    <label className="field">
       {props.label}
       <Line
         className={props.mono ? 'mono' : undefined}
@@ -40,7 +40,7 @@ export function Whole(props: {
   onChange: (value: number | null) => void;
 }) {
   return (
-    <label className={styles.field}>
+    <label className="field">
       {props.label}
       <Line
         className="mono"
@@ -64,7 +64,7 @@ export function Pick<T extends string>(props: {
   onChange: (value: T) => void;
 }) {
   return (
-    <label className={styles.field}>
+    <label className="field">
       {props.label}
       <Select value={props.value} onChange={(event) => props.onChange(event.target.value as T)}>
         {props.choices.map((choice) => (
@@ -80,7 +80,7 @@ export function Pick<T extends string>(props: {
 /** Yes or no. */
 export function Check(props: { label: string; value: boolean; onChange: (value: boolean) => void }) {
   return (
-    <label className={styles.check}>
+    <label className={`line ${styles.check}`}>
       <Tick checked={props.value} onChange={(event) => props.onChange(event.target.checked)} />
       {props.label}
     </label>

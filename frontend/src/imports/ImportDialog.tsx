@@ -12,7 +12,6 @@ import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Preview, Schemas } from '../api/client';
 import { useUndoBatch } from '../findings/queries';
-import styles from '../outbound/outbound.module.css';
 import { LinkButton, Tick } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
@@ -289,7 +288,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
 
 function Listing({ heads, rows }: { heads: string[]; rows: ReactNode[][] }) {
   return (
-    <Table className={styles.table}>
+    <Table>
       <Heads of={heads} />
       <TableBody>
         {rows.slice(0, 500).map((cells, index) => (

@@ -7,7 +7,6 @@ import { useMay } from '../frame/person';
 import { Line, LinkButton } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './inbox.module.css';
@@ -25,8 +24,8 @@ export function InboxPage() {
   if (inbox.error) return <Notice title="The inbox cannot be shown" detail={inbox.error.message} />;
   if (!inbox.data) return null;
   return (
-    <div className={page.page}>
-      <h1 className={styles.title}>
+    <div className="page">
+      <h1 className="below">
         {inbox.data.length === 0 ? 'No refused rows' : `${count(inbox.data.length, 'refused row')} to mend`}
       </h1>
       {done && (
@@ -90,20 +89,20 @@ function Row({ row, onDone }: { row: Waiting; onDone: (words: string, batch: str
   const wrong = new Set(faults.map((fault) => key(fault.column)));
   return (
     <form
-      className={styles.row}
+      className="card part below"
       aria-label={where}
       onSubmit={(event) => {
         event.preventDefault();
         mend.mutate();
       }}
     >
-      <div className={styles.head}>
+      <div className="line far">
         <b>{where}</b>
         <span className="quiet">
           {row.by}, {moment(row.at, true)}
         </span>
         {mayPlan && (
-          <span className={styles.actions}>
+          <span className="line end">
             <Button type="submit" variant="contained" loading={mend.isPending}>
               Load it
             </Button>
@@ -112,13 +111,13 @@ function Row({ row, onDone }: { row: Waiting; onDone: (words: string, batch: str
         )}
       </div>
       {faults.map((fault) => (
-        <p key={fault.column + fault.problem} role="alert" className={styles.fault}>
+        <p key={fault.column + fault.problem} role="alert">
           <SeverityMark of="stop" size={12} /> {fault.column}: {fault.problem}
         </p>
       ))}
-      <div className={styles.cells}>
+      <div className={`line stretch wrap ${styles.cells}`}>
         {row.header.map((name, place) => (
-          <label key={name + place}>
+          <label key={name + place} className="field">
             {name}
             <Line
               aria-label={`${name} in ${where}`}

@@ -9,7 +9,6 @@ import { api, body, type Schemas } from '../api/client';
 import { SelectInline } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath, moment } from '../parts/words';
 import styles from './journal.module.css';
@@ -30,8 +29,8 @@ export function JournalPage() {
   if (!pages.data) return null;
   const lines = pages.data.pages.flatMap(({ lines }) => lines);
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         Journal: show{' '}
         <SelectInline
           aria-label="Which lines"
@@ -48,7 +47,7 @@ export function JournalPage() {
           ))}
         </SelectInline>
       </h1>
-      <div className={styles.check}>
+      <div className={`line far ${styles.check}`}>
         <Button variant="outlined" loading={check.isPending} onClick={() => check.mutate()}>
           Check the chain
         </Button>
@@ -70,7 +69,7 @@ export function JournalPage() {
           Nothing has been noted yet: readings of secrets, clearances and shipments will be.
         </p>
       ) : (
-        <Table className={styles.lines}>
+        <Table className={`card wide ${styles.lines}`}>
           <Heads of={['Line', 'When', 'Who', 'What', 'Site', 'Why']} />
           <TableBody>
             {lines.map((line) => (

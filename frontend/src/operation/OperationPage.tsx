@@ -8,7 +8,6 @@ import TableRow from '@mui/material/TableRow';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../api/client';
 import { CopyValue } from '../parts/CopyValue';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import styles from './operation.module.css';
@@ -26,14 +25,14 @@ export function OperationPage() {
   if (!operation.data) return null;
   const now = operation.data;
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>{summary(now)}</h1>
+    <div className="page">
+      <h1 className="sentence">{summary(now)}</h1>
       {[...now.notes, ...(now.safe_locked ? [now.safe_locked] : [])].map((note) => (
         <Alert key={note} severity="warning" variant="outlined">
           {note[0]?.toUpperCase() + note.slice(1)}.
         </Alert>
       ))}
-      <div className={styles.columns}>
+      <div className={`above ${styles.columns}`}>
         <Copies now={now} />
         <Facts now={now} />
       </div>
@@ -134,7 +133,7 @@ function Facts({ now }: { now: Operation }) {
   return (
     <section aria-label="This installation">
       <h2>This installation</h2>
-      <dl className={styles.facts}>
+      <dl className="rows">
         {facts.map(([name, value]) => (
           <div key={name}>
             <dt>{name}</dt>

@@ -88,13 +88,13 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
   );
   return (
     <form
-      className={styles.page}
+      className="page"
       onSubmit={(event) => {
         event.preventDefault();
         save.mutate();
       }}
     >
-      <div className={styles.top}>
+      <div className={`line far ${styles.top}`}>
         <h1>Settings</h1>
         <span className="quiet" role="status">
           Revision {shown.revision.number}
@@ -131,7 +131,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           New subnets of a customer are taken from its blocks; without any, from the private block that the
           site is in.
         </p>
-        <div className={styles.blocks}>
+        <div className={`above ${styles.blocks}`}>
           {Object.entries(shown.customers).map(([code, name]) => (
             <TextField
               key={code}
@@ -161,7 +161,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         </Part>
         <Part title="Names and examples" rules={['domain-public', 'wan-private']}>
           {lines('ownedDomains', 'owned_domains', 'Public domains that customers own, one a line')}
-          <label className={styles.check}>
+          <label className="line baseline">
             <Tick
               checked={draft.flagDocumentation}
               disabled={!may}
@@ -178,10 +178,10 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
 
 function Part({ title, rules, children }: { title: string; rules: string[]; children: ReactNode }) {
   return (
-    <section className={styles.part} aria-label={title}>
+    <section className="card part pile above" aria-label={title}>
       <h2>
         {title}
-        <span className={styles.rules}>
+        <span className={`line stretch quiet small end ${styles.rules}`}>
           used by{' '}
           {rules.map((rule) => (
             <Link key={rule} to={`/rules#${rule}`} className="mono">
@@ -202,9 +202,9 @@ function History({ number }: { number: number }) {
   });
   if (!history.data || history.data.length === 0) return null;
   return (
-    <section className={styles.part} aria-label="Revisions">
+    <section className="card part above" aria-label="Revisions">
       <h2>{count(history.data.length, 'revision')}</h2>
-      <ol className={styles.history}>
+      <ol className="rows">
         {history.data.slice(0, 20).map((saved) => (
           <li key={saved.number}>
             <b>{saved.number}</b> {saved.sentence}{' '}

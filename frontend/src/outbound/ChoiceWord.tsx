@@ -17,7 +17,7 @@ export function ChoiceWord(props: {
   return (
     <>
       <button
-        className={styles.choice}
+        className={`bold ${styles.choice}`}
         aria-haspopup="menu"
         aria-label={`${props.label}: ${words}`}
         onClick={(event) => setAnchor(event.currentTarget)}

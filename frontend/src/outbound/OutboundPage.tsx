@@ -46,7 +46,7 @@ export function OutboundPage() {
 
   return (
     <div
-      className={styles.page}
+      className={`fill column ${styles.page}`}
       onDragOver={(event) => {
         event.preventDefault();
         setDragging(mayPlan);
@@ -88,7 +88,7 @@ export function OutboundPage() {
           .
         </h1>
       )}
-      <div className={styles.counts}>
+      <div className="line far quiet small below">
         {sites.length > 0 && <span role="status">{totals(shown)}</span>}
         {mayPlan && (
           <>
@@ -159,7 +159,13 @@ function SiteList({ sites, today }: { sites: OutboundSite[]; today: string }) {
     );
   };
   return (
-    <div ref={scroller} className={styles.list} onKeyDown={move} role="list" aria-label="Sites by ship week">
+    <div
+      ref={scroller}
+      className={`fill scroll ${styles.list}`}
+      onKeyDown={move}
+      role="list"
+      aria-label="Sites by ship week"
+    >
       <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
         {rows.getVirtualItems().map((item) => {
           const site = sites[item.index];
@@ -170,7 +176,7 @@ function SiteList({ sites, today }: { sites: OutboundSite[]; today: string }) {
             <div
               key={item.key}
               role="listitem"
-              className={`${styles.row} ${first ? styles.opens : ''}`}
+              className={`afloat ${styles.row} ${first ? styles.opens : ''}`}
               style={{ transform: `translateY(${item.start}px)` }}
             >
               <div className={styles.week}>
@@ -196,10 +202,7 @@ function SiteRow({ site, index }: { site: OutboundSite; index: number }) {
       <span title={`${site.customer}/${site.site}`}>
         <b>{site.name}</b> <span className="quiet">{site.customer_name}</span>
       </span>
-      <span
-        className={styles.track}
-        title={site.ship_date ? `Ships ${dated(site.ship_date)}` : 'No ship date'}
-      >
+      <span className="line near" title={site.ship_date ? `Ships ${dated(site.ship_date)}` : 'No ship date'}>
         {Object.entries(site.stages).map(([stage, state]) => (
           <span key={stage} title={`${stage}: ${state}`}>
             <StageMark stage={state} />
@@ -211,7 +214,7 @@ function SiteRow({ site, index }: { site: OutboundSite; index: number }) {
         {site.next}
         {site.open && !site.shipped && <span className="quiet"> · open: {site.open}</span>}
       </span>
-      <span className={styles.state}>
+      <span className={`line ${styles.state}`}>
         {site.clear && (
           <span style={{ color: 'var(--clear)', fontWeight: 600 }}>
             <SeverityMark of="clear" /> clear

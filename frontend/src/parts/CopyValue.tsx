@@ -11,8 +11,8 @@ export function CopyValue({ label, text, onCopied }: { label: string; text: stri
   const words = /^[a-z][a-z ,:]+$/i.test(text) && !/^[a-z0-9.-]+$/i.test(text);
   return (
     <div className={styles.value}>
-      <div className={styles.label}>{label}</div>
-      <div className={styles.line}>
+      <div className="quiet small">{label}</div>
+      <div className="line apart">
         <button
           type="button"
           className={`${styles.text} ${words ? '' : 'mono'}`}
@@ -34,13 +34,13 @@ export function CopyValue({ label, text, onCopied }: { label: string; text: stri
         </Button>
       </div>
       {said && (
-        <div role="status" className={styles.said}>
+        <div role="status" className="quiet small">
           {said}
         </div>
       )}
       <Dialog open={large} onClose={() => setLarge(false)} slotProps={{ paper: { 'aria-label': label } }}>
         <button type="button" className={styles.large} onClick={() => setLarge(false)}>
-          <span className={styles.label}>{label}</span>
+          <div className="quiet small">{label}</div>
           <span className="mono">{text}</span>
         </button>
       </Dialog>

@@ -45,7 +45,7 @@ export function DayInput({ label, value, disabled = false, onCommit }: Props) {
         }}
       />
       {wrong && text.length === 10 && (
-        <span role="alert" className={styles.message} data-wrong="true">
+        <span role="alert" className={`quiet small ${styles.message}`} data-wrong="true">
           No such day: write year-month-day
         </span>
       )}

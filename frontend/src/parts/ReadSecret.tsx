@@ -103,7 +103,7 @@ function Shown({ secret, spoken, onHide }: { secret: string; spoken: string[]; o
         ))}
       </div>
       <p className={styles.spoken}>{spoken.join(', ')}</p>
-      <p className={styles.legend}>
+      <p className={`line baseline small ${styles.legend}`}>
         <span className={styles.small}>small</span> <span className={styles.capital}>CAPITAL</span>{' '}
         <span className={styles.digit}>123</span> <span className={styles.sign}>-/!</span>
         <span className="quiet">

@@ -71,7 +71,7 @@ export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocu
     return (
       <select
         {...common}
-        className={styles.cell}
+        className={`wide ${styles.cell}`}
         value={typed.shown}
         onChange={(event) => typed.choose(event.target.value)}
       >
@@ -91,7 +91,11 @@ export function TypedCell({ path, label, value, choices }: Omit<Props, 'autoFocu
         maxLength={1000}
       />
       {typed.message && (
-        <div role={typed.wrong ? 'alert' : 'status'} className={styles.message} data-wrong={typed.wrong}>
+        <div
+          role={typed.wrong ? 'alert' : 'status'}
+          className={`quiet small ${styles.message}`}
+          data-wrong={typed.wrong}
+        >
           {typed.message}
         </div>
       )}

@@ -5,7 +5,7 @@ import styles from './patterns.module.css';
 /** The segments of a pattern as a strip: as wide as their sizes say, in their roles' colours. */
 export function Layout({ segments }: { segments: Schemas['LaidSegment'][] }) {
   return (
-    <div className={styles.layout}>
+    <div className={`line stretch near ${styles.layout}`}>
       {segments.map((segment) => (
         <span
           key={segment.label}
@@ -15,8 +15,8 @@ export function Layout({ segments }: { segments: Schemas['LaidSegment'][] }) {
             borderTopColor: ROLES[segment.role].hue,
           }}
         >
-          <b>{segment.label}</b>
-          <small>
+          <b className="clip">{segment.label}</b>
+          <small className="clip">
             {segment.prefix === null ? 'no size yet' : `/${segment.prefix}`}
             {segment.vlan !== null && `, VLAN ${segment.vlan}`}
           </small>

@@ -35,7 +35,7 @@ export function PatternPage() {
   return (
     <DeskOf name={name} desk={state.data} mayPlan={mayPlan} lit={memberOf(hash.slice(1))}>
       <PatternHeader />
-      <div className={desk.body}>
+      <div className={`fill ${desk.body}`}>
         <div className={desk.left}>
           <Inside />
           <Uses />
@@ -58,13 +58,13 @@ function PatternHeader() {
   const shown = pattern.data;
   const newest = shown?.versions[0];
   return (
-    <header className={styles.head}>
+    <header className="head">
       <div>
-        <div className={desk.sub}>
+        <div className="quiet small clip">
           <Link to="/patterns">Patterns</Link> · drawn on example addresses: what counts is size and offset
         </div>
         <h1>{plan.name ?? plan.site}</h1>
-        <div className={desk.sub}>
+        <div className="quiet small clip">
           {newest
             ? `Version ${newest.number} of ${moment(newest.at, true)} by ${newest.by}`
             : 'No version yet'}
@@ -72,7 +72,7 @@ function PatternHeader() {
           {shown?.edited && newest && ' · edited since'}
         </div>
       </div>
-      <div className={styles.making}>
+      <div className="line far">
         {mayPlan && note === null && (
           <>
             <Button
@@ -108,7 +108,7 @@ function PatternHeader() {
         </Dialog>
         {note !== null && (
           <form
-            className={styles.note}
+            className={`line stretch ${styles.note}`}
             onSubmit={(event) => {
               event.preventDefault();
               make.mutate({ revision: revision.number, note }, { onSuccess: () => setNote(null) });
@@ -130,14 +130,14 @@ function PatternHeader() {
         )}
         {(make.error ?? remove.error) && <Trouble>{(make.error ?? remove.error)?.message}</Trouble>}
       </div>
-      <div className={desk.right}>
-        <div className={desk.sub}>
+      <div className="right">
+        <div className="quiet small clip">
           <b style={{ color: 'var(--ink)' }}>Revision {revision.number}</b> saved {moment(revision.at)}
         </div>
-        <div className={desk.sub} title={revision.sentence}>
+        <div className="quiet small clip" title={revision.sentence}>
           {revision.by}: {revision.sentence}
         </div>
-        <div className={desk.sub}>
+        <div className="quiet small clip">
           <UndoRedo />
           <History />
         </div>
@@ -154,14 +154,14 @@ function Uses() {
   if (!shown) return null;
   const newest = shown.versions[0]?.number ?? 0;
   return (
-    <div className={`${desk.card} ${styles.uses}`}>
+    <div className={'card part above'}>
       <div style={{ maxWidth: 340 }}>
         <TypedField path="/name" label="Name of the pattern" value={state.plan.name ?? ''} />
       </div>
       {shown.versions.length > 0 && (
         <section aria-label="Versions">
           <h3>{count(shown.versions.length, 'version')}</h3>
-          <ol className={styles.versions}>
+          <ol>
             {shown.versions.map((version) => (
               <li key={version.number}>
                 <b>{version.number}</b> {version.note || 'without a note'}{' '}

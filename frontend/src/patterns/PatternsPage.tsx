@@ -3,7 +3,6 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
-import page from '../parts/page.module.css';
 import { count } from '../parts/words';
 import { Layout } from './Layout';
 import { MakePattern } from './MakePattern';
@@ -18,10 +17,10 @@ export function PatternsPage() {
   if (patterns.error) return <Notice title="Patterns cannot be shown" detail={patterns.error.message} />;
   if (!patterns.data) return null;
   return (
-    <div className={page.page}>
-      <div className={styles.top}>
+    <div className="page">
+      <div className="line far below">
         <h1 style={{ fontSize: 18 }}>{count(patterns.data.length, 'pattern')}</h1>
-        <span className={styles.spring} />
+        <span className="end" />
         {mayPlan && (
           <>
             <Link to="/rollout">Many sites at once</Link>
@@ -32,7 +31,7 @@ export function PatternsPage() {
         )}
       </div>
       {patterns.data.map((pattern) => (
-        <Link key={pattern.key} to={`/patterns/${pattern.key}`} className={styles.pattern}>
+        <Link key={pattern.key} to={`/patterns/${pattern.key}`} className={`card below ${styles.pattern}`}>
           <div>
             <b>{pattern.name}</b>
             <div className="quiet">

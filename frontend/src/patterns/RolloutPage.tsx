@@ -3,7 +3,6 @@ import { Link } from 'react-router';
 import { useUndoBatch } from '../findings/queries';
 import { useMay } from '../frame/person';
 import { Line, Lines, LinkButton, SelectInline, Tick } from '../parts/controls';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './patterns.module.css';
@@ -23,7 +22,7 @@ export function RolloutPage() {
   const rolling = useRollout();
   const { preview, make, customer, code, fresh, waiting } = rolling;
   return (
-    <div className={page.page}>
+    <div className="page">
       <Wanted rolling={rolling} />
       <Where rolling={rolling} />
       {waiting.length > 0 && <Waiting rolling={rolling} />}
@@ -38,7 +37,7 @@ export function RolloutPage() {
 function Wanted({ rolling }: { rolling: Rolling }) {
   const { customers, ready, key, code, fresh, growth } = rolling;
   return (
-    <h1 className={page.sentence}>
+    <h1 className="sentence">
       Make sites of{' '}
       <SelectInline
         aria-label="Customer"
@@ -98,7 +97,7 @@ function Where({ rolling }: { rolling: Rolling }) {
   const { customer, blocks, reserved, table } = rolling;
   return (
     <div className={styles.inputs}>
-      <label>
+      <label className="field">
         Out of the blocks
         <Line
           className="mono"
@@ -109,7 +108,7 @@ function Where({ rolling }: { rolling: Rolling }) {
           onChange={(event) => rolling.setBlocks(event.target.value)}
         />
       </label>
-      <label>
+      <label className="field">
         But not out of
         <Line
           className="mono"
@@ -120,7 +119,7 @@ function Where({ rolling }: { rolling: Rolling }) {
           onChange={(event) => rolling.setReserved(event.target.value)}
         />
       </label>
-      <label className={styles.table}>
+      <label className={`field ${styles.table}`}>
         Further sites, pasted from a spreadsheet with its header
         <Lines
           className="mono"
@@ -146,14 +145,14 @@ function Waiting({ rolling: { waiting, left, setLeft } }: { rolling: Rolling }) 
     setLeft(next);
   };
   return (
-    <details className={styles.waiting} open={waiting.length <= 12}>
+    <details className="below" open={waiting.length <= 12}>
       <summary>
         {count(waiting.length - left.size, 'site')} of {waiting.length} without segments taken along
       </summary>
       <LinkButton onClick={() => setLeft(left.size === 0 ? new Set(waiting) : new Set())}>
         {left.size === 0 ? 'none of them' : 'all of them'}
       </LinkButton>
-      <div className={styles.codes}>
+      <div className={`line stretch far wrap scroll ${styles.codes}`}>
         {waiting.map((site) => (
           <label key={site}>
             <Tick checked={!left.has(site)} onChange={() => toggle(site)} /> {site}
@@ -172,7 +171,7 @@ function Doing({ rolling }: { rolling: Rolling }) {
   const shown = preview.data;
   const error = preview.error ?? make.error ?? undo.error;
   return (
-    <div className={styles.go}>
+    <div className="line far">
       <Button
         variant="contained"
         disabled={!pattern || code === '' || blocks.trim() === '' || make.isSuccess}

@@ -22,7 +22,7 @@ export function RolloutPreview({
   const labels = [...new Set(shown.sites.flatMap((site) => site.segments.map((segment) => segment.label)))];
   return (
     <>
-      <h2 className={styles.sum}>
+      <h2 className={`line ${styles.sum}`}>
         {shown.stops > 0 ? (
           <>
             <SeverityMark of="stop" size={16} /> {count(shown.stops, 'stop')} would be found
@@ -48,7 +48,7 @@ export function RolloutPreview({
           ))}
         </section>
       )}
-      <div className={styles.scroll}>
+      <div className={`card scroll ${styles.scroll}`}>
         <Table className={styles.made}>
           <Heads of={['Site', 'Run', ...labels, 'Found']} />
           <TableBody>
@@ -86,7 +86,7 @@ export function RolloutPreview({
         {shown.sites.length > 400 && <p className="quiet">and {shown.sites.length - 400} more</p>}
       </div>
       {shown.findings.length > 0 && (
-        <section aria-label="What would be found" className={styles.found}>
+        <section aria-label="What would be found">
           {shown.findings.slice(0, 40).map((one, place) => (
             <p key={place}>
               <SeverityMark of={one.severity} size={12} /> <b>{one.site}</b> {one.message}

@@ -29,7 +29,7 @@ export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposa
   };
   if (!shown && (!mayPlan || segments === 0)) return null;
   return (
-    <div className={styles.line}>
+    <div className={`line far wrap small ${styles.line}`}>
       {shown && (
         <>
           <span>
@@ -52,7 +52,7 @@ export function SitePatternLine({ onProposal }: { onProposal: (proposal: Proposa
       )}
       {problem && <span role="alert">{problem}</span>}
       {open && shown && (
-        <ul className={styles.departures}>
+        <ul className={`wide ${styles.sites}`}>
           {shown.departures.slice(0, 40).map((one) => (
             <li key={one.path + one.text}>{one.text}</li>
           ))}

@@ -13,7 +13,7 @@ import { SecondFactor } from './SecondFactor';
 export function MePage() {
   const person = usePersonHere();
   return (
-    <div className={styles.page}>
+    <div className="page">
       <h1>{person.full_name}</h1>
       <p className="quiet">
         Signs in as {person.name}, {person.role}.
@@ -51,7 +51,7 @@ function OwnPassword() {
   );
   return (
     <form
-      className={styles.part}
+      className={`pile start ${styles.part}`}
       onSubmit={(event: FormEvent) => {
         event.preventDefault();
         change.mutate();

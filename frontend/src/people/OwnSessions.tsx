@@ -18,14 +18,15 @@ export function OwnSessions() {
     onSettled: () => queries.invalidateQueries({ queryKey: ['own sessions'] }),
   });
   return (
-    <section className={styles.part} aria-label="Sessions">
+    <section className={`pile start ${styles.part}`} aria-label="Sessions">
       <h2>Where you are signed in</h2>
       {(sessions.error ?? end.error) && <Trouble>{(sessions.error ?? end.error)?.message}.</Trouble>}
-      <ul className={styles.sessions}>
+      <ul className="rows">
         {sessions.data?.map((session) => (
           <li key={session.id}>
             <span>
               <b>{session.own ? 'Here' : `On ${session.agent}`}</b>, since {moment(session.at)}
+              <br />
               <small className="quiet">from {session.address || 'somewhere'}</small>
             </span>
             {!session.own && (

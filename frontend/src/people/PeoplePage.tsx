@@ -42,9 +42,9 @@ export function PeoplePage() {
   if (accounts.error) return <Trouble>{accounts.error.message}</Trouble>;
   if (!accounts.data) return null;
   return (
-    <div className={styles.page}>
+    <div className="page">
       <h1>People</h1>
-      <Table className={styles.people}>
+      <Table className={`card wide above`}>
         <Heads of={['Name', 'Signs in as', 'May', 'Last day', 'Second factor', '']} />
         <TableBody>
           {accounts.data.map((account) => (
@@ -153,7 +153,7 @@ function AccountRow({ account }: { account: Account }) {
           </>
         ) : (
           <form
-            className={styles.inline}
+            className="line stretch near"
             onSubmit={(event) => {
               event.preventDefault();
               change.mutate({ password });
@@ -219,7 +219,7 @@ function NewAccount() {
     setFresh({ ...fresh, [key]: event.target.value });
   return (
     <form
-      className={styles.part}
+      className={`pile start ${styles.part}`}
       onSubmit={(event) => {
         event.preventDefault();
         add.mutate();

@@ -10,7 +10,7 @@ import styles from './people.module.css';
 export function SecondFactor({ on }: { on: boolean }) {
   const [codes, setCodes] = useState<string[] | null>(null);
   return (
-    <section className={styles.part} aria-label="Second factor">
+    <section className={`pile start ${styles.part}`} aria-label="Second factor">
       <h2>Second factor</h2>
       {codes ? (
         <RecoveryCodes codes={codes} onDone={() => setCodes(null)} />
@@ -48,7 +48,7 @@ function SetUp({ on, onCodes }: { on: boolean; onCodes: (codes: string[]) => voi
   if (!begin.data)
     return (
       <form
-        className={styles.fields}
+        className="pile start wide"
         onSubmit={(event) => {
           event.preventDefault();
           begin.mutate();
@@ -63,7 +63,7 @@ function SetUp({ on, onCodes }: { on: boolean; onCodes: (codes: string[]) => voi
     );
   return (
     <form
-      className={styles.fields}
+      className="pile start wide"
       onSubmit={(event) => {
         event.preventDefault();
         confirm.mutate();
@@ -90,7 +90,7 @@ function TurnOff() {
   });
   return (
     <form
-      className={styles.fields}
+      className="pile start wide"
       aria-label="Turn the second factor off"
       onSubmit={(event) => {
         event.preventDefault();

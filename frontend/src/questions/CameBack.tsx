@@ -11,7 +11,6 @@ import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { useReadAnswers, useTakeAnswers, type Matched } from './queries';
-import styles from './questions.module.css';
 
 /** Answers that came back: pasted or as a table, each beside what the plan says, taken when they were looked at. */
 export function CameBack() {
@@ -35,7 +34,7 @@ export function CameBack() {
   };
   const error = read.error ?? take.error ?? undo.error;
   return (
-    <section className={styles.back} aria-label="Answers that came back">
+    <section className="card part above" aria-label="Answers that came back">
       <h2>Answers that came back</h2>
       <Lines
         className="mono"
@@ -48,7 +47,7 @@ export function CameBack() {
         value={text}
         onChange={(event) => setText(event.target.value)}
       />
-      <div className={styles.tools}>
+      <div className="line far wrap below">
         <Button variant="contained" disabled={text.trim() === ''} onClick={() => begin({ text })}>
           Read them
         </Button>
@@ -92,7 +91,7 @@ export function CameBack() {
         <>
           {found.length === 0 && <p role="status">No answer is in it.</p>}
           {found.length > 0 && (
-            <Table className={styles.matched}>
+            <Table className="below">
               <Heads of={['Take', 'Site', 'Question', 'So far', 'Now', '']} />
               <TableBody>
                 {found.slice(0, 500).map((one, place) => (

@@ -6,7 +6,6 @@ import { useMay } from '../frame/person';
 import { copy } from '../parts/clipboard';
 import { SelectInline } from '../parts/controls';
 import { Notice } from '../parts/Notice';
-import page from '../parts/page.module.css';
 import { count, deskPath } from '../parts/words';
 import { CameBack } from './CameBack';
 import { useListText, useQuestions, type QuestionList } from './queries';
@@ -27,8 +26,8 @@ export function QuestionsPage() {
   const chosen = lists.data.find((list) => idOf(list) === wanted) ?? lists.data[0];
   const total = lists.data.reduce((sum, list) => sum + list.total, 0);
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         {count(total, 'question')} open at{' '}
         <SelectInline
           aria-label="Customer"
@@ -45,7 +44,7 @@ export function QuestionsPage() {
           ))}
         </SelectInline>
       </h1>
-      <div className={styles.columns}>
+      <div className={`above ${styles.columns}`}>
         <nav aria-label="Whom to ask" className={styles.lists}>
           {lists.data.map((list) => (
             <button
@@ -80,8 +79,8 @@ function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
   const query = new URLSearchParams({ whom: list.whom, who: list.who, customer }).toString();
   const text = useListText(list, customer).data ?? '';
   return (
-    <section className={styles.chosen} aria-label={`Questions for ${list.who}`}>
-      <div className={styles.tools}>
+    <section className="card part" aria-label={`Questions for ${list.who}`}>
+      <div className="line far wrap below">
         <Button variant="contained" onClick={() => void copy(text).then(setCopied)}>
           Copy the list
         </Button>
@@ -94,10 +93,10 @@ function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
           XLSX
         </a>
       </div>
-      <pre className={styles.text} tabIndex={0} aria-label={`The list for ${list.who}`}>
+      <pre className={`scroll ${styles.text}`} tabIndex={0} aria-label={`The list for ${list.who}`}>
         {text}
       </pre>
-      <p className={styles.where}>
+      <p className={`line stretch wrap small ${styles.where}`}>
         On Intake:{' '}
         {list.first.map((one) => (
           <Link key={`${one.customer}/${one.site}`} to={deskPath(one, 'intake')}>

@@ -10,7 +10,7 @@ export function Magnifier({ picture, at, x }: { picture: SegmentPicture; at: big
   const cells = Array.from({ length: Number(REACH) * 2 + 1 }, (_, place) => at - REACH + BigInt(place));
   return (
     <div
-      className={styles.magnifier}
+      className={`small ${styles.magnifier}`}
       style={{ left: `max(0px, min(100% - 300px, ${x - 150}px))` }}
       aria-hidden
     >

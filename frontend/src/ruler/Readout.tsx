@@ -10,10 +10,10 @@ export function Readout({ picture, value }: { picture: SegmentPicture; value: bi
     `${cut(host.name)} ${short(host.value, picture.net)}`;
   const beside = [below && `◂ ${end(below)}`, above && `${end(above)} ▸`].filter(Boolean).join('   ');
   return (
-    <div className={`mono ${styles.readout}`}>
+    <div className={`mono small clip ${styles.readout}`}>
       {format({ family: picture.net.family, value })}{' '}
       <span className="quiet">{describe(picture, value)}</span>
-      {beside && <span className={styles.beside}>{beside}</span>}
+      {beside && <span className={`quiet ${styles.beside}`}>{beside}</span>}
     </div>
   );
 }

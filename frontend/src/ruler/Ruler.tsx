@@ -106,7 +106,7 @@ function Scaled({ id, segment, hosts, picture, hue, lit, onLight, handling, chan
       )}
       {at !== null && !(active && letter < SMALL_STEP) && <Readout picture={picture} value={at} />}
       {crowded && at === null && (
-        <div className={styles.readout}>
+        <div className={`small clip ${styles.readout}`}>
           {shown.length} fixed hosts: names on pointing, + or Ctrl and wheel to look closer
         </div>
       )}

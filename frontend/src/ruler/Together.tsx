@@ -17,7 +17,7 @@ export function Together(props: {
     ['Close up', closedUp(marks)],
   ] as const;
   return (
-    <div className={styles.together} role="toolbar" aria-label="Chosen hosts">
+    <div className={`line wrap small ${styles.together}`} role="toolbar" aria-label="Chosen hosts">
       <b>{marks.length} hosts</b>
       {ways.map(([words, operations]) => (
         <Button

@@ -4,7 +4,6 @@ import { useLocation, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { Options, SelectInline } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './rules.module.css';
@@ -38,8 +37,8 @@ export function RulesPage() {
   );
   const chapters = [...new Set(wanted.map((rule) => rule.chapter))];
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         Rule book: show{' '}
         <SelectInline
           aria-label="Which rules"

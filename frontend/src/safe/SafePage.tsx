@@ -47,8 +47,8 @@ export function SafePage() {
     setChosen(next);
   };
   return (
-    <div className={styles.page}>
-      <div className={styles.top}>
+    <div className="page">
+      <div className="line baseline far below">
         <h1>Safe</h1>
         <span className="quiet" role="status">
           {count(
@@ -71,7 +71,7 @@ export function SafePage() {
         )}
       </div>
       {locked && (
-        <p role="alert" className={styles.locked}>
+        <p role="alert" className="note">
           <b>The safe is closed.</b> {locked}.
         </p>
       )}
@@ -81,7 +81,7 @@ export function SafePage() {
           No site needs a secret yet: they come with the boxes, Wi-Fi and PPPoE circuits of the sites.
         </p>
       ) : (
-        <Table className={styles.sites}>
+        <Table className={`card ${styles.sites}`}>
           <Heads
             of={[
               <span className="sr">Choose</span>,
@@ -178,7 +178,7 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
     },
   });
   return (
-    <section className={styles.settings} aria-label="How the safe is kept">
+    <section className={`pile start ${styles.settings}`} aria-label="How the safe is kept">
       <h2>How it is kept</h2>
       <p>
         Sealed with AES-GCM under a key in the file <span className="mono">safe.key</span> beside the

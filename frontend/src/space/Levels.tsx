@@ -92,7 +92,7 @@ export function Levels({ space, colour, lit, onWindow }: Props) {
     event.preventDefault();
   };
   return (
-    <div ref={box} className={styles.levels}>
+    <div ref={box} className={`card ${styles.levels}`}>
       <svg
         ref={svg}
         width={width}

@@ -33,7 +33,7 @@ export function PublicSpace({ customer }: { customer: string }) {
       <p className="quiet" role="status">
         {lines.length === 0 ? 'No provider has handed anything out yet' : count(lines.length, 'block')}
       </p>
-      <div ref={scroller} className={styles.public}>
+      <div ref={scroller} className={`card scroll ${styles.public}`}>
         <div style={{ height: rows.getTotalSize(), position: 'relative' }} role="list">
           {rows.getVirtualItems().map((item) => {
             const line = lines[item.index];
@@ -43,7 +43,7 @@ export function PublicSpace({ customer }: { customer: string }) {
               <div
                 key={item.key}
                 role="listitem"
-                className={styles.handed}
+                className={`afloat ${styles.handed}`}
                 style={{ transform: `translateY(${item.start}px)` }}
               >
                 {first && <h2 className={styles.provider}>{line.provider || 'Provider not known'}</h2>}

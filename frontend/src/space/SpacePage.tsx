@@ -8,7 +8,6 @@ import { useCustomers, useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
 import { Line, LinkButton, Options, Select, SelectInline } from '../parts/controls';
 import { RoleMark, SeverityMark } from '../parts/Marks';
-import page from '../parts/page.module.css';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
 import { Levels, type Colour } from './Levels';
@@ -44,8 +43,8 @@ export function SpacePage() {
   };
   const customers = useCustomers(true);
   return (
-    <div className={page.page}>
-      <h1 className={page.sentence}>
+    <div className="page">
+      <h1 className="sentence">
         Address space{' '}
         <SelectInline
           aria-label="Which address space"
@@ -141,7 +140,7 @@ function WindowField(props: { window: string; above: string | null; onWindow: (w
   const [text, setText] = useState(window);
   return (
     <form
-      className={styles.window}
+      className={`line wrap ${styles.window}`}
       onSubmit={(event) => {
         event.preventDefault();
         onWindow(text.trim());
@@ -191,7 +190,7 @@ function SegmentList({ space, onWindow }: { space: Space; onWindow: (window: str
               <div
                 key={item.key}
                 role="listitem"
-                className={styles.row}
+                className={`afloat ${styles.row}`}
                 style={{ transform: `translateY(${item.start}px)` }}
               >
                 <LinkButton className="mono" onClick={() => onWindow(placed.subnet)}>
@@ -255,7 +254,7 @@ function FindRoom(props: {
     <section aria-label="Find room">
       <h2 className={styles.heading}>Find room</h2>
       <form
-        className={styles.room}
+        className="line near wrap"
         onSubmit={(event) => {
           event.preventDefault();
           void ask();
@@ -307,7 +306,7 @@ function FindRoom(props: {
       </form>
       {problem && <Trouble>{problem}</Trouble>}
       {found && (
-        <ol className={styles.found} aria-label="Where there is room">
+        <ol className="rows above" aria-label="Where there is room">
           {found.found.length === 0 && (
             <li>
               No free /{found.prefix} is left in the blocks of {found.customer}.

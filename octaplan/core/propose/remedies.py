@@ -114,7 +114,7 @@ def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], find
     propose = _PROPOSING.get(finding.rule)
     if propose is None:
         return []
-    stops = {_identity(f) for f in findings if f.severity is Severity.STOP}
+    stops = {_where(f) for f in findings if f.severity is Severity.STOP}
     kept: list[Remedy] = []
     try:
         for remedy in propose(Trouble(portfolio, plan, finding)):
@@ -128,7 +128,8 @@ def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], find
     return kept
 
 
-def _identity(finding: Finding) -> tuple[str, str, str, str]:
+def _where(finding: Finding) -> tuple[str, str, str, str]:
+    """What is wrong where; unlike a finding's identity it stays as it is when addresses move."""
     address = finding.subject if finding.rule == "overlap-address" else ""
     return finding.rule, "" if address else finding.path, finding.field, address
 
@@ -141,10 +142,10 @@ def _holds(
     except PatchError:
         return False
     view = portfolio.view(after)
-    if any(_identity(f) == _identity(finding) for f in RULES[finding.rule].findings(view)):
+    if any(_where(f) == _where(finding) for f in RULES[finding.rule].findings(view)):
         return False
     grave = (rule for rule in RULES.values() if rule.severity is Severity.STOP)
-    return {_identity(f) for rule in grave for f in rule.findings(view)} <= stops
+    return {_where(f) for rule in grave for f in rule.findings(view)} <= stops
 
 
 # --- Subnets ---------------------------------------------------------------------------------------------

@@ -6,7 +6,6 @@ import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
 import { SitePatternLine } from '../../patterns/SitePatternLine';
 import { useDeskState, useDrafting } from '../context';
-import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { CircuitPanel, inOrder } from './CircuitPanel';
 import { freshId } from './edits';
@@ -41,12 +40,12 @@ export function AddressesPage() {
   const empty = circuits.length + Object.keys(plan.segments).length === 0;
   return (
     <>
-      <div className={styles.heading} style={{ marginTop: 0 }}>
+      <div className="line baseline far heading" style={{ marginTop: 0 }}>
         <h2>Internet side</h2>
         <span className="quiet">
           {circuits.length === 0 ? 'no circuit yet' : count(circuits.length, 'circuit')}
         </span>
-        <span className={styles.spring} />
+        <span className="end" />
         {mayPlan && <Button onClick={addCircuit}>Add circuit</Button>}
       </div>
       {circuits.map(([id, circuit]) => (
@@ -61,7 +60,7 @@ export function AddressesPage() {
       <Inside head={(propose) => <SitePatternLine onProposal={propose} />} />
       {revise.error && <Trouble>{revise.error.message}</Trouble>}
       {mayPlan && empty && (
-        <div className={`${desk.card} ${styles.first}`}>
+        <div className={`card ${styles.first}`}>
           Begin with the line: <b>Add circuit</b>, then paste what the provider wrote. Then <b>Lay out</b> the
           segments from a list of what is needed, or load the intake tables on Outbound.
         </div>

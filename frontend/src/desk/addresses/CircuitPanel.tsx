@@ -10,7 +10,6 @@ import { TypedField } from '../../parts/TypedField';
 import { format, isBehind, parse, subnet } from '../../ruler/addresses';
 import { BlockRuler, cellsOf, type Cell } from '../../ruler/BlockRuler';
 import { useDeskState, useDrafting, useLight, useSteps } from '../context';
-import desk from '../desk.module.css';
 import styles from './addresses.module.css';
 import { remove } from './edits';
 import { LetterDialog } from './ReadDialog';
@@ -49,13 +48,13 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
   };
   return (
     <section
-      className={`${desk.card} ${styles.circuit} ${lit === path ? styles.lit : ''}`}
+      className={`card below ${styles.circuit} ${lit === path ? 'lit' : ''}`}
       data-path={path}
       aria-label={`Circuit ${circuit.label}`}
       onPaste={paste}
     >
-      <div className={styles.line}>
-        <button className={styles.toggle} aria-expanded={open} onClick={onToggle}>
+      <div className="line wrap baseline">
+        <button className="toggle" aria-expanded={open} onClick={onToggle}>
           <b>{circuit.label}</b>
           <span className="quiet">
             {' '}
@@ -65,7 +64,7 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
             {circuit.reference && ` ref ${circuit.reference}`}
           </span>
         </button>
-        <span className={styles.spring} />
+        <span className="end" />
         <span className="quiet">
           {circuit.resolvers.length > 0 && (
             <>
@@ -90,7 +89,7 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
       ))}
       <SecondFamily circuit={circuit} />
       {open && (
-        <div className={styles.fields} style={{ marginTop: 18 }}>
+        <div className="fields" style={{ marginTop: 18 }}>
           <PlanFields kind="circuits" path={path} member={circuit} />
         </div>
       )}
@@ -133,7 +132,7 @@ function CircuitActions(props: {
         Paste a letter
       </Button>
       <button
-        className={styles.more}
+        className={`quiet end ${styles.more}`}
         aria-haspopup="menu"
         aria-label={`What to do with ${label}`}
         onClick={(event) => setAnchor(event.currentTarget)}
@@ -162,7 +161,7 @@ function RoutedBlock({ id, circuit, block }: { id: string; circuit: Circuit; blo
   const pick = (cell: Cell, element: HTMLElement) => setPicked({ cell, element });
   return (
     <div style={{ marginTop: 6 }}>
-      <div className={`${styles.line} quiet`} style={{ fontSize: 12.5 }}>
+      <div className="line wrap baseline quiet small">
         <span>
           routed to {circuit.address ?? 'the site'}: <span className="mono">{block}</span>
         </span>
@@ -223,7 +222,7 @@ function SecondFamily({ circuit }: { circuit: Circuit }) {
   const { address6, prefix6, gateway6, modem_subnet } = circuit;
   if (!address6 && !gateway6 && !modem_subnet) return null;
   return (
-    <div className={`${styles.line} quiet`} style={{ marginTop: 6, fontSize: 12.5 }}>
+    <div className="line wrap baseline quiet small" style={{ marginTop: 6 }}>
       {(address6 || gateway6) && (
         <span>
           IPv6{' '}
@@ -234,7 +233,7 @@ function SecondFamily({ circuit }: { circuit: Circuit }) {
           , out by <span className="mono">{gateway6 ?? 'a gateway not known yet'}</span>
         </span>
       )}
-      <span className={styles.spring} />
+      <span className="end" />
       {modem_subnet && (
         <span>
           behind a modem with <span className="mono">{modem_subnet}</span> inside
@@ -255,7 +254,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
   if (circuit.handoff === 'static' && cells.length > 0) {
     return (
       <>
-        <div className={styles.line} style={{ marginTop: 4 }}>
+        <div className="line wrap baseline" style={{ marginTop: 4 }}>
           <span style={{ color: outside ? 'var(--stop)' : 'var(--primary)', fontSize: 12.5 }}>
             {!gateway && 'the way out is not known yet'}
             {gateway &&
@@ -263,7 +262,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
               `goes out by ${cells.find((cell) => cell.kind === 'provider')?.label ?? 'itself'}`}
             {outside && `the gateway ${circuit.gateway} is not in this block`}
           </span>
-          <span className={styles.spring} />
+          <span className="end" />
           <span className="mono quiet">
             {handoff} mask {maskOf(circuit.prefix ?? 0, handoff ?? '')}
           </span>
@@ -287,7 +286,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
     dhcp: 'given by the provider, may change',
   }[circuit.handoff ?? 'static'];
   return (
-    <div className={styles.handoff}>
+    <div className={'line tight above'}>
       <div className={styles.box}>
         <div className="quiet">provider</div>
         <div className="mono">{circuit.gateway ?? (fixed ? 'gateway not known yet' : 'its own gateway')}</div>
@@ -305,7 +304,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
         {wire ?? 'hand-off not answered'}
       </div>
       <div className={styles.box} data-open={!fixed || !circuit.address}>
-        <div className={`quiet ${styles.one}`}>{site} edge</div>
+        <div className={`quiet clip ${styles.one}`}>{site} edge</div>
         <div className="mono">{ours}</div>
       </div>
     </div>
@@ -315,7 +314,7 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
 /** Said where the circuit's address is none of the internet. */
 function Behind({ sort }: { sort: 'private' | 'shared' }) {
   return (
-    <div className={styles.behind}>
+    <div className={`small ${styles.behind}`}>
       behind somebody else&apos;s translation: {sort} addresses, nothing from outside arrives unless they pass
       it on
     </div>

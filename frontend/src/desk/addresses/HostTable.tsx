@@ -78,7 +78,7 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
     <>
       {pasted && <ColumnDialog {...pasted} onClose={() => setPasted(null)} />}
       {hosts.length > 0 && (
-        <table className={styles.hosts} data-six={six} onPaste={paste}>
+        <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
           <thead>
             <tr>
               {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Address is', ''].map((head) => (
@@ -132,7 +132,7 @@ const HostRow = memo(function HostRow(props: {
     );
   };
   return (
-    <tr data-path={`/hosts/${id}`} className={lit ? styles.lit : ''}>
+    <tr data-path={`/hosts/${id}`} className={lit ? 'lit' : ''}>
       <td>{field('name')}</td>
       <td>{field('kind')}</td>
       <td>{field('address')}</td>
@@ -141,7 +141,11 @@ const HostRow = memo(function HostRow(props: {
       <td>{field('method')}</td>
       <td>
         {onRemove && (
-          <button className={styles.remove} aria-label={`Remove ${host.name}`} onClick={() => onRemove(id)}>
+          <button
+            className={`bad small ${styles.remove}`}
+            aria-label={`Remove ${host.name}`}
+            onClick={() => onRemove(id)}
+          >
             Remove
           </button>
         )}

@@ -4,8 +4,6 @@ import { useLocation, useSearchParams } from 'react-router';
 import type { Finding, Host } from '../../api/client';
 import { count } from '../../parts/words';
 import { useDeskState, useDrafting, useFound } from '../context';
-import desk from '../desk.module.css';
-import styles from './addresses.module.css';
 import { findingsBySegment, hostsBySegment } from './edits';
 import { LayOut } from './LayOut';
 import { NewSegment } from './NewSegment';
@@ -47,7 +45,7 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
   const segments = Object.entries(plan.segments);
   return (
     <>
-      <div className={styles.heading}>
+      <div className="line baseline far heading">
         <h2>Inside</h2>
         <span className="quiet">
           {segments.length === 0 ? 'no segment yet' : count(segments.length, 'segment')}
@@ -58,7 +56,7 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
             </>
           )}
         </span>
-        <span className={styles.spring} />
+        <span className="end" />
         {mayPlan && (
           <>
             <Button onClick={() => setPanel('lay out')}>Lay out</Button>
@@ -70,7 +68,7 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
       {panel === 'new' && <NewSegment onClose={close} {...(room ? { near: room } : {})} />}
       {panel === 'lay out' && <LayOut onClose={close} />}
       {proposal && <Proposed proposal={proposal} onDone={() => setProposal(null)} />}
-      <div className={desk.card} hidden={segments.length === 0}>
+      <div className="card" hidden={segments.length === 0}>
         {segments.map(([id, segment]) => (
           <SegmentRow
             key={id}

@@ -62,7 +62,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
     }
   };
   return (
-    <div className={styles.panel} role="group" aria-label="Lay out the site">
+    <div className={`below ${styles.panel}`} role="group" aria-label="Lay out the site">
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -81,7 +81,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
           />
         </label>
         , the largest first:
-        <div className={styles.needs}>
+        <div className={`pile near ${styles.needs}`}>
           {rows.map((row) => (
             <div key={row.key}>
               <Select
@@ -109,7 +109,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
               />
               <button
                 type="button"
-                className={styles.remove}
+                className={`bad small ${styles.remove}`}
                 aria-label={
                   row.segment ? `Leave where it is: ${row.label}` : `Remove ${row.label || 'this need'}`
                 }
@@ -135,7 +135,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
         </Button>
         <Button onClick={onClose}>Close</Button>
         {problem && (
-          <div role="alert" className={styles.wrong}>
+          <div role="alert" className="bad">
             {problem}
           </div>
         )}

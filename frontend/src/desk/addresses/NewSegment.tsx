@@ -36,7 +36,7 @@ export function NewSegment({ onClose, near }: { onClose: () => void; near?: stri
     }
   };
   return (
-    <div className={styles.panel} role="group" aria-label="New segment">
+    <div className={`below ${styles.panel}`} role="group" aria-label="New segment">
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -82,7 +82,7 @@ export function NewSegment({ onClose, near }: { onClose: () => void; near?: stri
         </Button>
         <Button onClick={onClose}>Close</Button>
         {problem && (
-          <div role="alert" className={styles.wrong}>
+          <div role="alert" className="bad">
             {problem}
           </div>
         )}

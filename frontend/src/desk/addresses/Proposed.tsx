@@ -22,7 +22,7 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
   };
   return (
     <section
-      className={styles.proposed}
+      className={`note plan ${styles.proposed}`}
       aria-label="Proposal"
       onKeyDown={(event) => event.key === 'Escape' && leave()}
     >

@@ -59,7 +59,7 @@ export function LetterDialog(props: {
         <Lines
           autoFocus
           aria-label="Letter of the provider"
-          className={`mono ${styles.letter}`}
+          className="mono"
           rows={7}
           maxLength={10_000}
           placeholder="IP 198.51.100.18/29 GW .17 DNS 192.0.2.53, 192.0.2.54"
@@ -138,7 +138,7 @@ function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: 
 function Readings({ found, name }: { found: Found[]; name: (field: string) => string }) {
   if (found.length === 0) return null;
   return (
-    <Table className={styles.readings}>
+    <Table className={`above ${styles.readings}`}>
       <TableBody>
         {found.map((one) => (
           <TableRow key={one.field} data-problem={one.problem !== ''}>

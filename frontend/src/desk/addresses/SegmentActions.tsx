@@ -55,7 +55,7 @@ export function SegmentActions(props: {
   return (
     <>
       <button
-        className={styles.more}
+        className={`quiet end ${styles.more}`}
         aria-haspopup="menu"
         aria-label={`What to do with ${segment.label}`}
         onClick={(event) => setAnchor(event.currentTarget)}
@@ -63,7 +63,7 @@ export function SegmentActions(props: {
         …
       </button>
       {problem && !sizing && (
-        <div role="alert" className={styles.wrong}>
+        <div role="alert" className="bad">
           {problem}
         </div>
       )}
@@ -162,7 +162,7 @@ function Sizing(props: { segment: Segment; problem: string; onAsk: (text: string
         />
       </label>
       {props.problem && (
-        <div role="alert" className={styles.wrong}>
+        <div role="alert" className="bad">
           {props.problem}
         </div>
       )}

@@ -65,38 +65,36 @@ function SegmentRowDrawn(props: RowProps) {
   const saved = desk.plan.segments[id];
   return (
     <section
-      className={`${styles.segment} ${lit === path ? styles.lit : ''}`}
+      className={`${styles.segment} ${lit === path ? 'lit' : ''}`}
       data-path={path}
       aria-label={`Segment ${segment.label}`}
     >
       <div className={styles.side}>
-        <div className={styles.top}>
-          <button
-            className={`${styles.toggle} ${styles.name}`}
-            aria-expanded={open}
-            onClick={() => onToggle(id)}
-          >
+        <div className="line near">
+          <button className="toggle line wide" aria-expanded={open} onClick={() => onToggle(id)}>
             <RoleMark role={segment.role} />
-            <b title={segment.label}>{segment.label}</b>
-            <span className={styles.facts} style={{ whiteSpace: 'nowrap' }}>
+            <b className="clip" title={segment.label}>
+              {segment.label}
+            </b>
+            <span className={`quiet small ${styles.facts}`} style={{ whiteSpace: 'nowrap' }}>
               {segment.vlan === null ? 'no VLAN' : `VLAN ${segment.vlan}`}
             </span>
           </button>
           {mayPlan && saved && <SegmentActions id={id} segment={saved} onProposal={onProposal} />}
         </div>
-        <div className={styles.subnet}>
+        <div className="line apart">
           <span className="mono">{segment.subnet ?? 'no subnet yet'}</span>
           {stopped && <SeverityMark of="stop" />}
         </div>
-        <div className={styles.facts}>
+        <div className={`quiet small ${styles.facts}`}>
           gateway <span className="mono">{gatewayText(segment, picture)}</span>
         </div>
         {segment.subnet6 && (
-          <div className={styles.facts}>
+          <div className={`quiet small ${styles.facts}`}>
             <span className="mono">{segment.subnet6}</span>
           </div>
         )}
-        {picture && <div className={styles.facts}>{countsText(segment, picture)}</div>}
+        {picture && <div className={`quiet small ${styles.facts}`}>{countsText(segment, picture)}</div>}
       </div>
       {picture ? (
         <Ruler
@@ -140,7 +138,7 @@ function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
   const usual = segment.role === 'guest' ? 'local, as guests are' : 'group, as usual';
   return (
     <div className={styles.detail}>
-      <div className={styles.fields}>
+      <div className="fields">
         <PlanFields
           kind="segments"
           path={path}

@@ -16,7 +16,7 @@ export function Backups({ run }: { run: Run }) {
   const [mayStage, mayRead] = [useMay('stage'), useMay('read')];
   const place = [name.customer, name.site].map(encodeURIComponent).join('/');
   return (
-    <div className={styles.backups}>
+    <div className={`pile start ${styles.backups}`}>
       {run.backups.length === 0 && <p className="quiet">None is attached yet.</p>}
       {run.backups.map((backup) => (
         <div key={backup.id}>

@@ -51,10 +51,10 @@ function OneRun({ device }: { device: string }) {
   const here = sheet.steps.find((step) => step.key === chosen)?.key ?? firstOpen(sheet);
   const step = sheet.steps.find((one) => one.key === here);
   return (
-    <div className={styles.bench}>
+    <div className={`fill ${styles.bench}`}>
       <aside className={styles.steps} aria-label="Run sheet">
         <Boxes device={device} />
-        <div className={styles.box}>
+        <div className={`quiet small ${styles.box}`}>
           {sheet.type}
           {sheet.begun && mayStage && (
             <>
@@ -84,7 +84,7 @@ function OneRun({ device }: { device: string }) {
 function Boxes({ device }: { device: string }) {
   const { name, desk: state } = useDeskState();
   return (
-    <nav className={styles.boxes} aria-label="Boxes of this site">
+    <nav className={`scroll ${styles.boxes}`} aria-label="Boxes of this site">
       {state.staging.map((staging) => {
         const stage = staging.finished ? 'done' : staging.trouble || staging.problem ? 'trouble' : 'open';
         const box = state.plan.devices[staging.device];
@@ -92,11 +92,14 @@ function Boxes({ device }: { device: string }) {
           <Link
             key={staging.device}
             to={deskPath(name, `bench/${staging.device}`)}
+            className="line"
             aria-current={staging.device === device ? 'page' : undefined}
           >
             <StageMark stage={stage} />
-            <b title={box?.name ?? ''}>{box?.name ?? box?.role}</b>
-            <span>
+            <b className="fill clip" title={box?.name ?? ''}>
+              {box?.name ?? box?.role}
+            </b>
+            <span className="quiet small">
               {staging.done}/{staging.steps}
             </span>
           </Link>

@@ -81,10 +81,10 @@ function One(props: {
   const expected = measure.kind === 'ping' || measure.kind === 'light' ? '' : measure.expect;
   return (
     <label className={styles.measure}>
-      <span>
+      <span className="small">
         {measure.label}
         {!measure.needed && <span className="quiet"> (if you can)</span>}
-        {expected && <span className={styles.expected}>{expected}</span>}
+        {expected && <span className={`quiet ${styles.expected}`}>{expected}</span>}
       </span>
       <Lines
         rows={text.includes('\n') ? 4 : 1}

@@ -7,7 +7,7 @@ export function ReachPicture({ run, step }: { run: Run; step: Step }) {
   const same = JSON.stringify(step.before) === JSON.stringify(step.after);
   if (!step.before.port && !step.after.port) return null;
   return (
-    <div className={styles.picture}>
+    <div className={`card ${styles.picture}`}>
       <Scene title={same ? 'Now and after this step' : 'Now'} situation={step.before} run={run} />
       {!same && <Scene title="After this step" situation={step.after} run={run} />}
       {step.lost && (
@@ -27,7 +27,7 @@ function Scene({ title, situation, run }: { title: string; situation: Situation;
   const says = `${title}: laptop ${laptop || 'without address'}, ${word}, ${run.name} ${box}${port && !console_ ? ` at port ${port}` : ''}`;
   return (
     <section className={styles.scene} data-tone={tone} aria-label={says}>
-      <h4>{title}</h4>
+      <h4 className="quiet small">{title}</h4>
       <div className={styles.row}>
         <div className={styles.laptop}>
           <div className="quiet">Laptop {howWords(how) && `· ${howWords(how)}`}</div>
@@ -37,12 +37,12 @@ function Scene({ title, situation, run }: { title: string; situation: Situation;
           <span>{word}</span>
         </div>
         <div className={styles.device}>
-          <div className={styles.plate}>
+          <div className="line wrap apart small below">
             <span>{run.name}</span>
             <span className={styles.address}>{console_ ? 'console' : box || 'no address here'}</span>
           </div>
           <div
-            className={styles.jacks}
+            className="pile near"
             style={{ gridTemplateColumns: `repeat(${Math.min(8, run.ports.length)}, 1fr)` }}
           >
             {run.ports.slice(0, 16).map((name) => (

@@ -15,21 +15,21 @@ export function StepList(props: { run: Run; here: string; onChoose: (key: string
     <ol className={styles.list} ref={list} aria-label="Steps">
       {groups(run).map(({ group, steps }, index) => (
         <li key={index}>
-          <h3>{group}</h3>
+          <h3 className="quiet small">{group}</h3>
           <ol>
             {steps.map(({ step, number }) => (
               <li key={step.key}>
                 <button
-                  className={styles.step}
+                  className={`wide ${styles.step}`}
                   aria-current={step.key === here ? 'step' : undefined}
                   onClick={() => onChoose(step.key)}
                 >
                   <Mark step={step} number={number} />
-                  <span className={styles.title}>{step.title}</span>
-                  <span className={styles.who}>{whoOf(step)}</span>
+                  <span className="broken">{step.title}</span>
+                  <span className={`quiet small ${styles.who}`}>{whoOf(step)}</span>
                 </button>
                 {step.lost && (
-                  <div className={styles.cut}>
+                  <div className="line near bad small bold">
                     <svg width="52" height="12" aria-hidden="true">
                       <path
                         d="M0 6h18l4-5 5 10 5-10 4 5h16"
@@ -47,7 +47,7 @@ export function StepList(props: { run: Run; here: string; onChoose: (key: string
         </li>
       ))}
       {run.problem && (
-        <li className={styles.problem} role="alert">
+        <li className={`note ${styles.problem}`} role="alert">
           It ends here: {run.problem}.
         </li>
       )}
@@ -57,11 +57,11 @@ export function StepList(props: { run: Run; here: string; onChoose: (key: string
 
 function Mark({ step, number }: { step: Step; number: number }) {
   const { tick } = step;
-  if (!tick) return <span className={styles.number}>{number}</span>;
+  if (!tick) return <span className={`quiet ${styles.number}`}>{number}</span>;
   if (tick.touched) {
     return (
       <span
-        className={styles.number}
+        className={`quiet ${styles.number}`}
         style={{ color: 'var(--warn)' }}
         title="The plan asks for something else since"
       >
@@ -75,7 +75,7 @@ function Mark({ step, number }: { step: Step; number: number }) {
     failed: ['✕', 'var(--stop)', 'trouble'],
   }[tick.result] as [string, string, string];
   return (
-    <span className={styles.number} style={{ color: colour, fontWeight: 700 }}>
+    <span className={`quiet ${styles.number}`} style={{ color: colour, fontWeight: 700 }}>
       {sign}
       <span className="sr">{word}</span>
     </span>

@@ -78,7 +78,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
   return (
     <>
       <main className={styles.middle} aria-label="This step">
-        <div className={styles.scroll}>
+        <div className={`fill scroll ${styles.scroll}`}>
           <div className="quiet">
             Step {number} of {run.steps.length}
             {step.group === 'Inside' || step.group === 'Rules and access'
@@ -116,7 +116,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
               onClose={() => setNoting(null)}
             />
           ) : (
-            <div className={styles.actions}>
+            <div className="line wrap">
               {mayStage && (
                 <BigButton loading={tick.isPending} onClick={() => record('done')}>
                   {step.lost ? 'Done, it stopped answering' : 'Done'}
@@ -128,23 +128,29 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
               {step.measures.length > 0 && <Hint word="Measure" of="M" />}
               {mayStage && (
                 <>
-                  <LinkButton className={styles.hint} onClick={() => setNoting('skipped')}>
+                  <LinkButton className={`quiet small ${styles.hint}`} onClick={() => setNoting('skipped')}>
                     Skip <Key>S</Key>
                   </LinkButton>
-                  <LinkButton className={styles.hint} onClick={() => setNoting('failed')}>
+                  <LinkButton className={`quiet small ${styles.hint}`} onClick={() => setNoting('failed')}>
                     Trouble <Key>T</Key>
                   </LinkButton>
                 </>
               )}
-              <LinkButton className={styles.hint} onClick={() => onGo(stepAway(run, step.key, -1))}>
+              <LinkButton
+                className={`quiet small ${styles.hint}`}
+                onClick={() => onGo(stepAway(run, step.key, -1))}
+              >
                 Back <Key>B</Key>
               </LinkButton>
-              <LinkButton className={styles.hint} onClick={() => onGo(stepAway(run, step.key, 1))}>
+              <LinkButton
+                className={`quiet small ${styles.hint}`}
+                onClick={() => onGo(stepAway(run, step.key, 1))}
+              >
                 Next <Key>N</Key>
               </LinkButton>
               {step.tick && mayStage && (
                 <LinkButton
-                  className={styles.hint}
+                  className={`quiet small ${styles.hint}`}
                   onClick={() => step.tick && untick.mutate({ step: step.key, seen: step.tick.at })}
                 >
                   Take back
@@ -154,11 +160,11 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
           )}
         </footer>
       </main>
-      <aside className={styles.values} ref={values} aria-label="Type these">
-        <h3>{step.values.length > 0 ? 'Type these' : 'Nothing to type'}</h3>
+      <aside className={`scroll ${styles.values}`} ref={values} aria-label="Type these">
+        <h3 className="below">{step.values.length > 0 ? 'Type these' : 'Nothing to type'}</h3>
         {step.values.map((value, index) =>
           value.secret ? (
-            <div key={index} className={styles.secret}>
+            <div key={index} className={`line apart ${styles.secret}`}>
               <div>
                 <div className="quiet">{value.label}</div>
                 <div>in the safe</div>
@@ -176,7 +182,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
 
 function Hint({ word, of }: { word: string; of: string }) {
   return (
-    <span className={styles.hint}>
+    <span className={`quiet small ${styles.hint}`}>
       {word} <Key>{of}</Key>
     </span>
   );
@@ -187,7 +193,11 @@ function Recorded({ step: { tick } }: { step: Step }) {
   if (!tick) return null;
   const word = { done: 'Done', skipped: 'Skipped', failed: 'Trouble' }[tick.result];
   return (
-    <p className={styles.recorded} data-result={tick.touched ? 'touched' : tick.result} role="status">
+    <p
+      className={`note below ${styles.recorded}`}
+      data-result={tick.touched ? 'touched' : tick.result}
+      role="status"
+    >
       <b>{tick.touched ? 'The plan asks for something else since. ' : ''}</b>
       {word} by {tick.by}, {moment(tick.at)}
       {tick.note && `: ${tick.note}`}
@@ -207,7 +217,7 @@ function Noting(props: {
   const label = result === 'skipped' ? 'Why it is skipped' : 'What happened';
   return (
     <form
-      className={styles.noting}
+      className="line"
       onSubmit={(event) => {
         event.preventDefault();
         onRecord(note);

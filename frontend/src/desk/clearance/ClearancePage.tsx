@@ -7,7 +7,6 @@ import { SeverityMark } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
 import { count, dated, deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
-import desk from '../desk.module.css';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
 import styles from './clearance.module.css';
@@ -19,9 +18,9 @@ export function ClearancePage() {
   const warns = state.findings.filter((finding) => finding.severity === 'warn' && !finding.acceptance);
   const accepted = state.findings.filter((finding) => finding.acceptance);
   return (
-    <div className={styles.page}>
+    <div className={`pile ${styles.page}`}>
       <Signature ready={stops.length + warns.length === 0} />
-      <section className={`${desk.card} ${styles.part}`} aria-label="In the way">
+      <section className="card part" aria-label="In the way">
         <h2>In the way</h2>
         {stops.length + warns.length === 0 && (
           <p>
@@ -33,7 +32,7 @@ export function ClearancePage() {
         ))}
       </section>
       {accepted.length > 0 && (
-        <section className={`${desk.card} ${styles.part}`} aria-label="Accepted warns">
+        <section className="card part" aria-label="Accepted warns">
           <h2>Accepted, with the reason</h2>
           {accepted.map((finding) => (
             <Accepted key={finding.acceptance} finding={finding} />
@@ -73,7 +72,7 @@ function Signature({ ready }: { ready: boolean }) {
   const empty = lacks.length > 0;
   if (summary.clear && clearance) {
     return (
-      <section className={`${desk.card} ${styles.part} ${styles.clear}`} aria-label="Signature">
+      <section className={`card part ${styles.clear}`} aria-label="Signature">
         <h2>
           <SeverityMark of="clear" size={20} /> Clear to ship
         </h2>
@@ -86,10 +85,10 @@ function Signature({ ready }: { ready: boolean }) {
     );
   }
   return (
-    <section className={`${desk.card} ${styles.part}`} aria-label="Signature">
+    <section className="card part" aria-label="Signature">
       <h2>{ready ? 'Ready to be signed' : 'Not clear yet'}</h2>
       {clearance?.void && (
-        <p className={styles.void} role="status">
+        <p className="note doubt" role="status">
           <b>The clearance of revision {clearance.revision} is void</b>
           <br />
           Signed by {clearance.by}, {moment(clearance.at)}. {clearance.void}.

@@ -14,7 +14,6 @@ import { TypedField } from '../../parts/TypedField';
 import { count, deskPath, moment } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
-import desk from '../desk.module.css';
 import styles from './credentials.module.css';
 import { useMakeMissing, useMakeSecret, useSecretHistory, useSlots } from './queries';
 import { TypeSecret } from './TypeSecret';
@@ -33,8 +32,8 @@ export function CredentialsPage() {
   const empty = slots.data.slots.filter((slot) => !slot.kept && !slot.given).length;
   const waiting = slots.data.slots.filter((slot) => !slot.kept && slot.given).length;
   return (
-    <div className={styles.page}>
-      <div className={styles.heading}>
+    <div className={`pile ${styles.page}`}>
+      <div className="line baseline far heading">
         <h2>Secrets of this site</h2>
         <span className="quiet" role="status">
           {slots.data.slots.length === 0
@@ -72,7 +71,7 @@ export function CredentialsPage() {
         )}
       </div>
       {slots.data.locked && (
-        <p role="alert" className={styles.locked}>
+        <p role="alert" className="note">
           <b>The safe is closed.</b> {slots.data.locked}.
         </p>
       )}
@@ -84,7 +83,7 @@ export function CredentialsPage() {
         </p>
       )}
       {[...owners].map(([member, group]) => (
-        <section key={member} className={`${desk.card} ${styles.owner}`} aria-label={group[0]?.owner ?? ''}>
+        <section key={member} className="card part" aria-label={group[0]?.owner ?? ''}>
           <h3>{group[0]?.owner}</h3>
           {group.map((slot) => (
             <SlotRow key={slot.path} slot={slot} closed={slots.data.locked !== ''} />
@@ -133,7 +132,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
     >
       <div>
         <b>{slot.label}</b>
-        <div className={styles.rules}>{slot.rules}</div>
+        <div className={`quiet small ${styles.rules}`}>{slot.rules}</div>
       </div>
       <State slot={slot} />
       <div className={styles.actions} data-field={`/safe/${slot.path}/secret`} tabIndex={-1}>
@@ -188,7 +187,7 @@ function State({ slot: { kept, given } }: { slot: Slot }) {
   return (
     <div>
       <SeverityMark of={trouble ? 'stop' : 'clear'} /> {trouble || (given ? 'given' : STRENGTH[kept.score])}
-      <div className={styles.rules}>
+      <div className={`quiet small ${styles.rules}`}>
         {kept.typed ? 'typed' : 'made'} by {kept.by}, {moment(kept.at)}
         {kept.number > 1 && `, number ${kept.number}`}
       </div>

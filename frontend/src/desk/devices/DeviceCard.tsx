@@ -10,7 +10,6 @@ import { Trouble } from '../../parts/Trouble';
 import { TypedField } from '../../parts/TypedField';
 import { deskPath } from '../../parts/words';
 import { useDeskState, useLight } from '../context';
-import desk from '../desk.module.css';
 import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { Rules } from './Rules';
@@ -34,12 +33,12 @@ export function DeviceCard({ id, device, type, open, onToggle }: Props) {
   const used = Object.values(device.ports).filter((use) => use.mode !== 'unused').length;
   return (
     <section
-      className={`${desk.card} ${styles.device} ${lit === path ? styles.lit : ''}`}
+      className={`card below ${styles.device} ${lit === path ? 'lit' : ''}`}
       data-path={path}
       aria-label={`Box ${device.name ?? ROLE_WORDS[device.role]}`}
     >
-      <div className={styles.line}>
-        <button className={styles.toggle} aria-expanded={open} onClick={onToggle}>
+      <div className="line">
+        <button className="toggle" aria-expanded={open} onClick={onToggle}>
           <b>{device.name ?? ROLE_WORDS[device.role]}</b>
           <span className="quiet">
             {' '}
@@ -82,7 +81,7 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
   const carried = [...new Set(Object.values(device.ports).flatMap((use) => [use.segment, ...use.tagged]))];
   return (
     <div className={styles.detail}>
-      <div className={styles.fields} onKeyDownCapture={onward}>
+      <div className="fields" onKeyDownCapture={onward}>
         <PlanFields
           kind="devices"
           path={path}
@@ -96,7 +95,7 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
         <HostChoice id={id} device={device} plan={plan} />
       </div>
       <h4>Own address by segment</h4>
-      <div className={styles.fields}>
+      <div className="fields">
         {carried.map((segment) => {
           const where = segment ? plan.segments[segment] : undefined;
           const usual = device.role === 'edge' ? `, usually ${where?.gateway ?? 'the gateway'}` : '';
@@ -119,7 +118,7 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
       {type && Object.keys(type.licences).length > 0 && (
         <>
           <h4>Licences</h4>
-          <div className={styles.fields}>
+          <div className="fields">
             {Object.entries(type.licences).map(([licence, purpose]) => (
               <TypedField
                 key={licence}

@@ -9,7 +9,6 @@ import { SeverityMark } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
 import { useDeskState } from '../context';
-import desk from '../desk.module.css';
 import { inOrder } from './board';
 import { DeviceCard } from './DeviceCard';
 import styles from './devices.module.css';
@@ -45,12 +44,12 @@ export function DevicesPage() {
   const devices = inOrder(state.plan);
   return (
     <>
-      <div className={styles.heading}>
+      <div className="line baseline far heading">
         <h2>Boxes</h2>
         <span className="quiet">
           {devices.length === 0 ? 'none yet' : count(devices.length, 'box', 'boxes')}
         </span>
-        <span className={styles.spring} />
+        <span className="end" />
         {mayPlan && (
           <AddBox
             onAdded={(device, sentences) => {
@@ -64,7 +63,7 @@ export function DevicesPage() {
         <Assumed {...assumed} onClose={() => setAssumed(null)} />
       )}
       {devices.length === 0 ? (
-        <p className={`${desk.card} ${styles.empty}`}>
+        <p className={`card quiet ${styles.empty}`}>
           Begin with the switch, if the site has one, then the edge: it is wired to the switch, addressed from
           the plan, and given its routes, translation and allow rules by one action.
         </p>
@@ -97,7 +96,7 @@ function Assumed(props: { device: string; sentences: string[]; onClose: () => vo
   const { name, desk: state } = useDeskState();
   const revise = useRevise(name);
   return (
-    <section className={styles.assumed} aria-label="What was assumed" role="status">
+    <section className={`note below ${styles.assumed}`} aria-label="What was assumed" role="status">
       <b>
         <SeverityMark of="note" /> {state.plan.devices[device]?.name ?? 'The box'} is in the plan. Assumed:
       </b>
@@ -160,7 +159,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
             );
           }}
         >
-          <label>
+          <label className="field">
             It is the site's
             <Select
               autoFocus
@@ -170,7 +169,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
               <Options of={Object.entries(ROLE_WORDS)} />
             </Select>
           </label>
-          <label>
+          <label className="field">
             Hardware
             <Select value={chosen} onChange={(event) => setType(event.target.value)}>
               {fitting.map((one) => (

@@ -182,7 +182,7 @@ function TypedOnLeave(props: {
     if (text !== (value ?? '')) onSave(text || null);
   };
   return (
-    <label>
+    <label className="field">
       {label}
       <Line
         className={mono ? 'mono' : undefined}

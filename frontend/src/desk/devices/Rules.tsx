@@ -115,7 +115,7 @@ function Lines<T>({ id, part, title, members, words, form }: LinesProps<T>) {
             {words(member)}
             {mayPlan && (
               <button
-                className={styles.remove}
+                className={`quiet ${styles.remove}`}
                 aria-label={`Remove ${words(member)}`}
                 onClick={() => save(remove(`${path}/${key}`))}
               >
@@ -152,7 +152,7 @@ function PairForm(props: {
   const { first, second, between, onAdd } = props;
   const [pair, setPair] = useState([first[0]?.[0] ?? '', second[0]?.[0] ?? ''] as const);
   return (
-    <div className={styles.form}>
+    <div className={`line near wrap ${styles.form}`}>
       <Word label="From" value={pair[0]} choices={first} onChange={(value) => setPair([value, pair[1]])} />{' '}
       {between}{' '}
       <Word label="To" value={pair[1]} choices={second} onChange={(value) => setPair([pair[0], value])} />
@@ -175,7 +175,7 @@ function RouteForm({
   const [via, setVia] = useState('');
   const [metric, setMetric] = useState('10');
   return (
-    <div className={styles.form}>
+    <div className={`line near wrap ${styles.form}`}>
       <Line
         aria-label="To subnet"
         className="mono"
@@ -230,7 +230,7 @@ function AccessForm({
   const [from, setFrom] = useState(segments[0]?.[0] ?? '');
   const [networks, setNetworks] = useState('');
   return (
-    <div className={styles.form}>
+    <div className={`line near wrap ${styles.form}`}>
       <Word label="Service" value={service} choices={SERVICES} onChange={setService} /> from
       <Word
         label="From segment"

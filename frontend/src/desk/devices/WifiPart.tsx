@@ -11,7 +11,6 @@ import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
-import desk from '../desk.module.css';
 import styles from './devices.module.css';
 
 /** The site's Wi-Fi networks. Their keys are in the safe. */
@@ -40,14 +39,14 @@ export function WifiPart() {
   };
   return (
     <>
-      <div className={styles.heading}>
+      <div className="line baseline far heading">
         <h2>Wi-Fi</h2>
         <span className="quiet">
           {Object.keys(plan.wireless).length === 0
             ? 'no network'
             : count(Object.keys(plan.wireless).length, 'network')}
         </span>
-        <span className={styles.spring} />
+        <span className="end" />
         {mayPlan && <Button onClick={add}>Add a Wi-Fi network</Button>}
       </div>
       {Object.entries(plan.wireless).map(([id, wifi]) => (
@@ -90,12 +89,12 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
   );
   return (
     <section
-      className={`${desk.card} ${styles.device} ${lit === path ? styles.lit : ''}`}
+      className={`card below ${styles.device} ${lit === path ? 'lit' : ''}`}
       data-path={path}
       aria-label={`Wi-Fi ${wifi.name}`}
     >
-      <div className={styles.line}>
-        <button className={styles.toggle} aria-expanded={open} onClick={onToggle}>
+      <div className="line">
+        <button className="toggle" aria-expanded={open} onClick={onToggle}>
           <b>{wifi.name}</b>
           <span className="quiet">
             {' '}
@@ -111,7 +110,7 @@ function Wifi(props: { id: string; wifi: Wireless; open: boolean; onToggle: () =
       </div>
       {open && (
         <div className={styles.detail}>
-          <div className={styles.fields}>
+          <div className="fields">
             <PlanFields kind="wireless" path={path} member={wifi} before={{ security: segmentChoice }} />
           </div>
           {mayPlan && (

@@ -44,16 +44,16 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
   };
 
   return (
-    <section className={styles.board} aria-label="Wiring board">
+    <section className="below" aria-label="Wiring board">
       {mayPlan && (
-        <div className={styles.palette}>
+        <div className={`line wrap small below ${styles.palette}`}>
           <span className="quiet">
             Drag a segment, a socket or a port onto a port, or press Enter on a port:
           </span>
           {Object.entries(plan.segments).map(([key, segment]) => (
             <span
               key={key}
-              className={styles.chip}
+              className={`card ${styles.chip}`}
               title={`Drag ${segment.label} onto a port`}
               onPointerDown={begin({ kind: 'segment', key })}
               onPointerMove={(event) => drag && event.preventDefault()}
@@ -98,12 +98,12 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
         {Object.entries(board.sockets).map(([key, point]) => (
           <div
             key={key}
-            className={styles.socket}
+            className={`small ${styles.socket}`}
             style={{ left: point.x - SIZES.socket / 2, width: SIZES.socket }}
             onPointerDown={begin({ kind: 'circuit', key })}
           >
             <b>{plan.circuits[key]?.label}</b>
-            <span>{plan.circuits[key]?.provider ?? 'the provider'}</span>
+            <span className="quiet small">{plan.circuits[key]?.provider ?? 'the provider'}</span>
           </div>
         ))}
         {board.panels.map((panel) => (
@@ -144,16 +144,18 @@ function Panel(props: {
   );
   return (
     <div
-      className={styles.panel}
+      className={`card wide ${styles.panel}`}
       style={{ top: panel.y, height: panel.height }}
       data-lit={lit === `/devices/${panel.key}`}
       role="group"
       aria-label={`Ports of ${device.name ?? ROLE_WORDS[device.role]}`}
     >
       <div className={styles.plate}>
-        <b title={device.name ?? ''}>{device.name ?? ROLE_WORDS[device.role]}</b>
-        <span>{type ? `${type.maker} ${type.model}` : device.type}</span>
-        <span>{ROLE_WORDS[device.role]}</span>
+        <b className="clip" title={device.name ?? ''}>
+          {device.name ?? ROLE_WORDS[device.role]}
+        </b>
+        <span className="quiet clip">{type ? `${type.maker} ${type.model}` : device.type}</span>
+        <span className="quiet clip">{ROLE_WORDS[device.role]}</span>
       </div>
       {Object.entries(panel.jacks).map(([name, point]) => {
         const use = portUse(plan, panel.key, name);
@@ -182,7 +184,7 @@ function Panel(props: {
               <span className="sr">{` of ${device.name ?? device.role}: ${words}`}</span>
             </span>
             <span className={styles.hole} />
-            <span className={styles.marks}>
+            <span className={`line stretch near ${styles.marks}`}>
               {carried.slice(0, carried.length > 2 ? 1 : 2).map((key) => (
                 <RoleMark key={key} role={plan.segments[key]?.role ?? 'other'} />
               ))}

@@ -29,8 +29,8 @@ export function HandoverPage() {
   const place = [name.customer, name.site].map(encodeURIComponent).join('/');
   return (
     <>
-      <div className={styles.bar}>
-        <nav aria-label="Papers" className={styles.papers}>
+      <div className="line far below">
+        <nav aria-label="Papers" className={`line stretch near ${styles.papers}`}>
           {PAPERS.filter(([key]) => key !== 'credentials' || mayRead).map(([key, words]) => (
             <button
               key={key}

@@ -24,7 +24,7 @@ export function InstallerPage() {
           <h1>{desk.summary.name}</h1>
           <div>{desk.plan.street}</div>
         </div>
-        <div className={styles.status}>Installer's page, revision {desk.revision.number}</div>
+        <div className="right">Installer's page, revision {desk.revision.number}</div>
       </header>
       <h2>1. Unpack</h2>
       <ul>

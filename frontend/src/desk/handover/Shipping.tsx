@@ -8,7 +8,6 @@ import { Trouble } from '../../parts/Trouble';
 import { deskPath, moment } from '../../parts/words';
 import { useShip } from '../bench/queries';
 import { useDeskState } from '../context';
-import desk from '../desk.module.css';
 import styles from './sheet.module.css';
 
 /** Shipping: what has to be so before, and who sent what when with whom. */
@@ -24,7 +23,7 @@ export function Shipping() {
   return (
     <div className={styles.shipping}>
       {shipped && (
-        <section className={`${desk.card} ${styles.sent}`} aria-label="Shipped">
+        <section className={`card part ${styles.sent}`} aria-label="Shipped">
           <h2>
             <SeverityMark of="clear" size={18} /> Shipped
           </h2>
@@ -35,7 +34,7 @@ export function Shipping() {
           </p>
         </section>
       )}
-      <section className={`${desk.card} ${styles.sent}`} aria-label="Before it leaves">
+      <section className={`card part ${styles.sent}`} aria-label="Before it leaves">
         <h2>Before it leaves</h2>
         <ul>
           <li>
@@ -70,7 +69,7 @@ export function Shipping() {
         </ul>
         {mayStage && (
           <form
-            className={styles.send}
+            className="line"
             onSubmit={(event) => {
               event.preventDefault();
               ship.mutate({ revision: state.revision.number, carrier, reference });

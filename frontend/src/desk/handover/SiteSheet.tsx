@@ -23,7 +23,7 @@ export function SiteSheet() {
               {plan.customer}/{plan.site}
             </div>
           </div>
-          <div className={styles.status}>
+          <div className="right">
             {summary.clear ? (
               <b>
                 <SeverityMark of="clear" /> Clear to ship
@@ -52,7 +52,7 @@ export function SiteSheet() {
             ))}
           </>
         )}
-        <footer className={styles.foot}>
+        <footer className={`quiet small ${styles.foot}`}>
           Site sheet of {plan.customer}/{plan.site}, revision {revision.number}. No secrets on this page.
         </footer>
       </article>
@@ -136,5 +136,5 @@ function Values({ rows, plain = false }: { rows: Schemas['SheetRow'][]; plain?: 
 
 /** What is not known yet: a line to write on. */
 function Blank(): ReactNode {
-  return <span className={styles.blank}>not known yet</span>;
+  return <span className={`quiet ${styles.blank}`}>not known yet</span>;
 }

@@ -7,7 +7,6 @@ import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { LetterDialog } from '../addresses/ReadDialog';
 import { useDeskState } from '../context';
-import desk from '../desk.module.css';
 import styles from './intake.module.css';
 import { useAnswer, useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
@@ -36,12 +35,12 @@ export function IntakePage() {
   const left = questions.filter((question) => question.state === 'open').length;
   return (
     <>
-      <div className={styles.top}>
+      <div className="line far below">
         <h2 role="status">
           {left === 0 ? 'Everything is answered' : `${count(left, 'question')} of ${questions.length} open`}
         </h2>
         {mayPlan && (
-          <div className={styles.told}>
+          <div className="line far end">
             <label>
               Answers told by{' '}
               <Line
@@ -62,7 +61,7 @@ export function IntakePage() {
         <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
       </div>
       {groups.map((group) => (
-        <section key={group.id} className={`${desk.card} ${styles.group}`} aria-label={group.title}>
+        <section key={group.id} className={`card part below ${styles.group}`} aria-label={group.title}>
           <h3>
             {group.title}
             <span className="quiet">{openWords(group.questions)}</span>

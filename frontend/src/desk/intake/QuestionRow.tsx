@@ -92,7 +92,11 @@ function Heard({ question, label, answering }: PartProps) {
   return (
     <>
       {(problem || echo) && (
-        <div role={problem ? 'alert' : 'status'} className={styles.echo} data-wrong={problem !== ''}>
+        <div
+          role={problem ? 'alert' : 'status'}
+          className={`small ${styles.echo}`}
+          data-wrong={problem !== ''}
+        >
           {problem || echo}
         </div>
       )}
@@ -104,7 +108,7 @@ function Heard({ question, label, answering }: PartProps) {
         />
       )}
       {question.state === 'departed' && against.length === 0 && (
-        <div className={styles.echo} data-wrong>
+        <div className={`small ${styles.echo}`} data-wrong>
           confirmed as <span className="mono">{question.confirmed}</span> by {question.source ?? question.by}{' '}
           {mayPlan && (
             <LinkButton onClick={() => void send(question.confirmed ?? '')}>put it back</LinkButton>
@@ -115,7 +119,7 @@ function Heard({ question, label, answering }: PartProps) {
         <Lines
           autoFocus
           aria-label={`Words in which ${label} came`}
-          className={styles.words}
+          className={`wide ${styles.words}`}
           rows={2}
           maxLength={2000}
           placeholder="The words it came in, then Enter"
@@ -179,7 +183,7 @@ function Said({ question }: { question: Question }) {
 function Sides(props: { against: Contradiction[]; onKeep: () => void; onTake: () => void }) {
   const { against, onKeep, onTake } = props;
   return (
-    <div role="alert" className={styles.sides}>
+    <div role="alert" className={`note doubt ${styles.sides}`}>
       {against.map((one) => (
         <div key={one.key}>
           {one.short}: confirmed <b className="mono">{one.confirmed}</b>{' '}
