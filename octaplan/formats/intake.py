@@ -77,9 +77,14 @@ _SEGMENT, _CIRCUIT = Segment(label="new"), Circuit(label="new")
 
 class _Reader:
     def __init__(
-        self, existing: Mapping[str, SitePlan], watched: RowsAmong | None = None, known_only: bool = False
+        self,
+        existing: Mapping[str, SitePlan],
+        watched: RowsAmong | None = None,
+        known_only: bool = False,
+        closed: Mapping[str, str] | None = None,
     ) -> None:
         self.existing = existing
+        self.closed = closed or {}
         self.watched = watched or RowsAmong()
         self.intake = Intake()
         self.drafts: dict[str, _Draft] = {}
@@ -175,6 +180,9 @@ class _Reader:
         if not {"customer", "site"} <= values.keys():
             return
         key = site_key(values["customer"], values["site"])
+        if key in self.closed:
+            faults.append(CellFault("site", typed["site"], self.closed[key]))
+            return
         if table.name == "sites" and self.named is not None:
             self.named.add(key)
             self._draft(values)
@@ -408,13 +416,15 @@ def read_intake(
     watched: RowsAmong | None = None,
     *,
     known_only: bool = False,
+    closed: Mapping[str, str] | None = None,
 ) -> Intake:
     """Read tables into site plans, on top of the plans that already exist (by `CUSTOMER/SITE` key).
 
     Of the rows in `watched` (as `row_key` names them) it is told whether they were taken. With `known_only` no site is
-    made that a sites table does not name. Raises `TableError` when a table cannot be read at all.
+    made that a sites table does not name. Rows of sites that are `closed` (by key, with the reason) are refused. Raises
+    `TableError` when a table cannot be read at all.
     """
-    reader = _Reader(existing or {}, watched, known_only)
+    reader = _Reader(existing or {}, watched, known_only, closed)
     for table in sorted(tables, key=lambda table: NAMES.index(table.name)):
         reader.read(table)
     reader.intake.plans = {key: draft.finish() for key, draft in reader.drafts.items()}

@@ -41,11 +41,12 @@ def load_files(
     existing: Mapping[str, SitePlan] | None = None,
     progress: Progress | None = None,
     watched: RowsAmong | None = None,
+    closed: Mapping[str, str] | None = None,
 ) -> Intake:
     """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`.
 
     `progress` is told how many of the bytes have been gone through; what it raises ends the reading. `watched` are rows
-    of which it is told whether they were taken.
+    of which it is told whether they were taken; of sites that are `closed` (by key, with the reason) nothing is.
     """
     tables: list[Table] = []
     plans: dict[str, SitePlan] = {}
@@ -55,7 +56,7 @@ def load_files(
         if suffix == ".xlsx":
             tables += open_workbook(io.BytesIO(content), path.name, progress)
         elif suffix == ".json":
-            _add(plans, parse_plan(content, path.name), path.name)
+            _add(plans, parse_plan(content, path.name), path.name, closed)
         elif suffix == ".csv":
             tables.append(read_csv(io.BytesIO(content), path.stem.casefold(), path.name, progress))
         else:
@@ -64,7 +65,7 @@ def load_files(
     for name in NAMES:
         if names.count(name) > 1:
             raise TableError(f"Two tables of {name} at once: load one after the other")
-    return _read(tables, plans, existing, watched)
+    return _read(tables, plans, existing, watched, closed)
 
 
 def bytes_of_tables(paths: Sequence[Path]) -> int:
@@ -85,7 +86,9 @@ def unread_files(paths: Sequence[Path]) -> list[str]:
     ]
 
 
-def _add(plans: dict[str, SitePlan], plan: SitePlan, label: str) -> None:
+def _add(plans: dict[str, SitePlan], plan: SitePlan, label: str, closed: Mapping[str, str] | None = None) -> None:
+    if closed and plan.key in closed:
+        raise PlanError(f"{label}: {closed[plan.key]}")
     if plan.customer.startswith("~"):
         raise PlanError(f"{label} is of the customer {plan.customer}: no code of a customer begins with ~")
     if plan.key in plans:
@@ -98,7 +101,8 @@ def _read(
     plans: dict[str, SitePlan],
     existing: Mapping[str, SitePlan] | None,
     watched: RowsAmong | None = None,
+    closed: Mapping[str, str] | None = None,
 ) -> Intake:
-    intake = read_intake(tables, {**(existing or {}), **plans}, watched)
+    intake = read_intake(tables, {**(existing or {}), **plans}, watched, closed=closed)
     intake.plans = plans | intake.plans
     return intake

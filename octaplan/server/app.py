@@ -42,6 +42,7 @@ from octaplan.server.pages import (
     patterns,
     proposals,
     questions,
+    register,
     safe,
     space,
 )
@@ -135,6 +136,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         imports,
         patterns,
         customers,
+        register,
         questions,
         goto,
     )

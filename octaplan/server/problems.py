@@ -25,7 +25,7 @@ from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.patterns import PatternError
-from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear
+from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear, Renamed
 from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.vault import VaultError
@@ -73,6 +73,7 @@ def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:
 _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     Problem: lambda problem: respond(problem.status, problem.detail, **problem.more),
     NoSuchSite: _said(HTTPStatus.NOT_FOUND),
+    Renamed: lambda error: respond(HTTPStatus.NOT_FOUND, in_words(error), now=error.now),
     Conflict: _conflict,
     BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     AnswerError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.key),

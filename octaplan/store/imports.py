@@ -262,7 +262,7 @@ class Imports:
             text = csv_text(header, [cells])
             existing = turn.now.sites.all()
             read = [read_csv(io.BytesIO(text.encode()), table, row.file)]
-            intake = read_intake(read, existing, known_only=table != "sites")
+            intake = read_intake(read, existing, known_only=table != "sites", closed=turn.now.sites.closed)
             if intake.refused:
                 refused = intake.refused[0]
                 row.cells, row.faults = json.dumps(refused.cells), _faults(refused)
@@ -311,7 +311,7 @@ class Imports:
         now = self._plans.now
         existing = now.all()
         watched = self._watched()
-        intake = load_files(files, existing, progress, watched)
+        intake = load_files(files, existing, progress, watched, now.closed)
         secrets_by_site: dict[str, int] = {}
         for (site, path), secret in intake.secrets.items():
             if not self._safe.holds(site, path, secret):

@@ -70,6 +70,9 @@ class Customer(Base):
 
 
 class Site(Base):
+    """A site. Its codes are these, whatever those in the documents of its revisions. One that is put away is kept with
+    all it has, and takes part in nothing."""
+
     __tablename__ = "sites"
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -80,6 +83,17 @@ class Site(Base):
     ship_date: Mapped[date | None]
     technician: Mapped[str | None] = mapped_column(String(200))
     revision: Mapped[int]
+    away: Mapped[datetime | None]
+    away_by: Mapped[str] = mapped_column(String(200), default="", server_default="")
+
+
+class FormerCode(Base):
+    """What a site was called before, so that whoever looks for it there is told."""
+
+    __tablename__ = "former_codes"
+
+    key: Mapped[str] = mapped_column(String(81), primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
 
 
 class Revision(Base):

@@ -15,7 +15,7 @@ from octaplan.core.propose.answering import GivenAnswer, take
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.judging import acceptance_of, clearance_of
-from octaplan.store.models import Batch, Claim, Clearance, Customer, Name, Revision, Secret, Site
+from octaplan.store.models import Batch, Claim, Clearance, Customer, FormerCode, Name, Revision, Secret, Site
 from octaplan.store.patches import patched, permitted
 from octaplan.store.refusals import BadChange, Contradicted, Moved
 from octaplan.store.revisions import course_of, refuse_clashes, revision_of, touched_sites, write_revision
@@ -186,6 +186,28 @@ class Plans:
             enter(turn.session, Act.CLEARED, by, f"revision {revision}", site=held.plan.key)
             self._publish(turn, sites.with_held(held.plan.key, signed=signed))
 
+    def begin(self, plan: SitePlan, by: str, customer_name: str = "") -> SitePlan:
+        """A new site, which nobody has planned before. Raises `BadChange` when its codes are taken."""
+        with self._database.turn() as turn:
+            sites = self._of(turn.now)
+            taken, away = sites.get(plan.key), sites.elsewhere.away.get(plan.key)
+            if taken is not None:
+                raise BadChange(f"{plan.customer} has a site {taken.plan.site} already: {taken.plan.name}", "/site")
+            if away is not None:
+                raise BadChange(
+                    f"{away.customer}/{away.site} is put away, and its code with it: bring it back on Customers, or "
+                    "choose another code",
+                    "/site",
+                )
+            if customer_name:
+                code = plan.customer
+                turn.session.merge(Customer(key=code.casefold(), code=code, name=customer_name))
+                self._publish(turn, sites.with_customers({code.casefold(): customer_name}))
+            written = self._write(turn, self._of(turn.now), None, plan, by, datetime.now(UTC), "Made by hand")
+            self._forget_former(turn, plan.key)
+            self._know(turn, [(plan, *written)])
+            return plan
+
     def save_all(
         self,
         plans: Iterable[SitePlan],
@@ -261,15 +283,23 @@ class Plans:
                     enter(session, Act.TAKEN_BACK, by, "its secrets went with it", site=key)
             for part in range(0, len(going), 500):
                 some = going[part : part + 500]
-                for table in (Claim, Name, Secret, Revision):
+                for table in (Claim, Name, Secret, FormerCode, Revision):
                     session.execute(delete(table).where(table.site_id.in_(some)))
                 session.execute(delete(Site).where(Site.id.in_(some)))
             if gone:
-                self._publish(turn, sites.without(gone))
+                former = {old: None for old, now in sites.elsewhere.former.items() if now in gone}
+                self._publish(turn, sites.without(gone).with_elsewhere({}, former))
                 if not self._patterns:
                     secrets, touched = turn.now.secrets.without(gone)
                     turn.now = turn.now.with_secrets(secrets, touched - gone)
             return [asked[number] for number in stay]
+
+    def _forget_former(self, turn: Turn, key: str) -> None:
+        """A code that a site had before is another's now."""
+        sites = self._of(turn.now)
+        if key in sites.elsewhere.former:
+            turn.session.execute(delete(FormerCode).where(FormerCode.key == key))
+            self._publish(turn, sites.with_elsewhere({}, {key: None}))
 
     @staticmethod
     def _given(
@@ -302,6 +332,8 @@ class Plans:
         reason: str = "",
         **how: Any,
     ) -> tuple[int, Saved]:
+        if held is None and plan.key in sites.elsewhere.away:
+            raise BadChange(sites.closed[plan.key])
         return write_revision(turn.session, sites, held, plan, by, at, reason, derived=not self._patterns, **how)
 
     def _know(self, turn: Turn, written: Sequence[tuple[SitePlan, int, Saved]]) -> None:
@@ -313,6 +345,10 @@ class Plans:
         else:
             for plan, _, saved in written:
                 turn.tell(lambda saved=saved, plan=plan: self._tell(saved, plan, {plan.key}))  # type: ignore[misc]
+
+    def tell(self, turn: Turn, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
+        """Tell of a site, once the turn is through, that something else than its plan has changed."""
+        turn.tell(lambda: self._tell(saved, plan, affected))
 
     def _tell(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
         for watch in self.watchers:

@@ -11,6 +11,7 @@ from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.store.database import Database
 from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.models import Claim, Customer, Name, Revision, Site
+from octaplan.store.revisions import called
 
 Table = type[Claim] | type[Name]
 
@@ -34,12 +35,14 @@ def rebuild(database: Database) -> int:
 
 def _strays(session: Session) -> Iterator[tuple[Site, Table, list[Row]]]:
     newest = (Revision.site_id == Site.id) & (Revision.number == Site.revision)
-    query = select(Site, Revision.document, Customer.name).join(Revision, newest).join(Customer)
-    for site, document, customer in session.execute(query.where(Site.customer_key != PATTERNS)).all():
-        plan = SitePlan.model_validate_json(document)
+    query = select(Site, Revision.document, Customer).join(Revision, newest).join(Customer)
+    for site, document, customer in session.execute(
+        query.where(Site.customer_key != PATTERNS, Site.away.is_(None))
+    ).all():
+        plan = called(SitePlan.model_validate_json(document), customer.code, site.code)
         derived: tuple[tuple[Table, list[Row]], ...] = (
             (Claim, list(claims_of(plan, site.id))),
-            (Name, list(names_of(plan, site.id, customer))),
+            (Name, list(names_of(plan, site.id, customer.name))),
         )
         for table, rows in derived:
             if _stored(session, site.id, table) != sorted(map(_plain, rows)):

@@ -16,6 +16,7 @@ from octaplan.store.journal import Journal
 from octaplan.store.organisation import Settings, load_settings
 from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
+from octaplan.store.register import Register
 from octaplan.store.revisions import load_sites
 from octaplan.store.rollouts import Rollouts
 from octaplan.store.safe import Safe, load_secrets
@@ -38,6 +39,7 @@ class Records:
         self.safe = Safe(database, self.vault)
         self.plans = Plans(database, self.safe)
         self.patterns = Patterns(database)
+        self.register = Register(database, self.plans, self.settings)
         self.batches = Batches(database, self.plans)
         self.rollouts = Rollouts(database, self.plans, self.patterns)
         self.answers = Answers(database, self.plans)

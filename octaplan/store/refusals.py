@@ -2,6 +2,7 @@
 
 PlansError            a request that cannot be carried out
   NoSuchSite          there is no such site
+    Renamed           it is called something else now
   BadChange           the change makes the plan unreadable, or is not one a person may make
   Conflict            somebody else has changed the same values since
   NoSuchSlot          a site has no such slot for a secret
@@ -24,6 +25,14 @@ class PlansError(OctaplanError):
 
 class NoSuchSite(PlansError):
     """There is no such site."""
+
+
+class Renamed(NoSuchSite):
+    """A site is called something else now: `now` is its key."""
+
+    def __init__(self, before: str, now: str) -> None:
+        super().__init__(f"{before.upper()} is called {now.upper()} now: look for it there")
+        self.now = now
 
 
 class BadChange(PlansError):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from datetime import datetime
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import delete, func, insert, select, update
@@ -17,10 +17,10 @@ from octaplan.core.plan.patch import Operation, difference, stem, touches, value
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.store.author import account_of
 from octaplan.store.derived import Row, claims_of, names_of
-from octaplan.store.models import Claim, Clearance, Customer, Name, Revision, Run, Secret, Shipment, Site
+from octaplan.store.models import Claim, Clearance, Customer, FormerCode, Name, Revision, Run, Secret, Shipment, Site
 from octaplan.store.refusals import BadChange, Clash, Conflict, NoSuchSite
 from octaplan.store.saved import Saved
-from octaplan.store.snapshot import Held, Signed, Sites
+from octaplan.store.snapshot import Away, Elsewhere, Held, Signed, Sites
 
 #: So many rows of a derived table are taken out one by one; more of them with all that the site has there.
 FEW = 12
@@ -31,22 +31,48 @@ def load_sites(session: Session, *, patterns: bool, **context: Any) -> Sites:
     rows = session.execute(
         select(Site, Revision)
         .join(Revision, (Revision.site_id == Site.id) & (Revision.number == Site.revision))
-        .where((Site.customer_key == PATTERNS) == patterns)
+        .where((Site.customer_key == PATTERNS) == patterns, Site.away.is_(None))
     ).all()
     newest = select(func.max(Clearance.id)).group_by(Clearance.site_id)
     signed = {
         c.site_id: Signed(c.revision, c.digest, c.by, c.at)
         for c in session.scalars(select(Clearance).where(Clearance.id.in_(newest)))
     }
-    customers = {c.key: c.name for c in session.scalars(select(Customer))}
+    customers = {c.key: c for c in session.scalars(select(Customer))}
     held = {
         site.key: Held(
-            site.id, SitePlan.model_validate_json(revision.document), saved_of(revision), signed.get(site.id)
+            site.id,
+            called(SitePlan.model_validate_json(revision.document), customers[site.customer_key].code, site.code),
+            saved_of(revision),
+            signed.get(site.id),
         )
         for site, revision in rows
     }
     portfolio = Portfolio([one.plan for one in held.values()], **context)
-    return Sites(held, portfolio, customers, patterns=patterns).within(None)
+    names = {key: one.name for key, one in customers.items()}
+    elsewhere = Elsewhere() if patterns else _elsewhere(session, customers)
+    return Sites(held, portfolio, names, patterns=patterns, elsewhere=elsewhere).within(None)
+
+
+def _elsewhere(session: Session, customers: Mapping[str, Customer]) -> Elsewhere:
+    away = session.scalars(select(Site).where(Site.away.is_not(None)))
+    former = session.execute(select(FormerCode.key, Site.key).join(Site)).all()
+    return Elsewhere(
+        {site.key: away_of(site, customers[site.customer_key].code) for site in away},
+        {str(key): str(now) for key, now in former},
+    )
+
+
+def away_of(site: Site, customer: str) -> Away:
+    """What is told of a site that is put away."""
+    return Away(customer, site.code, site.name or site.code, site.away or datetime.now(UTC), site.away_by)
+
+
+def called(plan: SitePlan, customer: str, site: str) -> SitePlan:
+    """A plan under the codes that its site has, whatever they were when it was saved."""
+    if (plan.customer, plan.site) == (customer, site):
+        return plan
+    return plan.model_copy(update={"customer": customer, "site": site})
 
 
 def revision_of(session: Session, held: Held, number: int) -> tuple[Saved, SitePlan]:
@@ -56,7 +82,7 @@ def revision_of(session: Session, held: Held, number: int) -> tuple[Saved, SiteP
     found = session.get(Revision, (held.id, number)) if number < 1 << 62 else None
     if found is None:
         raise NoSuchSite(f"{plan.customer}/{plan.site} has no revision {number}: look at its history")
-    return saved_of(found), SitePlan.model_validate_json(found.document)
+    return saved_of(found), called(SitePlan.model_validate_json(found.document), plan.customer, plan.site)
 
 
 def course_of(session: Session, held: Held) -> Course:
@@ -162,12 +188,20 @@ def write_revision(
     session.connection().execute(insert(Revision), [revision])
     if derived:
         name = sites.customer_name(after)
-        old_claims, old_names = (
-            ([*claims_of(before, site_id)], [*names_of(before, site_id, name)]) if before else (None, None)
-        )
-        _exchange(session, Claim, site_id, old_claims, [*claims_of(after, site_id)])
-        _exchange(session, Name, site_id, old_names, [*names_of(after, site_id, name)])
+        derive(session, site_id, (before, name), (after, name))
     return site_id, Saved(number, at, str(by), said, account=account, kind=kind)
+
+
+def derive(
+    session: Session, site: int, before: tuple[SitePlan | None, str], after: tuple[SitePlan | None, str]
+) -> None:
+    """Let the derived tables follow a site from one plan and name of its customer to another; nothing is derived of a
+    plan that is not there."""
+    (old, old_name), (new, new_name) = before, after
+    claims = [*claims_of(old, site)] if old else None
+    names = [*names_of(old, site, old_name)] if old else None
+    _exchange(session, Claim, site, claims, [*claims_of(new, site)] if new else [])
+    _exchange(session, Name, site, names, [*names_of(new, site, new_name)] if new else [])
 
 
 def _exchange(

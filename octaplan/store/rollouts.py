@@ -112,7 +112,7 @@ class Rollouts:
             if key not in plans:
                 raise RolloutError(f"There is no site {wanted.customer}/{code}: look at the list again")
             chosen[key] = plans[key]
-        intake = self._table(wanted, plans) if wanted.table.strip() else Intake()
+        intake = self._table(wanted, plans, now.closed) if wanted.table.strip() else Intake()
         chosen |= intake.plans
         for plan in chosen.values():
             if plan.segments:
@@ -125,7 +125,7 @@ class Rollouts:
             raise RolloutError(f"There are no sites to make: {first}")
         return list(chosen.values()), intake.refused
 
-    def _table(self, wanted: Wanted, plans: dict[str, SitePlan]) -> Intake:
+    def _table(self, wanted: Wanted, plans: dict[str, SitePlan], closed: dict[str, str]) -> Intake:
         """The sites of a pasted table, which may leave the customer out."""
         if len(wanted.table) > LONGEST:
             raise RolloutError(f"The table is {len(wanted.table):,} characters long: at most {LONGEST:,} are read")
@@ -136,7 +136,7 @@ class Rollouts:
             lines = [f"customer{delimiter}{lines[0]}", *(f"{quoted}{delimiter}{line}" for line in lines[1:])]
         try:
             table = read_csv(io.BytesIO("\n".join(lines).encode()), "sites", "the table")
-            intake = read_intake([table], plans)
+            intake = read_intake([table], plans, closed=closed)
         except TableError as error:
             raise RolloutError(str(error)) from None
         for row in intake.refused:

@@ -98,6 +98,13 @@ class Runs(NamedTuple):
         """With a site that has left."""
         return self._replace(shipped={**self.shipped, site: shipment})
 
+    def renamed(self, keys: Mapping[str, str]) -> Runs:
+        """With sites under other keys."""
+        return Runs(
+            {keys.get(key, key): runs for key, runs in self.devices.items()},
+            {keys.get(key, key): one for key, one in self.shipped.items()},
+        )
+
     def without(self, sites: set[str]) -> Runs:
         """Without some sites."""
         return Runs(

@@ -57,11 +57,17 @@ def load_secrets(session: Session) -> Secrets:
     query = select(Secret, Site, Customer).join(Site, Site.id == Secret.site_id).join(Customer)
     sites: dict[str, dict[str, KeptSecret]] = {}
     codes: dict[str, tuple[str, str]] = {}
-    for secret, site, customer in session.execute(query.where(Secret.id.in_(newest))):
+    for secret, site, customer in session.execute(query.where(Secret.id.in_(newest), Site.away.is_(None))):
         codes[site.key] = (customer.code, site.code)
         sites.setdefault(site.key, {})[secret.slot] = _kept(secret)
     setting = session.get(Setting, _REASON)
     return Secrets(sites, codes, wants_reason=setting is not None and setting.value == "true")
+
+
+def secrets_at(session: Session, site: int) -> dict[str, KeptSecret]:
+    """The newest secret of every slot of a site, unopened."""
+    newest = select(func.max(Secret.id)).where(Secret.site_id == site).group_by(Secret.slot)
+    return {secret.slot: _kept(secret) for secret in session.scalars(select(Secret).where(Secret.id.in_(newest)))}
 
 
 class Safe:

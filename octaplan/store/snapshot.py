@@ -31,7 +31,7 @@ from octaplan.core.propose.typed import Understood, understand
 from octaplan.core.values.lazy import lazy
 from octaplan.store.kept import SecretNeed, Secrets
 from octaplan.store.patches import patched, permitted
-from octaplan.store.refusals import NoSuchSite, NoSuchSlot
+from octaplan.store.refusals import NoSuchSite, NoSuchSlot, Renamed
 from octaplan.store.runs import Runs
 from octaplan.store.saved import Saved
 
@@ -163,16 +163,40 @@ class Held:
         return Signature(self.signed.revision, self.signed.by, self.signed.at, void)
 
 
+class Away(NamedTuple):
+    """A site that is put away: what it is called, who put it away and when."""
+
+    customer: str
+    site: str
+    name: str
+    at: datetime
+    by: str
+
+
+class Elsewhere(NamedTuple):
+    """Sites that are not held under a key: those that are put away, and those that are called something else now."""
+
+    away: Mapping[str, Away] = {}
+    former: Mapping[str, str] = {}
+
+
 class Sites:
     """All sites as they are saved, or all patterns, with the portfolio that they are checked in."""
 
     def __init__(
-        self, held: Mapping[str, Held], portfolio: Portfolio, customers: Mapping[str, str], *, patterns: bool = False
+        self,
+        held: Mapping[str, Held],
+        portfolio: Portfolio,
+        customers: Mapping[str, str],
+        *,
+        patterns: bool = False,
+        elsewhere: Elsewhere = Elsewhere(),  # noqa: B008  (it never changes)
     ) -> None:
         portfolio.frozen = True
         self.held = held
         self.portfolio = portfolio
         self.patterns = patterns
+        self.elsewhere = elsewhere
         self.checked_on: date = portfolio.today()
         self._customers = customers
         self._remedies: dict[str, list[list[Remedy]]] = {}
@@ -188,9 +212,33 @@ class Sites:
         """A site. Raises `NoSuchSite`."""
         held = self.held.get(key.casefold())
         if held is None:
-            where = "There is no such pattern: look it up on Patterns"
-            raise NoSuchSite(where if self.patterns else f"There is no site {key.upper()}: look it up on Outbound")
+            raise self._missing(key.casefold())
         return held
+
+    @lazy
+    def closed(self) -> dict[str, str]:
+        """The keys under which no site can be begun although none is held there, each with the reason."""
+        away, former = self.elsewhere
+        put_away = {
+            key: f"{one.customer}/{one.site} is put away: bring it back on Customers, then load this again"
+            for key, one in away.items()
+        }
+        return {
+            **{key: f"{key.upper()} is called {now.upper()} now: write that code" for key, now in former.items()},
+            **put_away,
+        }
+
+    def _missing(self, key: str) -> NoSuchSite:
+        away, now = self.elsewhere.away.get(key), self.elsewhere.former.get(key)
+        if away is not None:
+            return NoSuchSite(
+                f"{away.customer}/{away.site} is put away since {away.at:%Y-%m-%d}, by {away.by}: bring it back on "
+                "Customers"
+            )
+        if now is not None:
+            return Renamed(key, now)
+        where = "There is no such pattern: look it up on Patterns"
+        return NoSuchSite(where if self.patterns else f"There is no site {key.upper()}: look it up on Outbound")
 
     def plan(self, key: str) -> SitePlan:
         """The newest plan of a site."""
@@ -349,7 +397,40 @@ class Sites:
 
     def with_customers(self, names: Mapping[str, str]) -> Sites:
         """With names of customers by their key."""
-        return Sites(self.held, self.portfolio, {**self._customers, **names}, patterns=self.patterns)
+        return self._with(customers={**self._customers, **names})
+
+    def with_elsewhere(self, away: Mapping[str, Away | None], former: Mapping[str, str | None]) -> Sites:
+        """With sites put away or brought back, and codes that they had before, or have no longer had."""
+        put_away = {**self.elsewhere.away, **away}
+        called = {**self.elsewhere.former, **former}
+        elsewhere = Elsewhere(
+            {key: one for key, one in put_away.items() if one is not None},
+            {key: now for key, now in called.items() if now is not None},
+        )
+        return self._with(elsewhere=elsewhere)
+
+    def renamed(self, plans: Mapping[str, SitePlan]) -> tuple[Sites, set[str]]:
+        """With sites, by their keys so far, under other codes; also the sites whose findings may have changed by it."""
+        portfolio, held = self.portfolio.fork(), dict(self.held)
+        before = [held[key].plan for key in plans]
+        affected = self.portfolio.touched_by(before) - set(plans)
+        for key, plan in plans.items():
+            portfolio.remove(key)
+            portfolio.put(plan)
+            one = held.pop(key)
+            held[plan.key] = one.with_(plan=plan)
+        affected |= portfolio.touched_by(list(plans.values())) | {plan.key for plan in plans.values()}
+        return self._next(held, portfolio, affected), affected
+
+    def _with(self, **values: Any) -> Sites:
+        own: dict[str, Any] = {
+            "held": self.held,
+            "portfolio": self.portfolio,
+            "customers": self._customers,
+            "patterns": self.patterns,
+            "elsewhere": self.elsewhere,
+        }
+        return Sites(**(own | values))
 
     def within(self, keys: Collection[str] | None, **context: object) -> Sites:
         """Checked with other types, settings or secrets: some sites again, or all."""
@@ -380,7 +461,7 @@ class Sites:
                     by_site[f"{finding.customer}/{finding.site}".casefold()].append(finding)
             for key, findings in by_site.items():
                 held[key] = held[key].with_(findings=findings)
-        return Sites(held, portfolio, self._customers, patterns=self.patterns)
+        return self._with(held=held, portfolio=portfolio)
 
     def _concerns(self, finding: Finding) -> bool:
         """Whether a finding is one to tell: of a pattern only what its segments and hosts are like among themselves."""

@@ -266,6 +266,8 @@ def _state(now: Snapshot) -> dict[str, Any]:
             key: (held.plan, held.saved[:1] + held.saved[2:], held.signed, list(held.findings))
             for key, held in now.sites.held.items()
         },
+        "elsewhere": now.sites.elsewhere,
+        "customers": now.sites.customers(),
         "patterns": {key: held.plan for key, held in now.patterns.held.items()},
         "types": (dict(now.types.types), dict(now.types.versions)),
         "settings": now.settings.current,
@@ -321,7 +323,22 @@ class Everything(Together):
         def pattern() -> None:
             records.patterns.make(f"Pattern {chance.random()}", "Ada", records.now.sites.plan("FERN/MILL"))
 
+        def begin() -> None:
+            records.register.begin(site(f"FERN/N{chance.randrange(10**9)}", name="By hand"), "Ada")
+
+        def recode() -> None:
+            code = next(held.plan.site for key, held in records.now.sites.held.items() if key.startswith("fern/mil"))
+            records.register.recode(f"FERN/{code}", "MILX" if code == "MILL" else "MILL", "Ada")
+
+        def rename() -> None:
+            records.register.rename_customer("FERN", "FERN", f"Fernhollow {chance.random()}", "Ada")
+
+        def away() -> None:
+            records.register.put_away(["FERN/MILL"], "Ada")
+            records.register.bring_back("FERN/MILL", "Ada")
+
         return {
+            "begin": begin, "recode": recode, "rename": rename, "away": away,
             "revise": revise, "undo": undo, "load": load, "type": typed, "mend": mend, "settle": settle,
             "change type": change_type, "stage": stage, "pattern": pattern,
             "new key": lambda: records.safe.change_key("Ada"),

@@ -76,6 +76,70 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/away': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Away
+     * @description All sites that are put away, the last first.
+     */
+    get: operations['away'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/away/{customer}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Put Customer Away
+     * @description Put a customer away with all of its sites.
+     */
+    put: operations['put_customer_away'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/away/{customer}/{site}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Put Away
+     * @description Take a site out of everything; it is kept with all it has.
+     */
+    put: operations['put_away'];
+    post?: never;
+    /**
+     * Bring Back
+     * @description Bring a site back that was put away.
+     */
+    delete: operations['bring_back'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/compare': {
     parameters: {
       query?: never;
@@ -129,6 +193,26 @@ export interface paths {
      */
     get: operations['customer'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/customers/{customer}/called': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Rename Customer
+     * @description Give a customer another name or code.
+     */
+    put: operations['rename_customer'];
     post?: never;
     delete?: never;
     options?: never;
@@ -806,6 +890,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/proposals/site': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Propose
+     * @description Codes for a new site, and for its customer when that one is new too.
+     */
+    get: operations['propose'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/questions': {
     parameters: {
       query?: never;
@@ -1258,6 +1362,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Begin
+     * @description Begin a site by hand, and its customer with it when that one is not there yet.
+     */
+    post: operations['begin'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}': {
     parameters: {
       query?: never;
@@ -1462,6 +1586,26 @@ export interface paths {
      * @description Clear a revision to ship.
      */
     post: operations['sign'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/code': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Recode
+     * @description Give a site another code.
+     */
+    put: operations['recode'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -2385,6 +2529,25 @@ export interface components {
       why: string;
     };
     /**
+     * AwayShown
+     * @description A site that is put away.
+     */
+    AwayShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Customer */
+      customer: string;
+      /** Name */
+      name: string;
+      /** Site */
+      site: string;
+    };
+    /**
      * BackupTaken
      * @description A back-up without its contents.
      */
@@ -2757,6 +2920,13 @@ export interface components {
       segments: number;
       /** Size */
       size: number;
+    };
+    /** CustomerCalled */
+    CustomerCalled: {
+      /** Code */
+      code: string;
+      /** Name */
+      name: string;
     };
     /** CustomerCount */
     CustomerCount: {
@@ -3836,6 +4006,37 @@ export interface components {
       /** Name */
       name: string;
     };
+    /**
+     * NewSite
+     * @description A site to begin. `customer_name` is that of a customer who is not there yet.
+     */
+    NewSite: {
+      /** Customer */
+      customer: string;
+      /**
+       * Customer Name
+       * @default
+       */
+      customer_name: string;
+      /** Name */
+      name: string;
+      /** Ship Date */
+      ship_date?: string | null;
+      /** Site */
+      site: string;
+      /**
+       * Street
+       * @default
+       */
+      street: string;
+      /**
+       * Technician
+       * @default
+       */
+      technician: string;
+      /** Time Zone */
+      time_zone?: string | null;
+    };
     /** NewVersion */
     NewVersion: {
       /**
@@ -4409,6 +4610,20 @@ export interface components {
       code: string;
       /** Password */
       password: string;
+    };
+    /**
+     * Proposal
+     * @description Codes for what was typed so far, and what is usual at the customer. `taken` names the site that has the code.
+     */
+    Proposal: {
+      /** Customer */
+      customer: string;
+      /** Site */
+      site: string;
+      /** Taken */
+      taken: string;
+      /** Time Zone */
+      time_zone: string | null;
     };
     /**
      * ProposalShown
@@ -5112,6 +5327,18 @@ export interface components {
       customer: string;
       /** Name */
       name: string;
+      /** Site */
+      site: string;
+    };
+    /** SiteCode */
+    SiteCode: {
+      /** Code */
+      code: string;
+    };
+    /** SiteCodes */
+    SiteCodes: {
+      /** Customer */
+      customer: string;
       /** Site */
       site: string;
     };
@@ -6065,6 +6292,117 @@ export interface operations {
       };
     };
   };
+  away: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AwayShown'][];
+        };
+      };
+    };
+  };
+  put_customer_away: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  put_away: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  bring_back: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteCodes'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   compare: {
     parameters: {
       query: {
@@ -6136,6 +6474,39 @@ export interface operations {
         content: {
           'application/json': components['schemas']['CustomerShown'];
         };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  rename_customer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CustomerCalled'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -7232,6 +7603,40 @@ export interface operations {
       };
     };
   };
+  propose: {
+    parameters: {
+      query?: {
+        customer?: string;
+        customer_name?: string;
+        name?: string;
+        site?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Proposal'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   questions: {
     parameters: {
       query?: {
@@ -7948,6 +8353,39 @@ export interface operations {
       };
     };
   };
+  begin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewSite'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteCodes'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   desk: {
     parameters: {
       query?: never;
@@ -8356,6 +8794,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  recode: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SiteCode'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteCodes'];
         };
       };
       /** @description Validation Error */
