@@ -33,6 +33,12 @@ export const PAGES: Page[] = [
     page: fetched(() => import('./outbound/OutboundPage'), 'OutboundPage'),
   },
   {
+    path: '/new',
+    title: 'New site',
+    about: 'begin a site or customer by hand, add, make',
+    page: fetched(() => import('./register/NewSitePage'), 'NewSitePage'),
+  },
+  {
     path: '/space',
     title: 'Address space',
     about: 'blocks, free room, prefixes',
@@ -128,6 +134,13 @@ export const PAGES: Page[] = [
     about: 'own networks, blocks of customers, conventions',
     menu: 'person',
     page: fetched(() => import('./organisation/SettingsPage'), 'SettingsPage'),
+  },
+  {
+    path: '/guide',
+    title: 'Guide',
+    about: 'how the work goes, help',
+    menu: 'person',
+    page: fetched(() => import('./register/GuidePage'), 'GuidePage'),
   },
   {
     path: '/me',

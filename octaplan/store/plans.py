@@ -190,7 +190,7 @@ class Plans:
         """A new site, which nobody has planned before. Raises `BadChange` when its codes are taken."""
         with self._database.turn() as turn:
             sites = self._of(turn.now)
-            taken, away = sites.get(plan.key), sites.elsewhere.away.get(plan.key)
+            taken, away = sites.get(plan.key), sites.unheld.away.get(plan.key)
             if taken is not None:
                 raise BadChange(f"{plan.customer} has a site {taken.plan.site} already: {taken.plan.name}", "/site")
             if away is not None:
@@ -287,8 +287,8 @@ class Plans:
                     session.execute(delete(table).where(table.site_id.in_(some)))
                 session.execute(delete(Site).where(Site.id.in_(some)))
             if gone:
-                former = {old: None for old, now in sites.elsewhere.former.items() if now in gone}
-                self._publish(turn, sites.without(gone).with_elsewhere({}, former))
+                former = {old: None for old, now in sites.unheld.former.items() if now in gone}
+                self._publish(turn, sites.without(gone).with_unheld({}, former))
                 if not self._patterns:
                     secrets, touched = turn.now.secrets.without(gone)
                     turn.now = turn.now.with_secrets(secrets, touched - gone)
@@ -297,9 +297,9 @@ class Plans:
     def _forget_former(self, turn: Turn, key: str) -> None:
         """A code that a site had before is another's now."""
         sites = self._of(turn.now)
-        if key in sites.elsewhere.former:
+        if key in sites.unheld.former:
             turn.session.execute(delete(FormerCode).where(FormerCode.key == key))
-            self._publish(turn, sites.with_elsewhere({}, {key: None}))
+            self._publish(turn, sites.with_unheld({}, {key: None}))
 
     @staticmethod
     def _given(
@@ -332,7 +332,7 @@ class Plans:
         reason: str = "",
         **how: Any,
     ) -> tuple[int, Saved]:
-        if held is None and plan.key in sites.elsewhere.away:
+        if held is None and plan.key in sites.unheld.away:
             raise BadChange(sites.closed[plan.key])
         return write_revision(turn.session, sites, held, plan, by, at, reason, derived=not self._patterns, **how)
 

@@ -37,7 +37,7 @@ class Register:
                 return self._plans.begin(called(plan, code, plan.site), by)
             if plan.customer.startswith(PATTERNS[0]):
                 raise BadChange("The code of a customer begins with a letter or a digit", "/customer")
-            if any(one.customer.casefold() == plan.customer.casefold() for one in sites.elsewhere.away.values()):
+            if any(one.customer.casefold() == plan.customer.casefold() for one in sites.unheld.away.values()):
                 raise BadChange(
                     f"All sites of {plan.customer} are put away: bring one back on Customers first", "/customer"
                 )
@@ -89,10 +89,10 @@ class Register:
                 self._take_settings_along(turn, old, new, by)
             for key, held in own.items():
                 derive(session, held.id, (held.plan, before), (plans[key], name))
-            theirs = {key: one for key, one in sites.elsewhere.away.items() if one.customer.casefold() == old}
+            theirs = {key: one for key, one in sites.unheld.away.items() if one.customer.casefold() == old}
             away: dict[str, Away | None] = dict.fromkeys(theirs)
             away |= {site_key(code, one.site): one._replace(customer=code) for one in theirs.values()}
-            turn.now = turn.now.with_(sites=turn.now.sites.with_customers({new: name}).with_elsewhere(away, {}))
+            turn.now = turn.now.with_(sites=turn.now.sites.with_customers({new: name}).with_unheld(away, {}))
             self._recoded(turn, plans, by, old)
 
     def _take_settings_along(self, turn: Turn, old: str, new: str, by: str) -> None:
@@ -123,10 +123,10 @@ class Register:
             session.execute(delete(FormerCode).where(FormerCode.key.in_(moved.values())))
             for key, now in moved.items():
                 session.merge(FormerCode(key=key, site_id=fresh.held[now].id))
-            old_codes = {old: moved.get(now, now) for old, now in sites.elsewhere.former.items()}
+            old_codes = {old: moved.get(now, now) for old, now in sites.unheld.former.items()}
             old_codes |= dict.fromkeys(moved.values())
             old_codes |= moved
-        fresh = fresh.with_elsewhere({}, old_codes)
+        fresh = fresh.with_unheld({}, old_codes)
         secrets = turn.now.secrets
         kept = [(now, slot, one) for key, now in moved.items() for slot, one in secrets.kept(key).items()]
         turn.now = turn.now.with_(sites=fresh, runs=turn.now.runs.renamed(moved))
@@ -154,7 +154,7 @@ class Register:
                 enter(session, Act.AWAY, by, held.plan.name or held.plan.site, site=key)
                 away[key] = away_of(site, held.plan.customer)
             secrets, touched = turn.now.secrets.without(going)
-            turn.now = turn.now.with_(sites=sites.without(going).with_elsewhere(away, {}))
+            turn.now = turn.now.with_(sites=sites.without(going).with_unheld(away, {}))
             turn.now = turn.now.with_secrets(secrets, touched - set(going))
             for held in going.values():
                 self._plans.tell(turn, held.saved, held.plan, {held.plan.key})
@@ -180,7 +180,7 @@ class Register:
             fresh, affected = sites.with_plans([(plan, site.id, held.saved)])
             signature = Signed(signed.revision, signed.digest, signed.by, signed.at) if signed else None
             fresh = fresh.with_held(plan.key, signed=signature, course=None)
-            turn.now = turn.now.with_(sites=fresh.with_elsewhere({plan.key: None}, {}))
+            turn.now = turn.now.with_(sites=fresh.with_unheld({plan.key: None}, {}))
             kept = [(plan.key, slot, one) for slot, one in secrets_at(session, site.id).items()]
             secrets, touched = turn.now.secrets.with_kept(kept, {plan.key: (plan.customer, plan.site)})
             turn.now = turn.now.with_secrets(secrets, (touched | {plan.key}) & set(turn.now.sites.held))
@@ -193,7 +193,7 @@ class Register:
             return
         if key in sites.held:
             raise BadChange(f"{key.upper()} is another site's code: choose another", "/code")
-        if key in sites.elsewhere.away:
+        if key in sites.unheld.away:
             raise BadChange(f"{key.upper()} is put away, and its code with it: choose another", "/code")
 
 

@@ -20,7 +20,7 @@ from octaplan.store.derived import Row, claims_of, names_of
 from octaplan.store.models import Claim, Clearance, Customer, FormerCode, Name, Revision, Run, Secret, Shipment, Site
 from octaplan.store.refusals import BadChange, Clash, Conflict, NoSuchSite
 from octaplan.store.saved import Saved
-from octaplan.store.snapshot import Away, Elsewhere, Held, Signed, Sites
+from octaplan.store.snapshot import Away, Held, Signed, Sites, Unheld
 
 #: So many rows of a derived table are taken out one by one; more of them with all that the site has there.
 FEW = 12
@@ -50,14 +50,14 @@ def load_sites(session: Session, *, patterns: bool, **context: Any) -> Sites:
     }
     portfolio = Portfolio([one.plan for one in held.values()], **context)
     names = {key: one.name for key, one in customers.items()}
-    elsewhere = Elsewhere() if patterns else _elsewhere(session, customers)
-    return Sites(held, portfolio, names, patterns=patterns, elsewhere=elsewhere).within(None)
+    unheld = Unheld() if patterns else _unheld(session, customers)
+    return Sites(held, portfolio, names, patterns=patterns, unheld=unheld).within(None)
 
 
-def _elsewhere(session: Session, customers: Mapping[str, Customer]) -> Elsewhere:
+def _unheld(session: Session, customers: Mapping[str, Customer]) -> Unheld:
     away = session.scalars(select(Site).where(Site.away.is_not(None)))
     former = session.execute(select(FormerCode.key, Site.key).join(Site)).all()
-    return Elsewhere(
+    return Unheld(
         {site.key: away_of(site, customers[site.customer_key].code) for site in away},
         {str(key): str(now) for key, now in former},
     )

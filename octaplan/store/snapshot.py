@@ -173,7 +173,7 @@ class Away(NamedTuple):
     by: str
 
 
-class Elsewhere(NamedTuple):
+class Unheld(NamedTuple):
     """Sites that are not held under a key: those that are put away, and those that are called something else now."""
 
     away: Mapping[str, Away] = {}
@@ -190,13 +190,13 @@ class Sites:
         customers: Mapping[str, str],
         *,
         patterns: bool = False,
-        elsewhere: Elsewhere = Elsewhere(),  # noqa: B008  (it never changes)
+        unheld: Unheld = Unheld(),  # noqa: B008  (it never changes)
     ) -> None:
         portfolio.frozen = True
         self.held = held
         self.portfolio = portfolio
         self.patterns = patterns
-        self.elsewhere = elsewhere
+        self.unheld = unheld
         self.checked_on: date = portfolio.today()
         self._customers = customers
         self._remedies: dict[str, list[list[Remedy]]] = {}
@@ -218,7 +218,7 @@ class Sites:
     @lazy
     def closed(self) -> dict[str, str]:
         """The keys under which no site can be begun although none is held there, each with the reason."""
-        away, former = self.elsewhere
+        away, former = self.unheld
         put_away = {
             key: f"{one.customer}/{one.site} is put away: bring it back on Customers, then load this again"
             for key, one in away.items()
@@ -229,7 +229,7 @@ class Sites:
         }
 
     def _missing(self, key: str) -> NoSuchSite:
-        away, now = self.elsewhere.away.get(key), self.elsewhere.former.get(key)
+        away, now = self.unheld.away.get(key), self.unheld.former.get(key)
         if away is not None:
             return NoSuchSite(
                 f"{away.customer}/{away.site} is put away since {away.at:%Y-%m-%d}, by {away.by}: bring it back on "
@@ -399,15 +399,15 @@ class Sites:
         """With names of customers by their key."""
         return self._with(customers={**self._customers, **names})
 
-    def with_elsewhere(self, away: Mapping[str, Away | None], former: Mapping[str, str | None]) -> Sites:
+    def with_unheld(self, away: Mapping[str, Away | None], former: Mapping[str, str | None]) -> Sites:
         """With sites put away or brought back, and codes that they had before, or have no longer had."""
-        put_away = {**self.elsewhere.away, **away}
-        called = {**self.elsewhere.former, **former}
-        elsewhere = Elsewhere(
+        put_away = {**self.unheld.away, **away}
+        called = {**self.unheld.former, **former}
+        unheld = Unheld(
             {key: one for key, one in put_away.items() if one is not None},
             {key: now for key, now in called.items() if now is not None},
         )
-        return self._with(elsewhere=elsewhere)
+        return self._with(unheld=unheld)
 
     def renamed(self, plans: Mapping[str, SitePlan]) -> tuple[Sites, set[str]]:
         """With sites, by their keys so far, under other codes; also the sites whose findings may have changed by it."""
@@ -428,7 +428,7 @@ class Sites:
             "portfolio": self.portfolio,
             "customers": self._customers,
             "patterns": self.patterns,
-            "elsewhere": self.elsewhere,
+            "unheld": self.unheld,
         }
         return Sites(**(own | values))
 

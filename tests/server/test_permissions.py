@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
@@ -48,6 +49,8 @@ class EveryRoute(WithServer):
     def test_each_asks_for_exactly_one_permission(self) -> None:
         found = list(routes(self.app))
         described = {(m.upper(), p) for p, methods in self.app.openapi()["paths"].items() for m in methods}
+        operations = [o["operationId"] for methods in self.app.openapi()["paths"].values() for o in methods.values()]
+        self.assertEqual([name for name, times in Counter(operations).items() if times > 1], [])
         self.assertGreaterEqual(len({(m, p) for m, p, _ in found}), len(described))
         for method, path, asked in found:
             if path not in FREE:

@@ -96,7 +96,7 @@ class Recoding(WithRegister):
             now = self.records.now
             self.assertEqual(now.sites.customers(), {"GROVE": "Grove Gardens"})
             self.assertEqual(set(now.sites.held), {"grove/dock"})
-            self.assertEqual(set(now.sites.elsewhere.away), {"grove/mill"})
+            self.assertEqual(set(now.sites.unheld.away), {"grove/mill"})
             self.assertEqual([str(net) for net in now.settings.current.blocks_of("GROVE")], ["10.40.0.0/16"])
             self.assertEqual(find(self.records.database, "Grove").places[0].customer, "GROVE")
             self.assertEqual(find(self.records.database, "Fernhollow").places, [])

@@ -266,7 +266,7 @@ def _state(now: Snapshot) -> dict[str, Any]:
             key: (held.plan, held.saved[:1] + held.saved[2:], held.signed, list(held.findings))
             for key, held in now.sites.held.items()
         },
-        "elsewhere": now.sites.elsewhere,
+        "unheld": now.sites.unheld,
         "customers": now.sites.customers(),
         "patterns": {key: held.plan for key, held in now.patterns.held.items()},
         "types": (dict(now.types.types), dict(now.types.versions)),

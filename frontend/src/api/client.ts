@@ -55,6 +55,8 @@ export class Failure extends Error {
     readonly path = '',
     /** Answers that say something else than what was confirmed. */
     readonly contradictions: Contradiction[] = [],
+    /** What a site is called now that was looked for under a code of before, as `customer/site`. */
+    readonly now = '',
   ) {
     super(detail);
   }
@@ -74,6 +76,7 @@ export async function failureOf(response: Response): Promise<Failure> {
     problem.reason_needed,
     problem.path,
     problem.contradictions,
+    problem.now,
   );
 }
 

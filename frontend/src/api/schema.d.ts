@@ -84,10 +84,10 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Away
+     * Sites Away
      * @description All sites that are put away, the last first.
      */
-    get: operations['away'];
+    get: operations['sites_away'];
     put?: never;
     post?: never;
     delete?: never;
@@ -125,10 +125,10 @@ export interface paths {
     };
     get?: never;
     /**
-     * Put Away
+     * Put Site Away
      * @description Take a site out of everything; it is kept with all it has.
      */
-    put: operations['put_away'];
+    put: operations['put_site_away'];
     post?: never;
     /**
      * Bring Back
@@ -898,10 +898,10 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Propose
+     * Proposed Codes
      * @description Codes for a new site, and for its customer when that one is new too.
      */
-    get: operations['propose'];
+    get: operations['proposed_codes'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1372,10 +1372,10 @@ export interface paths {
     get?: never;
     put?: never;
     /**
-     * Begin
+     * Begin Site
      * @description Begin a site by hand, and its customer with it when that one is not there yet.
      */
-    post: operations['begin'];
+    post: operations['begin_site'];
     delete?: never;
     options?: never;
     head?: never;
@@ -6292,7 +6292,7 @@ export interface operations {
       };
     };
   };
-  away: {
+  sites_away: {
     parameters: {
       query?: never;
       header?: never;
@@ -6341,7 +6341,7 @@ export interface operations {
       };
     };
   };
-  put_away: {
+  put_site_away: {
     parameters: {
       query?: never;
       header?: never;
@@ -7603,7 +7603,7 @@ export interface operations {
       };
     };
   };
-  propose: {
+  proposed_codes: {
     parameters: {
       query?: {
         customer?: string;
@@ -8353,7 +8353,7 @@ export interface operations {
       };
     };
   };
-  begin: {
+  begin_site: {
     parameters: {
       query?: never;
       header?: never;

@@ -1,17 +1,19 @@
 import Button from '@mui/material/Button';
+import Popover from '@mui/material/Popover';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import { useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import { Failure } from '../api/client';
 import { useMay } from '../frame/person';
-import { Line, Lines, Select } from '../parts/controls';
+import { Line, Lines, LinkButton, Select } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
 import { count, dated, deskPath } from '../parts/words';
+import { putCustomerAway, renameCustomer, useRegister } from '../register/queries';
 import styles from './customers.module.css';
 import { useCustomer, useSaveCustomer, type Customer } from './queries';
 
@@ -29,12 +31,15 @@ export function CustomerPage() {
 function Shown({ customer }: { customer: Customer }) {
   const { code, name } = customer;
   const here = encodeURIComponent(code);
+  const mayPlan = useMay('plan');
   return (
     <div className="page">
       <div className={`line baseline far below`}>
         <h1>{name}</h1>
         <span className="mono">{code}</span>
+        {mayPlan && <Called customer={customer} />}
         <span className="end" />
+        {mayPlan && <Link to={`/new?customer=${here}`}>New site</Link>}
         <Link to={`/outbound?customer=${here}`}>{count(customer.sites.length, 'site')} on Outbound</Link>
         <Link to={`/questions?customer=${here}`}>Open questions</Link>
         <Link to={`/rollout?customer=${here}`}>Many sites at once</Link>
@@ -96,6 +101,82 @@ function Shown({ customer }: { customer: Customer }) {
         )}
       </section>
     </div>
+  );
+}
+
+/** What a customer is called, and putting it away. */
+function Called({ customer }: { customer: Customer }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [typed, setTyped] = useState({ name: customer.name, code: customer.code });
+  const rename = useRegister(renameCustomer);
+  const away = useRegister(putCustomerAway);
+  const [asked, setAsked] = useState(false);
+  const navigate = useNavigate();
+  const line = (of: 'name' | 'code', label: string, most: number) => (
+    <label className="field">
+      {label}
+      <Line
+        aria-label={label}
+        maxLength={most}
+        value={typed[of]}
+        onChange={(event) => setTyped({ ...typed, [of]: event.target.value })}
+      />
+    </label>
+  );
+  const wrong = rename.error ?? away.error;
+  return (
+    <>
+      <LinkButton aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+        rename or put away
+      </LinkButton>
+      <Popover
+        anchorEl={anchor}
+        open={anchor !== null}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
+        slotProps={{ paper: { role: 'dialog', 'aria-label': `What ${customer.name} is called` } }}
+      >
+        <form
+          className="pile"
+          style={{ width: 360, padding: 20 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            rename.mutate(
+              { customer: customer.code, ...typed },
+              { onSuccess: () => void navigate(`/customers/${encodeURIComponent(typed.code.trim())}`) },
+            );
+          }}
+        >
+          {line('name', 'Name', 200)}
+          {line('code', 'Code, at all of its sites', 40)}
+          <div className="line apart">
+            <Button type="submit" variant="contained" loading={rename.isPending}>
+              Save
+            </Button>
+            {asked ? (
+              <Button
+                color="error"
+                loading={away.isPending}
+                onClick={() => away.mutate(customer.code, { onSuccess: () => void navigate('/customers') })}
+              >
+                Put {count(customer.sites.length, 'site')} away
+              </Button>
+            ) : (
+              <Button color="error" onClick={() => setAsked(true)}>
+                Put away…
+              </Button>
+            )}
+          </div>
+          {asked && (
+            <p className="quiet small">
+              Its sites take part in nothing any more, and are kept with all they have: Customers brings them
+              back.
+            </p>
+          )}
+          {wrong && <Trouble>{wrong.message}</Trouble>}
+        </form>
+      </Popover>
+    </>
   );
 }
 

@@ -1,13 +1,16 @@
+import Button from '@mui/material/Button';
 import Popover from '@mui/material/Popover';
 import { useEffect, useRef, useState } from 'react';
-import { Link, NavLink, useLocation } from 'react-router';
+import { Link, NavLink, useLocation, useNavigate } from 'react-router';
 import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
 import { STAGES } from '../pages';
-import { LinkButton } from '../parts/controls';
+import { Line, LinkButton } from '../parts/controls';
 import { Key, StageMark } from '../parts/Marks';
 import { PlanFields } from '../parts/PlanFields';
-import { away, dated, deskPath, localToday, moment } from '../parts/words';
+import { Trouble } from '../parts/Trouble';
+import { away, dated, deskPath, localToday, moment, PATTERNS } from '../parts/words';
+import { putAway, recode, useRegister } from '../register/queries';
 import { useDeskState } from './context';
 import styles from './desk.module.css';
 import { History, UndoRedo } from './History';
@@ -104,9 +107,68 @@ function SiteFacts() {
               reach_groups: `Reach groups (empty: all of ${plan.customer}, -: none)`,
             }}
           />
+          <SiteCode />
         </div>
       </Popover>
     </>
+  );
+}
+
+/** The code of the site, and putting the site away. */
+function SiteCode() {
+  const { name, desk, mayPlan } = useDeskState();
+  const [code, setCode] = useState(desk.plan.site);
+  const [asked, setAsked] = useState(false);
+  const change = useRegister(recode);
+  const putting = useRegister(putAway);
+  const navigate = useNavigate();
+  const wrong = change.error ?? putting.error;
+  if (!mayPlan || desk.plan.customer === PATTERNS) return null;
+  const save = () => {
+    const typed = code.trim();
+    if (typed === '' || typed === desk.plan.site) return;
+    change.mutate(
+      { name, code: typed },
+      { onSuccess: (now) => void navigate(deskPath(now), { replace: true }) },
+    );
+  };
+  return (
+    <form
+      className="pile"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save();
+      }}
+    >
+      <label className="field">
+        Code of the site
+        <Line
+          aria-label="Code of the site"
+          className="mono"
+          maxLength={40}
+          value={code}
+          onChange={(event) => setCode(event.target.value)}
+          onBlur={save}
+        />
+      </label>
+      {asked ? (
+        <p>
+          It takes part in nothing any more, and is kept with all it has: Customers brings it back.{' '}
+          <Button
+            color="error"
+            loading={putting.isPending}
+            onClick={() => putting.mutate(name, { onSuccess: () => void navigate('/outbound') })}
+          >
+            Put it away
+          </Button>
+        </p>
+      ) : (
+        <Button color="error" sx={{ justifySelf: 'start' }} onClick={() => setAsked(true)}>
+          Put the site away…
+        </Button>
+      )}
+      {wrong && <Trouble>{wrong.message}</Trouble>}
+    </form>
   );
 }
 

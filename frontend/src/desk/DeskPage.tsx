@@ -1,6 +1,6 @@
 import { Suspense, type ReactNode, useCallback, useEffect, useMemo, useState } from 'react';
-import { Outlet, useLocation, useNavigate, useParams } from 'react-router';
-import type { Desk } from '../api/client';
+import { Navigate, Outlet, useLocation, useNavigate, useParams } from 'react-router';
+import { Failure, type Desk } from '../api/client';
 import { useDesk, useRevise, type SiteName } from '../api/queries';
 import { remember } from '../frame/destinations';
 import { useMay } from '../frame/person';
@@ -67,7 +67,12 @@ export function DeskPage() {
       <FindingsRail />
     </div>
   );
-  if (desk.error && !desk.data) {
+  const now = desk.error instanceof Failure ? desk.error.now.split('/') : [];
+  if (now.length === 2) {
+    const [customer_ = '', site_ = ''] = now.map((code) => code.toUpperCase());
+    return <Navigate replace to={deskPath({ customer: customer_, site: site_ })} />;
+  }
+  if (desk.error && (!desk.data || (desk.error instanceof Failure && desk.error.status === 404))) {
     return <Notice title={`${customer}/${site} cannot be shown`} detail={desk.error.message} />;
   }
   return (

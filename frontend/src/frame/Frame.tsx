@@ -7,6 +7,7 @@ import type { Person } from '../api/client';
 import { signOut } from '../api/queries';
 import { fetchAll, PAGES, titleAt, wayTo } from '../pages';
 import { Boundary } from '../parts/Boundary';
+import { useKeys } from '../parts/useKeys';
 import styles from './frame.module.css';
 import { GoTo } from './GoTo';
 import { PersonContext } from './person';
@@ -18,6 +19,13 @@ const SCHEMES = { light: 'Light', dark: 'Dark', system: 'As the system has it' }
 export function Frame({ person }: { person: Person }) {
   useEvents();
   const { pathname } = useLocation();
+  const navigate = useNavigate();
+  const bench = pathname.includes('/bench'); // where the same key leads to the next step
+  useKeys((pressed) => {
+    if (pressed !== 'n' || bench || !person.may.includes('plan')) return false;
+    void navigate('/new');
+    return true;
+  });
   useEffect(() => {
     document.title = titleAt(pathname);
   }, [pathname]);

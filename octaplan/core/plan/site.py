@@ -354,6 +354,11 @@ class SitePlan(Part):
         return site_key(self.customer, self.site)
 
     @property
+    def blank(self) -> bool:
+        """Whether nothing is known yet of how its line is handed off, and nothing is planned inside."""
+        return not self.segments and all(one.handoff is None and one.anchor is None for one in self.circuits.values())
+
+    @property
     def groups(self) -> list[str]:
         """The reach groups the site is in, folded so that case does not matter."""
         named = [self.customer] if self.reach_groups is None else self.reach_groups

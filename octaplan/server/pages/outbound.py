@@ -111,8 +111,8 @@ def next_step(plan: SitePlan, judged: list[Judged], signature: Signature | None,
     shipped = now.runs.shipped.get(plan.key)
     if shipped is not None and signature is not None and signature.void is None:
         return f"Shipped {shipped.at:%Y-%m-%d} by {shipped.by}"
-    if not plan.circuits and not plan.segments:
-        return "Nothing planned yet: load its tables"
+    if plan.blank:
+        return "Nothing planned yet: paste the provider's letter on Intake, or answer its first question"
     for j in judged:
         if Trait.OWED in j.finding.traits:
             return _first_sentence(j.finding.message)

@@ -10,7 +10,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.plan.site import SitePlan
+from octaplan.core.plan.site import SitePlan, new_id
 from octaplan.core.propose.codes import code_for
 from octaplan.core.values.kinds import Code, TimeZone
 from octaplan.server.dependencies import Recorded
@@ -72,7 +72,7 @@ class AwayShown(BaseModel):
 
 
 @router.get("/proposals/site")
-def propose(
+def proposed_codes(
     records: Recorded,
     person: Looking,
     customer: Annotated[str, Query(max_length=40)] = "",
@@ -82,10 +82,10 @@ def propose(
 ) -> Proposal:
     """Codes for a new site, and for its customer when that one is new too."""
     sites = records.now.sites
-    codes = [*sites.customers(), *(one.customer for one in sites.elsewhere.away.values())]
+    codes = [*sites.customers(), *(one.customer for one in sites.unheld.away.values())]
     code = customer or code_for(customer_name, codes)
     own = [plan for plan in sites.all().values() if plan.customer.casefold() == code.casefold()]
-    away = [one.site for one in sites.elsewhere.away.values() if one.customer.casefold() == code.casefold()]
+    away = [one.site for one in sites.unheld.away.values() if one.customer.casefold() == code.casefold()]
     usual = records.now.settings.current.usual(code).time_zone
     zones = Counter(plan.time_zone for plan in own if plan.time_zone)
     proposed = site or code_for(name, [*(plan.site for plan in own), *away])
@@ -101,14 +101,16 @@ def _taken(sites: Sites, key: str) -> str:
     held = sites.get(key)
     if held is not None:
         return f"{held.plan.name or held.plan.site} has this code already"
-    away = sites.elsewhere.away.get(key.casefold())
+    away = sites.unheld.away.get(key.casefold())
     return f"{away.name} has this code, and is put away" if away is not None else ""
 
 
 @router.post("/sites", status_code=HTTPStatus.CREATED)
-def begin(new: NewSite, records: Recorded, person: Planning) -> SiteCodes:
-    """Begin a site by hand, and its customer with it when that one is not there yet."""
+def begin_site(new: NewSite, records: Recorded, person: Planning) -> SiteCodes:
+    """Begin a site by hand, with a line to ask about, and its customer with it when that one is not there yet."""
+    line = "Main"
     known = {
+        "circuits": {new_id(f"circuit {line}", ()): {"label": line}},
         "name": new.name,
         "street": new.street or None,
         "time_zone": new.time_zone,
@@ -135,9 +137,9 @@ def rename_customer(customer: PathCode, called: CustomerCalled, records: Recorde
 
 
 @router.get("/away")
-def away(records: Recorded, person: Looking) -> list[AwayShown]:
+def sites_away(records: Recorded, person: Looking) -> list[AwayShown]:
     """All sites that are put away, the last first."""
-    sites = sorted(records.now.sites.elsewhere.away.values(), key=lambda one: one.at, reverse=True)
+    sites = sorted(records.now.sites.unheld.away.values(), key=lambda one: one.at, reverse=True)
     return [AwayShown(**one._asdict()) for one in sites]
 
 
@@ -152,7 +154,7 @@ def put_customer_away(customer: PathCode, records: Recorded, person: Planning) -
 
 
 @router.put("/away/{customer}/{site}", status_code=HTTPStatus.NO_CONTENT)
-def put_away(customer: PathCode, site: PathCode, records: Recorded, person: Planning) -> Response:
+def put_site_away(customer: PathCode, site: PathCode, records: Recorded, person: Planning) -> Response:
     """Take a site out of everything; it is kept with all it has."""
     records.register.put_away([f"{customer}/{site}"], person.author)
     return Response(status_code=HTTPStatus.NO_CONTENT)

@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import type { Circuit } from '../../api/client';
 import { Line, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
-import { count, deskPath } from '../../parts/words';
+import { count, deskPath, isBlank } from '../../parts/words';
 import { LetterDialog } from '../addresses/ReadDialog';
 import { useDeskState } from '../context';
 import styles from './intake.module.css';
@@ -32,6 +32,7 @@ export function IntakePage() {
   if (!intake.data) return null;
   const { questions, candidates } = intake.data;
   const groups = grouped(questions, plan.circuits);
+  const first = Object.entries(plan.circuits)[0];
   const left = questions.filter((question) => question.state === 'open').length;
   return (
     <>
@@ -60,6 +61,14 @@ export function IntakePage() {
         )}
         <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
       </div>
+      {mayPlan && isBlank(plan) && first && (
+        <div className="card part below" role="note">
+          Begin here: <b>paste</b> what the provider wrote about the line, or answer the first question.{' '}
+          <Button variant="contained" onClick={() => setLetter(first)}>
+            Paste the provider’s letter
+          </Button>
+        </div>
+      )}
       {groups.map((group) => (
         <section key={group.id} className={`card part below ${styles.group}`} aria-label={group.title}>
           <h3>
