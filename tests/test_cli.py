@@ -16,15 +16,14 @@ from pathlib import Path
 from typing import Any
 
 from octaplan.formats.tables import csv_text
+from tests import forks
 from tests.support import InFolder
 
 DEMO = Path(__file__).parents[1] / "octaplan" / "demo" / "tables"
 SEGMENTS = "customer,site,segment,role,subnet,gateway\nF,A,office,office,10.40.8.0/24,10.40.8.1\n"
 
 
-def octaplan(*arguments: object, text: str = "") -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "octaplan", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, input=text, timeout=60, check=False)
+octaplan = forks.run
 
 
 class Progress(InFolder):

@@ -6,8 +6,6 @@ import atexit
 import functools
 import re
 import shutil
-import subprocess
-import sys
 import tempfile
 import unittest
 from datetime import date
@@ -19,6 +17,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from octaplan import demo
 from octaplan.store.database import Database
 from octaplan.store.records import Records
+from tests.forks import Server
 
 ROOT = Path(__file__).parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
@@ -70,15 +69,9 @@ class InBrowser(unittest.TestCase):
         data = tempfile.TemporaryDirectory()
         cls.addClassCleanup(data.cleanup)
         options = cls.prepare(Path(data.name))
-        command = [sys.executable, "-m", "octaplan", "serve", "--data", data.name, "--port", "0", *options]
-        server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
-        assert server.stdout
-        cls.addClassCleanup(server.stdout.close)
-        cls.addClassCleanup(server.wait)
-        cls.addClassCleanup(server.kill)
-        cls.said = ""
-        while "Octaplan is at" not in cls.said and server.poll() is None:
-            cls.said += server.stdout.readline()
+        server = Server("--data", data.name, "--port", "0", *options)
+        cls.addClassCleanup(server.end)
+        cls.said = server.until("Octaplan is at")
         cls.url = re.findall(r"http://\S+", cls.said)[0]
         if "Demo sign-in" in cls.said:
             cls.password = re.findall(r"ines, password (\S+)", cls.said)[0]

@@ -1373,7 +1373,7 @@ export interface paths {
     put?: never;
     /**
      * Begin Site
-     * @description Begin a site by hand, and its customer with it when that one is not there yet.
+     * @description Begin a site by hand, with a line to ask about, and its customer with it when that one is not there yet.
      */
     post: operations['begin_site'];
     delete?: never;

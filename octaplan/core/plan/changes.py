@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from octaplan.core.plan.fields import FIELDS
+from octaplan.core.plan.inwords import Names, entry_words, members, port_parts, words
 from octaplan.core.plan.questions import BY_NAME
 from octaplan.core.plan.site import SitePlan
 
@@ -22,6 +23,9 @@ _KINDS = {
 
 #: Maps inside a member whose entries change one by one.
 _INNER = ("scope", "ports", "addresses", "routes", "translations", "allows", "access", "licences")
+
+#: Values that are the ids of other members.
+_IDS = ("segment", "host")
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,16 +76,16 @@ def _renamed(one: Mapping[str, Any], other: Mapping[str, Any], by_id: bool) -> d
     for kind in _KINDS:
         here = one.get(kind, {})
         known = {_matched(member): key for key, member in here.items()}
-        members: dict[str, Any] = {}
+        found: dict[str, Any] = {}
         for key, member in other.get(kind, {}).items():
             if "segment" in member:
                 member = member | {"segment": names.get(member["segment"], member["segment"])}
             same = key if by_id and key in here else known.get(_matched(member), "")
-            if not same or same in members or (by_id and same != key and same in other[kind]):
-                same = key if key not in here and key not in members else f"{key}~"
-            members[same] = member
+            if not same or same in found or (by_id and same != key and same in other[kind]):
+                same = key if key not in here and key not in found else f"{key}~"
+            found[same] = member
             names[key] = same
-        renamed[kind] = members
+        renamed[kind] = found
     return renamed
 
 
@@ -90,9 +94,10 @@ def _matched(member: Mapping[str, Any]) -> tuple[str, str]:
 
 
 def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
-    members = (*_KINDS, "accepted", "answers", "schema", "customer", "site")
-    own_old, own_new = ({k: v for k, v in d.items() if k not in members} for d in (old, new))
-    yield from _fields("", "", own_old, own_new)
+    apart = (*_KINDS, "accepted", "answers", "schema", "customer", "site")
+    own_old, own_new = ({k: v for k, v in d.items() if k not in apart} for d in (old, new))
+    names = members(new, old)
+    yield from _fields("", "", own_old, own_new, names)
     for kind, noun in _KINDS.items():
         was, now = old.get(kind, {}), new[kind]
         for key in [*was, *(key for key in now if key not in was)]:
@@ -102,7 +107,7 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
             elif key not in was:
                 yield Change(path, f"{noun} {_name(now[key])}", "", "", _name(now[key]))
             elif was[key] != now[key]:
-                yield from _fields(path, _name(was[key]), was[key], now[key])
+                yield from _fields(path, _name(was[key]), was[key], now[key], names)
     yield from _answers(old, new)
     was, now = old.get("accepted", {}), new["accepted"]
     for key in [*was, *now]:
@@ -129,23 +134,36 @@ def _answers(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]
         if texts[0] != texts[1] and (question is None or not question.field or "none" in texts):
             yield Change(f"/answers/{key}", line, f"{short} answered", *texts)
         elif sure[0] != sure[1]:
-            words = [f"{text} (confirmed)" if yes else text for text, yes in zip(texts, sure, strict=True)]
-            yield Change(f"/answers/{key}", line, f"{short} answered", *words)
+            told = [f"{text} (confirmed)" if yes else text for text, yes in zip(texts, sure, strict=True)]
+            yield Change(f"/answers/{key}", line, f"{short} answered", *told)
 
 
-def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
+def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, Any], names: Names) -> Iterator[Change]:
     flat_old, flat_new = dict(_flat(old)), dict(_flat(new))
     known = FIELDS.get(path.split("/")[1] if path else "site", {})
     for name in [*flat_old, *(name for name in flat_new if name not in flat_old)]:
         was, now = flat_old.get(name), flat_new.get(name)
-        if was != now:
-            label = known[name].words if name in known else _label(name)
-            before, after = _text(was), _text(now)
-            if before == after:  # left out, none, an empty entry: they read alike, and are not the same
-                before, after = (
-                    "left out" if value is None else str(value) if value else "none" for value in (was, now)
-                )
-            yield Change(f"{path}/{name}", subject, label, before, after)
+        if was == now:
+            continue
+        map_, _, entry = name.partition("/")
+        label = (
+            known[name].words
+            if name in known
+            else entry_words(map_, entry, names)
+            if entry
+            else entry_words("", map_, names)
+        )
+        if map_ == "ports" and was and now and was["mode"] == now["mode"]:
+            for part, before, after in port_parts(was, now, names):
+                yield Change(f"{path}/{name}", subject, f"{label} {part}", before, after)
+            continue
+        kind = "id" if name in _IDS else map_ if entry else ""
+        before, after = (words(value, names, kind) for value in (was, now))
+        if before == after:  # left out, none, an empty entry: they read alike, and are not the same
+            before, after = ("left out" if value is None else before or "none" for value in (was, now))
+        if before == after:
+            before, after = "as it was", "otherwise"
+        yield Change(f"{path}/{name}", subject, label, before, after)
 
 
 def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
@@ -154,28 +172,6 @@ def _flat(values: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
             yield from ((f"{name}/{part}", inner) for part, inner in value.items())
         else:
             yield name, value
-
-
-def _label(name: str) -> str:
-    part, _, inner = name.partition("/")
-    noun = {"ports": "port", "licences": "licence", "addresses": "address"}.get(part, part.replace("_", " "))
-    return f"{noun} {inner}" if part in ("ports", "licences") else noun
-
-
-def _text(value: Any) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, dict):
-        if "version" in value:
-            return f"{value['key']} version {value['version']}"
-        if "mode" in value:
-            into = f" into port {value['peer_port']}" if value.get("peer_port") else ""
-            off = "" if value.get("enabled", True) else ", off"
-            return f"{value['mode']}{into}{off}"
-        return ", ".join(f"{key} {use}" for key, use in value.items() if use not in (None, "", []))
-    if isinstance(value, list):
-        return " ".join(f"{item['run']} for {item['kind']}" if isinstance(item, dict) else str(item) for item in value)
-    return str(value)
 
 
 def _name(member: Mapping[str, Any]) -> str:

@@ -113,11 +113,14 @@ class Sentences(unittest.TestCase):
         for operation, words in (
             (("replace", "EDGE/name", "gate"), "Dock-edge name dock-edge → gate"),
             (("replace", "EDGE/serial", "T5-1"), "Dock-edge serial empty → T5-1"),
-            (("replace", "EDGE/ports/4", {"mode": "access", "segment": "seg0"}), "Dock-edge port 4 unused → access"),
-            (("replace", "EDGE/ports/1/enabled", False), "Dock-edge port 1 access → access, off"),
+            (
+                ("replace", "EDGE/ports/4", {"mode": "access", "segment": "seg0"}),
+                "Dock-edge port 4 unused → access Office",
+            ),
+            (("replace", "EDGE/ports/1/enabled", False), "Dock-edge port 1 switched on yes → no"),
             (
                 ("add", "EDGE/licences/filtering", {"ends": "2031-01-01"}),
-                "Dock-edge licence filtering empty → ends 2031-01-01",
+                "Dock-edge licence filtering empty → until 2031-01-01",
             ),
             (("replace", "/wireless/wifi/security", "open"), "Fern security wpa2-wpa3 → open"),
             (("add", "/wireless/wif2", {"name": "Guests"}), "Added Wi-Fi Guests"),

@@ -1,0 +1,145 @@
+"""Values of a plan's document in words, for the sentences of revisions: never as a programmer would write them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
+
+#: What members of a plan are called, by their ids.
+Names = Mapping[str, str]
+Values = Mapping[str, Any]
+
+#: What the entries of maps inside a member are called.
+_ENTRIES = {
+    "addresses": "address in",
+    "routes": "route",
+    "translations": "translation",
+    "allows": "allow rule",
+    "access": "management access",
+    "ports": "port",
+    "licences": "licence",
+}
+
+#: What the parts of a port are called.
+_PORT_PARTS = {
+    "circuit": "circuit",
+    "segment": "untagged",
+    "tagged": "tagged",
+    "bridge": "bridge",
+    "enabled": "switched on",
+    "gateway": "gateway",
+    "peer": "cable leads to",
+    "cable": "cable",
+}
+
+
+def entry_words(map_: str, key: str, names: Names) -> str:
+    """What an entry of a map inside a member is called: `port 2`, `address in Office`, `route`."""
+    noun = _ENTRIES.get(map_)
+    if noun is None:
+        return key.replace("_", " ")
+    if map_ == "addresses":
+        return f"{noun} {_called(key, names)}"
+    return f"{noun} {key}" if map_ in ("ports", "licences") else noun
+
+
+def members(*documents: Values) -> dict[str, str]:
+    """What the circuits, segments, hosts and boxes of documents are called, the first document's names first."""
+    names: dict[str, str] = {}
+    for document in documents:
+        for kind in ("circuits", "segments", "hosts", "devices"):
+            for key, member in document.get(kind, {}).items():
+                names.setdefault(key, str(member.get("label") or member.get("name") or member.get("role") or key))
+    return names
+
+
+def words(value: Any, names: Names, map_: str = "") -> str:
+    """A value in words; `map_` is the map inside a member that it is an entry of, if it is one."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Mapping):
+        return _TOLD[map_](value, names) if map_ in _TOLD else _entry(value, names)
+    if isinstance(value, list):
+        return " ".join(words(one, names) for one in value)
+    return _called(value, names) if map_ == "id" else str(value)
+
+
+def _entry(value: Values, names: Names) -> str:
+    if {"kind", "run"} <= value.keys():
+        return f"{value['run']} for {value['kind']}"
+    if {"key", "version"} <= value.keys():
+        return f"{value['key']} version {value['version']}"
+    return ", ".join(f"{key} {words(one, names)}" for key, one in value.items() if one not in (None, "", [], {}))
+
+
+def port_parts(before: Values, after: Values, names: Names) -> Iterator[tuple[str, str, str]]:
+    """What differs between two uses of a port of one mode: what it is called, and both values in words."""
+    for part, called in _PORT_PARTS.items():
+        was, now = (_port_part(use, part, names) for use in (before, after))
+        if was != now:
+            yield called, was, now
+
+
+def _port_part(use: Values, part: str, names: Names) -> str:
+    value = use.get(part)
+    if part == "enabled":
+        return "no" if value is False else "yes"
+    if part == "peer":
+        where = f"port {use['peer_port']} of " if use.get("peer_port") else ""
+        return f"{where}{_called(value, names)}" if value else f"port {use['peer_port']}" if where else ""
+    if part == "tagged":
+        return ", ".join(_called(key, names) for key in value or [])
+    return _called(value, names) if part in ("circuit", "segment") else str(value or "")
+
+
+def _called(key: Any, names: Names) -> str:
+    return names.get(str(key), "something that is removed") if key else ""
+
+
+def _port(use: Values, names: Names) -> str:
+    mode = str(use.get("mode", "unused"))
+    carried = [_called(use[part], names) for part in ("circuit", "segment") if use.get(part)]
+    told = " ".join([mode, *carried])
+    if use.get("tagged"):
+        told += f"{' and' if use.get('segment') else ''} {_port_part(use, 'tagged', names)} tagged"
+    extra = [f"{_PORT_PARTS[part]} {text}" for part in ("bridge", "gateway") if (text := _port_part(use, part, names))]
+    into = _port_part(use, "peer", names)
+    off = ["off"] if use.get("enabled") is False else []
+    return ", ".join([told, *extra, *([f"into {into}"] if into else []), *off])
+
+
+def _route(route: Values, names: Names) -> str:
+    by = f"via {route['via']}" if route.get("via") else f"by {_called(route.get('circuit'), names) or 'nothing yet'}"
+    metric = f", metric {route['metric']}" if route.get("metric", 1) != 1 else ""
+    return f"{route.get('to')} {by}{metric}"
+
+
+def _translation(one: Values, names: Names) -> str:
+    return f"{_called(one.get('segment'), names)} to {_called(one.get('circuit'), names)}"
+
+
+def _allow(one: Values, names: Names) -> str:
+    ends = [str(one.get(end)) for end in ("source", "target")]
+    ends = [end if end in ("internet", "all") else _called(end, names) for end in ends]
+    return f"{ends[0]} to {ends[1]}, {one.get('service', 'any')}"
+
+
+def _access(one: Values, names: Names) -> str:
+    where = [_called(one["segment"], names)] if one.get("segment") else []
+    return f"{one.get('service')} from {' '.join([*where, *map(str, one.get('networks') or [])]) or 'nowhere yet'}"
+
+
+def _licence(one: Values, names: Names) -> str:
+    return f"until {one['ends']}" if one.get("ends") else "without an end"
+
+
+_TOLD: Mapping[str, Callable[[Values, Names], str]] = {
+    "ports": _port,
+    "routes": _route,
+    "translations": _translation,
+    "allows": _allow,
+    "access": _access,
+    "licences": _licence,
+}
