@@ -28,8 +28,8 @@ _SUBNETS = frozenset({"segment", "hand-off", "routed block", "modem", "IPv6 pref
 
 #: The uses of claims, the most particular first.
 USES = (
-    "host", "device", "gateway", "address", "provider", "range", "segment", "hand-off", "routed block", "modem",
-    "IPv6 prefix",
+    "host", "device", "gateway", "address", "further address", "provider", "range", "segment", "hand-off",
+    "routed block", "modem", "IPv6 prefix",
 )  # fmt: skip
 
 

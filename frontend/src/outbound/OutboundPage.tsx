@@ -5,7 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import type { OutboundSite } from '../api/client';
 import { useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
-import { Key, SeverityMark, StageMark } from '../parts/Marks';
+import { SeverityMark, StageMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { count, dated, deskPath } from '../parts/words';
 import { ChoiceWord } from './ChoiceWord';
@@ -15,6 +15,8 @@ import styles from './outbound.module.css';
 const ImportDialog = lazy(async () => ({
   default: (await import('../imports/ImportDialog')).ImportDialog,
 }));
+
+const FirstSite = lazy(async () => ({ default: (await import('./FirstSite')).FirstSite }));
 
 const KEYS = ['state', 'customer', 'technician', 'shipping', 'trouble'] as const;
 
@@ -120,7 +122,9 @@ export function OutboundPage() {
         />
       </div>
       {sites.length === 0 ? (
-        <FirstSite mayPlan={mayPlan} onLoad={() => picker.current?.click()} />
+        <Suspense fallback={null}>
+          <FirstSite mayPlan={mayPlan} onLoad={() => picker.current?.click()} />
+        </Suspense>
       ) : shown.length === 0 ? (
         <Notice title="No site fits the sentence" detail="Choose other words in it." />
       ) : (
@@ -133,36 +137,6 @@ export function OutboundPage() {
         </Suspense>
       )}
     </div>
-  );
-}
-
-/** What one sees before anything is planned: how to begin. */
-function FirstSite({ mayPlan, onLoad }: { mayPlan: boolean; onLoad: () => void }) {
-  if (!mayPlan) return <Notice title="No sites yet" detail="They show here as soon as somebody plans one." />;
-  return (
-    <Notice title="No sites yet" detail="Begin with the site that ships first.">
-      <ol className="pile far">
-        <li>
-          <Button variant="contained" autoFocus component={Link} to="/new">
-            Begin a site by hand
-          </Button>{' '}
-          or press <Key>N</Key>: a customer, a name, and then the letter of the provider.
-        </li>
-        <li>
-          <Button onClick={onLoad}>Load tables</Button> when there are many:{' '}
-          <span className="mono">sites.csv</span>, <span className="mono">circuits.csv</span>,{' '}
-          <span className="mono">segments.csv</span> and <span className="mono">hosts.csv</span>, or the
-          workbook that is offered above. You see what they make before anything is kept.
-        </li>
-        <li>
-          To look around first, start the demo portfolio in a folder of its own:{' '}
-          <span className="mono">octaplan serve --demo --data demo-data --port 8322</span>
-        </li>
-        <li>
-          The <Link to="/guide">guide</Link> tells how the work goes, from the first customer to shipping.
-        </li>
-      </ol>
-    </Notice>
   );
 }
 

@@ -19,7 +19,17 @@ from numpy.typing import NDArray
 from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in
 from octaplan.core.plan.domains import DomainSort, domain_sort
 from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SegmentRole, SitePlan
-from octaplan.core.values.addresses import BITS, PRIVATE_IPV4, Address, Network, Span, is_documentation, is_public
+from octaplan.core.values.addresses import (
+    BITS,
+    PRIVATE_IPV4,
+    Address,
+    AddressError,
+    Network,
+    Span,
+    is_documentation,
+    is_public,
+    parse_address,
+)
 
 Rows = NDArray[np.void]
 Numbers = NDArray[np.int64]
@@ -77,6 +87,7 @@ HOST = _row(
     ("second", "?"),
     ("reserved", "?"),
     ("mac", "u8"),  # one more than the MAC, 0 for none
+    ("name", "u8"),  # a digest of the name in small letters
     ("address", ADDRESS),
 )
 RANGE = _row(("site", "i4"), ("table", "i4"), ("segment", "i4"), *_ENDS)
@@ -98,6 +109,8 @@ CIRCUIT = _row(
     ("address", ADDRESS),
     ("gateway", ADDRESS),
 )
+FURTHER = _row(("site", "i4"), ("item", "i4"), ("circuit", "i4"), ("address", ADDRESS))
+IDENTITY = _row(("site", "i4"), ("item", "i4"), ("mac", "?"), ("mark", "u8"))  # a MAC, or a digest of a serial number
 ROUTED = _row(("site", "i4"), ("item", "i4"), ("circuit", "i4"), *_ENDS)
 MODEM = _row(("site", "i4"), ("circuit", "i4"), *_ENDS)
 PREFIX = _row(("site", "i4"), ("item", "i4"), *_ENDS)
@@ -291,6 +304,8 @@ class Claims:
     resolvers: Rows
     options: Rows
     circuits: Rows
+    further: Rows
+    identities: Rows
     routed: Rows
     modems: Rows
     prefixes: Rows
@@ -332,10 +347,15 @@ class Claims:
         for item, circuit in enumerate(plan.circuits.values()):
             row = len(made["circuits"])
             made["circuits"] += _circuit_rows(circuit, site, item, labels)
+            made["further"] += [(site, item, row, words(address)) for address in _further(circuit)]
             made["routed"] += [(site, item, row, *_first_and_last(block)) for block in circuit.routed_blocks]
             made["resolvers"] += [(site, row, -1, words(address)) for address in circuit.resolvers]
             if circuit.modem_subnet is not None:
                 made["modems"].append((site, row, *_first_and_last(circuit.modem_subnet)))
+        for item, device in enumerate(plan.devices.values()):
+            if device.serial:
+                made["identities"].append((site, item, False, digest(device.serial.replace(" ", ""))))
+            made["identities"] += [(site, item, True, mac.value + 1) for mac in device.macs]
         arrays = {name: _array(rows, _DTYPES[name]) if rows else _EMPTY[name] for name, rows in made.items()}
         return cls(**(arrays | {"hosts": hosts}))
 
@@ -356,7 +376,7 @@ class Claims:
         }
         for column, owner, owned_by in (
             ("segment", "segments", ("hosts", "ranges", "kept", "resolvers", "options")),
-            ("circuit", "circuits", ("routed", "modems", "resolvers")),
+            ("circuit", "circuits", ("further", "routed", "modems", "resolvers")),
         ):
             starts = np.cumsum([0] + [len(getattr(part, owner)) for part in parts[:-1]])
             for owned in owned_by:
@@ -382,6 +402,8 @@ _DTYPES = {
     "resolvers": RESOLVER,
     "options": OPTION,
     "circuits": CIRCUIT,
+    "further": FURTHER,
+    "identities": IDENTITY,
     "routed": ROUTED,
     "modems": MODEM,
     "prefixes": PREFIX,
@@ -460,6 +482,7 @@ def _host_rows(plan: SitePlan, site: int, rows_of: dict[str, tuple[int, int, int
     tables: list[int] = []
     segments: list[int] = []
     macs: list[int] = []
+    names: list[int] = []
     reserved: list[bool] = []
     families: list[int] = []
     values: list[int] = []
@@ -481,6 +504,7 @@ def _host_rows(plan: SitePlan, site: int, rows_of: dict[str, tuple[int, int, int
         tables.append(table)
         segments.append(row)
         macs.append(0 if mac is None else mac.value + 1)
+        names.append(digest(host.name))
         reserved.append(host.method is Method.RESERVED)
         if host.kind and len(kinds) > 1:
             kinds_of.append((len(items) - 1, kinds.get(host.kind.casefold(), 0)))
@@ -491,6 +515,7 @@ def _host_rows(plan: SitePlan, site: int, rows_of: dict[str, tuple[int, int, int
         tables.append(table)
         segments.append(second)
         macs.append(0)
+        names.append(0)
         reserved.append(host.method is Method.RESERVED)
         families.append(6)
         values.append(value)
@@ -504,6 +529,7 @@ def _host_rows(plan: SitePlan, site: int, rows_of: dict[str, tuple[int, int, int
     rows["second"][len(plan.hosts) :] = True
     rows["reserved"] = reserved
     rows["mac"] = macs
+    rows["name"] = names
     addresses = rows["address"]
     addresses["family"] = families
     if 6 in families:
@@ -535,6 +561,20 @@ def _circuit_rows(circuit: Circuit, site: int, item: int, labels: Labels) -> Ite
             words(address),
             words(gateway),
         )
+
+
+def _further(circuit: Circuit) -> Iterator[Address]:
+    """The further addresses of a hand-off that are planned for something."""
+    for text in circuit.uses:
+        try:
+            yield parse_address(text)
+        except AddressError:
+            continue  # wan-use-outside speaks
+
+
+def digest(text: str) -> int:
+    """A number that two texts share when they are the same but for their case; never zero. Only of this process."""
+    return hash(text.casefold()) & _LOW or 1
 
 
 def host_side(host: Host, second: bool) -> Address | None:

@@ -201,6 +201,15 @@ def _macs(claims: Claims) -> Sharing:
     return dataclasses.replace(made, labels=labels, first=low, last=low)
 
 
+def _identities(claims: Claims) -> Sharing:
+    """Serial numbers and MACs of boxes, which are of two labels; each stands for an address."""
+    rows = claims.identities
+    zeros = np.zeros(len(rows), np.int64)
+    sites, items, labels = (rows[name].astype(np.int64) for name in ("site", "item", "mac"))
+    marks = Addresses(np.full(len(rows), 6, "u1"), zeros.astype("u8"), np.ascontiguousarray(rows["mark"]))
+    return Sharing(np.arange(len(rows)), sites, items, labels, marks, marks, zeros)
+
+
 def _lines(claims: Claims) -> Sharing:
     return _sharing(claims.circuits, "first", "last", tags=claims.circuits["line"].astype(np.int64))
 
@@ -223,6 +232,8 @@ SORTS = {
     "twins": Sort(_twins, ("circuits",)),
     "routed": Sort(lambda claims: _sharing(claims.routed, "first", "last"), ("routed",)),
     "addresses": Sort(lambda claims: _sharing(claims.circuits, "address", "address"), ("circuits",)),
+    "further": Sort(lambda claims: _sharing(claims.further, "address", "address"), ("further",)),
+    "identities": Sort(_identities, ("identities",)),
     "prefixes": Sort(lambda claims: _sharing(claims.prefixes, "first", "last"), ("prefixes",)),
     "macs": Sort(_macs, ("hosts",)),
 }

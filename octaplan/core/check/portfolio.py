@@ -13,6 +13,9 @@ from octaplan.core.check.rules import RULES, in_order
 from octaplan.core.check.view import View
 from octaplan.core.plan.site import SitePlan
 
+#: Sorts of claims that collide with those of another sort.
+ACROSS = (("lines", "routed"), ("routed", "lines"), ("addresses", "further"), ("further", "addresses"))
+
 
 class Portfolio(Holdings):
     """All sites, and what the rule book finds at them.
@@ -52,7 +55,7 @@ class Portfolio(Holdings):
         sorts."""
         view = self._view_of(plans)
         sites: set[int] = set()
-        for sort, asking in (*((sort, sort) for sort in SORTS), ("lines", "routed"), ("routed", "lines")):
+        for sort, asking in (*((sort, sort) for sort in SORTS), *ACROSS):
             if sorts is not None and asking not in sorts:
                 continue
             met = view.against(sort, asking)

@@ -28,6 +28,8 @@ from octaplan.core.plan.site import Circuit, Host, Segment, SitePlan
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.lazy import lazy
 
+Member = Segment | Host | Circuit | Device
+
 
 class Subject(NamedTuple):
     """What a finding is about. `path` is its place in the plan, as a JSON pointer (RFC 6901); `second` says that
@@ -80,21 +82,23 @@ class View:
         self.circuits = ClaimTable("circuits", claims.circuits)
         self.routed = ClaimTable("routed", claims.routed)
         self.modems = ClaimTable("modems", claims.modems)
+        self.further = ClaimTable("circuits", claims.further)
+        self.identities = ClaimTable("devices", claims.identities)
         self.prefixes = ClaimTable("prefixes", claims.prefixes)
-        self._members: dict[tuple[int, str], list[tuple[str, Segment | Host | Circuit]]] = {}
+        self._members: dict[tuple[int, str], list[tuple[str, Member]]] = {}
         self._sharings: dict[str, Sharing] = {}
         self._elsewhere: dict[tuple[str, str], Elsewhere] = {}
 
     # --- From rows to members of plans
 
-    def _member(self, site: int, kind: str, item: int) -> tuple[str, Segment | Host | Circuit]:
+    def _member(self, site: int, kind: str, item: int) -> tuple[str, Member]:
         members = self._members.get((site, kind))
         if members is None:
             plan = self.plans.get(site) or self.holdings.plans[site]
             members = self._members[(site, kind)] = list(getattr(plan, kind).items())
         return members[item]
 
-    def _row(self, rows: ClaimTable, row: int) -> tuple[SitePlan, str, Segment | Host | Circuit]:
+    def _row(self, rows: ClaimTable, row: int) -> tuple[SitePlan, str, Member]:
         site = int(rows.rows["site"][row])
         key, member = self._member(site, rows.kind, int(rows.rows["item"][row]))
         return self.plans[site], key, member
@@ -114,10 +118,16 @@ class View:
         assert isinstance(member, Circuit)  # noqa: S101
         return member
 
+    def box(self, row: int) -> Box:
+        """The device behind a row of `identities`."""
+        plan, key, member = self._row(self.identities, row)
+        assert isinstance(member, Device)  # noqa: S101
+        return Box(plan, key, member, (self.holdings.hardware or {}).get(member.type))
+
     def subnet(self, rows: ClaimTable, row: int) -> Network:
         """The subnet that a row of `segments` or `circuits` speaks of, which is known."""
         member = self._row(rows, row)[2]
-        assert not isinstance(member, Host)  # noqa: S101
+        assert isinstance(member, Segment | Circuit)  # noqa: S101
         subnet = member.subnet6 if rows["second"][row] else member.subnet
         assert subnet is not None  # noqa: S101
         return subnet
@@ -130,12 +140,11 @@ class View:
     def subject(self, rows: ClaimTable, row: int, addresses: object = None) -> Subject:
         """The member behind a row of `segments`, `hosts` or `circuits`, as the subject of a finding."""
         plan, key, member = self._row(rows, row)
-        second = bool(rows.rows["second"][row])
-        if addresses is None:
-            if isinstance(member, Host):
-                addresses = host_side(member, second)
-            else:
-                addresses = member.subnet6 if second else member.subnet
+        second = "second" in (rows.rows.dtype.names or ()) and bool(rows.rows["second"][row])
+        if addresses is None and isinstance(member, Host):
+            addresses = host_side(member, second)
+        elif addresses is None and isinstance(member, Segment | Circuit):
+            addresses = member.subnet6 if second else member.subnet
         text = "" if addresses is None else str(addresses)
         return Subject(plan.customer, plan.site, _name(member), f"/{rows.kind}/{key}", text, second)
 
@@ -280,5 +289,7 @@ class View:
         return outside, unusable
 
 
-def _name(member: Segment | Host | Circuit) -> str:
+def _name(member: Member) -> str:
+    if isinstance(member, Device):
+        return named(member)
     return member.name if isinstance(member, Host) else member.label

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import RULES
+from octaplan.core.plan.boxes import interfaces
 from octaplan.core.plan.domains import wanted_domain
 from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
 from octaplan.core.plan.questions import is_none, standing
@@ -32,7 +33,7 @@ from octaplan.core.propose.room import (
     wanted_prefix,
 )
 from octaplan.core.propose.typed import understand
-from octaplan.core.values.addresses import Address, Network, Span
+from octaplan.core.values.addresses import Address, Network, Span, parse_address
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.lazy import lazy
 
@@ -294,6 +295,14 @@ def _no_such_use(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy(f"Take the use of {', '.join(wrong)} away", operations)
 
 
+@_for("wan-use-taken")
+def _use_elsewhere(trouble: Trouble) -> Iterator[Remedy]:
+    address = trouble.finding.addresses
+    if address in trouble.circuit.uses:
+        gone = [{"op": "remove", "path": f"{trouble.base}/uses/{address}"}]
+        yield Remedy(f"Take the use of {address} away", gone)
+
+
 # --- DHCP ------------------------------------------------------------------------------------------------
 
 
@@ -342,6 +351,31 @@ def _gateway_out(trouble: Trouble) -> Iterator[Remedy]:
         for key, segment in trouble.plan.segments.items():
             if any(piece.holds(gateway) for piece in segment.scope.pieces):
                 yield from _round(trouble, key, gateway)
+
+
+@_for("device-address-leased")
+def _box_out_of_the_range(trouble: Trouble) -> Iterator[Remedy]:
+    key, address = trouble.finding.path.rpartition("/")[2], parse_address(trouble.finding.addresses)
+    if key in trouble.plan.segments:
+        yield from _round(trouble, key, address)
+
+
+@_for("transit-range")
+def _no_range(trouble: Trouble) -> Iterator[Remedy]:
+    gone = [trouble.set(f"scope/{end}", value) for end, value in (("first", None), ("last", None), ("server", "none"))]
+    yield Remedy(f"Take the range of {trouble.segment.label} away", gone)
+
+
+@_for("switch-gateway-wrong")
+def _gateway_of_its_segment(trouble: Trouble) -> Iterator[Remedy]:
+    device = trouble.plan.devices[trouble.key]
+    for interface in interfaces(trouble.plan, device):
+        segment = trouble.plan.segments.get(interface.owner.rpartition("/")[2])
+        if segment is not None and segment.gateway is not None:
+            yield Remedy(
+                f"Make {segment.gateway}, the gateway of {segment.label}, its default gateway",
+                [trouble.set("gateway", str(segment.gateway))],
+            )
 
 
 @_for("scope-outside", "scope-edge", "overlap-scope")

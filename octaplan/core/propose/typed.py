@@ -177,9 +177,9 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str, 
         span = _wanted_range(plan, key, typed, portfolio) or parse_range(typed, subnet)
         base = f"/segments/{key}/scope"
         operations = [set_to(f"{base}/first", str(span.first)), set_to(f"{base}/last", str(span.last))]
-        if segment.scope.server == "none":
-            operations.append(set_to(f"{base}/server", "edge"))
-        return Understood(operations, f"{span.first} to {span.last}, {_many(span.size, 'address', 'addresses')}")
+        nobody = "; nobody serves it" if segment.scope.server == "none" else ""
+        echo = f"{span.first} to {span.last}, {_many(span.size, 'address', 'addresses')}{nobody}"
+        return Understood(operations, echo)
     if field == "scope":
         base = f"/segments/{key}/scope"
         operations = [set_to(f"{base}/first", None), set_to(f"{base}/last", None), set_to(f"{base}/excluded", [])]

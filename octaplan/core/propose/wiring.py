@@ -267,12 +267,31 @@ class _Fitter:
             bench = next((name for name in reversed(free) if self.kind.ports[name].laptop), free[-1])
             self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
             work = next((k for k, s in self.segments.items() if s.role is SegmentRole.OFFICE), home)
-            for name in free:
-                if self.kind.ports[name].medium is Medium.COPPER:
-                    self.ports.setdefault(name, PortUse(mode=PortMode.ACCESS, segment=work))
-            where, there = self.plan.segments[home].label, self.plan.segments[work].label
-            self.assumed.append(f"Port {bench} carries {where} alone, for the bench; all others carry {there}.")
+            copper = [n for n in free if self.kind.ports[n].medium is Medium.COPPER and n not in self.ports]
+            apart = dict(zip(reversed(copper[2:]), self._wired(work, home), strict=False))
+            for name in copper:
+                self.ports[name] = PortUse(mode=PortMode.ACCESS, segment=apart.get(name, work))
+            labels = {key: self.plan.segments[key].label for key in (home, work, *apart.values())}
+            told = [f"port {name} {labels[key]}" for name, key in apart.items()]
+            self.assumed.append(
+                f"Port {bench} carries {labels[home]} alone, for the bench; "
+                f"{''.join(f'{one}, ' for one in told)}all others {labels[work]}."
+            )
         self._fit_address(home)
+
+    def _wired(self, *carried: str) -> list[str]:
+        """Further segments in which hosts or clients are planned that are not on the air: each wants a port."""
+        on_air = {wireless.segment for wireless in self.plan.wireless.values()}
+        hosts = {host.segment for host in self.plan.hosts.values()}
+        roles = (SegmentRole.GUEST, SegmentRole.WIRELESS, SegmentRole.TRANSIT)
+        return [
+            key
+            for key, segment in self.segments.items()
+            if key not in (*carried, *on_air)
+            and segment.role not in roles
+            and segment.vlan is not None
+            and (key in hosts or segment.scope.span is not None)
+        ]
 
     def _uplink_to(self, own: str) -> dict[str, Any]:
         """The far end of the uplink: for an access point a port of a switch, else a trunk that leads nowhere yet."""

@@ -56,6 +56,10 @@ def host(segment: str = "Office", name: str = "printer", address: str | None = N
     return {"segment": segment, "name": name, "address": address, **more}
 
 
+def box(name: str, **more: Any) -> dict[str, Any]:
+    return {"type": "test-five", "role": "edge", "name": name, **more}
+
+
 CONFIRMED = {"text": "203.0.113.17", "by": "Ines", "at": "2027-03-01T09:00:00Z", "confirmed": True}
 SURVIVES = {"surv0": {"what": "Office gateway", "value": "10.40.8.1", "path": "/segments/seg0/gateway"}}
 
@@ -249,6 +253,22 @@ CASES = [
     one("the provider's gateway", "wan-use-outside", ["Main"], circuits=[circuit(uses={"203.0.113.17": "server"})]),
     one("in the hand-off and in a block", "wan-use-outside", [],
         circuits=[circuit(uses={"203.0.113.20": "server", "198.51.100.9": "mail"}, routed_blocks=["198.51.100.8/29"])]),
+    one("the own address", "wan-use-taken", ["Main"], circuits=[circuit(uses={"203.0.113.18": "server"})]),
+    Case("another site's, own and further", "wan-use-taken",
+         [site("A/1", circuits=[circuit(uses={"203.0.113.20": "server"})]),
+          site("B/1", circuits=[circuit("x", "203.0.113.19", uses={"203.0.113.20": "mail"})]),
+          site("B/2", circuits=[circuit("y", "203.0.113.20")])], ["Main", "x"]),
+    one("a free one, and the same here only once", "wan-use-taken", [], circuits=[circuit(uses={"203.0.113.20": "server", "203.0.113.21": "spare"})]),
+    one("clients on a link", "transit-range", ["Link"], segments=[segment("Link", OTHER, role="transit", scope=scope("10.40.9.20", "10.40.9.99"))]),
+    one("off, or an office", "transit-range", [], segments=[WIDE, segment("Link", OTHER, role="transit", scope=scope("10.40.9.20", "10.40.9.99", server="none"))]),
+    Case("one serial number, and one MAC", "box-duplicate",
+         [site("A/1", devices={"dev0": box("a", serial="T5-1"), "dev1": box("b", macs=[MAC])}),
+          site("B/1", devices={"dev0": box("c", serial="t5-1")}), site("B/2", devices={"dev0": box("d", macs=[MAC])})], ["a", "b", "c", "d"]),
+    Case("twice at one site", "box-duplicate", [site("A/1", devices={"dev0": box("a", serial="T5-1"), "dev1": box("b", serial="T5-1")})], ["a", "b"]),
+    Case("their own, and a host that is the box", "box-duplicate",
+         [site("A/1", [segment()], [host(mac=MAC)], devices={"dev0": box("a", serial="T5-1", macs=[MAC])}), site("B/1", devices={"dev0": box("c", serial="T5-2")})], []),
+    one("in one segment", "host-name-twice", ["Printer", "printer"], segments=[segment()], hosts=[host(), host(name="Printer")]),
+    one("in two", "host-name-twice", [], segments=[segment(), segment("Lab", OTHER)], hosts=[host(), host("Lab")]),
     one("none yet", "host-address-missing", ["printer"], segments=[segment()], hosts=[host()]),
     one("IPv6 alone", "host-address-missing", [], segments=[segment(**SIX)], hosts=[host(address6="2001:db8:40:1::9")]),
     one("elsewhere", "keep-violated", ["printer"], segments=[segment(kept=KEEP)], hosts=[host(kind="Printer", address="10.40.8.9")]),

@@ -4,6 +4,7 @@ import {
   useCallback,
   useEffect,
   useMemo,
+  useRef,
   useState,
   type ClipboardEvent,
   type ComponentProps,
@@ -18,6 +19,15 @@ import styles from './addresses.module.css';
 import { freshId, remove } from './edits';
 import { ColumnDialog } from './ReadDialog';
 
+/** The hosts of a segment, lowest address first; those without one last. */
+function sortedHosts(hosts: Record<string, Host>, segment: string): { key: string; host: Host }[] {
+  const value = (host: Host) => parse(host.address)?.value ?? 1n << 130n;
+  return Object.entries(hosts)
+    .filter(([, host]) => host.segment === segment)
+    .map(([key, host]) => ({ key, host, value: value(host) }))
+    .sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
+}
+
 type Pasted = Omit<ComponentProps<typeof ColumnDialog>, 'onClose'>;
 
 /** The hosts of one segment by address, each value typed in place. */
@@ -25,21 +35,29 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   const { name, desk, mayPlan } = useDeskState();
   const { lit } = useLight();
   const revise = useRevise(name);
-  const [added, setAdded] = useState<string | null>(null);
+  const awaited = useRef<string | null>(null);
   const [pasted, setPasted] = useState<Pasted | null>(null);
-  const hosts = useMemo(() => {
-    const value = (host: Host) => parse(host.address)?.value ?? 1n << 130n;
-    return Object.entries(desk.plan.hosts)
-      .filter(([, host]) => host.segment === id)
-      .map(([key, host]) => ({ key, host, value: value(host) }))
-      .sort((a, b) => (a.value < b.value ? -1 : a.value > b.value ? 1 : 0));
-  }, [desk.plan.hosts, id]);
+  const byAddress = useMemo(() => sortedHosts(desk.plan.hosts, id), [desk.plan.hosts, id]);
+  // rows stay where they are while one types in them; what comes goes to the end
+  const [order, setOrder] = useState(() => byAddress.map(({ key }) => key));
+  const there = new Set(byAddress.map(({ key }) => key));
+  const fresh = byAddress.filter(({ key }) => !order.includes(key)).map(({ key }) => key);
+  const rows = [...order.filter((key) => there.has(key)), ...fresh];
+  if (rows.length !== order.length || fresh.length > 0) setOrder(rows);
+  const hosts = rows.flatMap((key) => {
+    const host = desk.plan.hosts[key];
+    return host ? [{ key, host }] : [];
+  });
+  const sorted = byAddress.every(({ key }, place) => rows[place] === key);
 
   const six = segment.subnet6 !== null || hosts.some(({ host }) => host.address6 !== null);
 
   useEffect(() => {
-    if (added) document.querySelector<HTMLInputElement>(`[data-field="/hosts/${added}/address"]`)?.focus();
-  }, [added, desk.revision.number]);
+    const added = awaited.current;
+    if (!added || !(added in desk.plan.hosts)) return;
+    awaited.current = null; // once, when it was asked for
+    document.querySelector<HTMLInputElement>(`[data-field="/hosts/${added}/address"]`)?.focus();
+  }, [desk.plan.hosts]);
 
   const { mutate } = revise;
   const revision = desk.revision.number;
@@ -54,7 +72,7 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
     while (names.has(`host ${number}`)) number += 1;
     const value = { segment: id, name: `host ${number}` };
     mutate({ operations: [{ op: 'add', path: `/hosts/${key}`, value }], revision });
-    setAdded(key);
+    awaited.current = key;
   };
   /** Several lines pasted into a cell go to the rows from there on, after they were looked at. */
   const paste = (event: ClipboardEvent) => {
@@ -105,6 +123,11 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
       {mayPlan && (
         <Button sx={{ mt: 1, mr: 1 }} onClick={add}>
           Add host to {segment.label}
+        </Button>
+      )}
+      {!sorted && (
+        <Button sx={{ mt: 1 }} onClick={() => setOrder(byAddress.map(({ key }) => key))}>
+          Sort by address
         </Button>
       )}
       {revise.error && <span role="alert">{revise.error.message}</span>}

@@ -68,8 +68,10 @@ export function DeviceCard({ id, device, type, open, onToggle }: Props) {
 function onward(event: KeyboardEvent<HTMLElement>) {
   if (event.key !== 'Enter' || !(event.target instanceof HTMLInputElement)) return;
   const fields = [...event.currentTarget.querySelectorAll<HTMLInputElement>('input[data-field]')];
+  const next = fields[fields.indexOf(event.target) + 1];
+  if (!next) return; // the last one: Enter saves it
   event.stopPropagation();
-  fields[fields.indexOf(event.target) + 1]?.focus();
+  next.focus();
 }
 
 function Detail({ id, device, type }: { id: string; device: Device; type: HardwareType | undefined }) {

@@ -400,6 +400,23 @@ def subnet_wasteful(view: View) -> Iterator[Hit]:
         )
 
 
+@rule("transit-range", Severity.WARN, "segment", "scope/first")
+def transit_range(view: View) -> Iterator[Hit]:
+    """DHCP range on a transit link
+
+    A link between two routers has two fixed addresses and no clients: whoever gets an address there is plugged in
+    where it should not be.
+    """
+    s = view.segments
+    for row in where(s["transit"] & known(s["scope_first"]) & ~s["second"]):
+        subject = view.subject(s, row, view.segment(row).scope.span)
+        yield Hit(
+            subject,
+            f"{subject.name} is a transit link, and DHCP hands out {subject.addresses or 'addresses'} on it: take the "
+            "range away, or give the segment another role.",
+        )
+
+
 @rule("gateway-convention", Severity.NOTE, "segment", "gateway")
 def gateway_convention(view: View) -> Iterator[Hit]:
     """Gateway elsewhere than usual

@@ -19,9 +19,9 @@ from octaplan.core.plan.boxes import (
     servers,
     uses,
 )
-from octaplan.core.plan.device import DeviceRole, PortMode, Security, Service
+from octaplan.core.plan.device import Device, DeviceRole, PortMode, Security, Service
 from octaplan.core.plan.elsewhere import Other
-from octaplan.core.plan.site import Handoff, SitePlan
+from octaplan.core.plan.site import Handoff, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.readers import is_host_name
 from octaplan.core.values.words import listed
@@ -217,23 +217,24 @@ def inside_gateway(view: View) -> Iterator[Hit]:
 def device_address_taken(view: View) -> Iterator[Hit]:
     """Device on somebody else's address
 
-    The device's own address in a segment is also that of a gateway, a host or another device.
+    The device's own address in a segment is also that of a gateway, a host or another device in the same routing
+    table.
     """
     for plan in view.equipped:
-        claimed: dict[Address, list[tuple[str, str]]] = defaultdict(list)
+        claimed: dict[tuple[str, Address], list[tuple[str, str]]] = defaultdict(list)
         for key, segment in plan.segments.items():
             if segment.gateway is not None and not any(
                 own_address(plan, d, key) == segment.gateway for d in plan.devices.values() if is_gateway(plan, d)
             ):
-                claimed[segment.gateway].append(("", f"the gateway of {segment.label}"))
+                claimed[_table(plan, key), segment.gateway].append(("", f"the gateway of {segment.label}"))
         linked = {device.host for device in plan.devices.values()}
         for key, host in plan.hosts.items():
             if host.address is not None and key not in linked:
-                claimed[host.address].append(("", host.name))
+                claimed[_table(plan, host.segment), host.address].append(("", host.name))
         for key, device in plan.devices.items():
-            for address in {i.address for i in interfaces(plan, device) if i.owner.startswith("/segments/")}:
-                claimed[address].append((key, named(device)))
-        for address, owners in claimed.items():
+            for table, address in {(_table(plan, segment), address) for segment, address in _inside(plan, device)}:
+                claimed[table, address].append((key, named(device)))
+        for (_, address), owners in claimed.items():
             for key, name in owners if len(owners) > 1 else ():
                 if key:
                     others = [other for k, other in owners if (k, other) != (key, name)]
@@ -243,6 +244,45 @@ def device_address_taken(view: View) -> Iterator[Hit]:
                         "one box, say so at the device; if not, give one another address.",
                         tuple(Other(plan.customer, plan.site, other) for other in others),
                         len(others),
+                    )
+
+
+def _inside(plan: SitePlan, device: Device) -> Iterator[tuple[str, Address]]:
+    """The box's own addresses in segments, each with its segment."""
+    for interface in interfaces(plan, device):
+        if interface.owner.startswith("/segments/"):
+            yield interface.owner.removeprefix("/segments/"), interface.address
+
+
+def _table(plan: SitePlan, segment: str) -> str:
+    where = plan.segments.get(segment)
+    return where.vrf.casefold() if where is not None else ""
+
+
+@rule("device-address-leased", Severity.STOP, "device", "addresses")
+def device_address_leased(view: View) -> Iterator[Hit]:
+    """Device inside a DHCP range
+
+    The device's own address lies inside a range of the same routing table: another client can be given it.
+    """
+    for plan in view.equipped:
+        ranges = [
+            (segment.vrf.casefold(), piece, segment)
+            for segment in plan.segments.values()
+            for piece in segment.scope.pieces
+        ]
+        gateways = {segment.gateway for segment in plan.segments.values()}
+        hosts = {host.address for host in plan.hosts.values()}
+        for key, device in plan.devices.items() if ranges else ():
+            for where, address in dict.fromkeys(_inside(plan, device)):
+                if address in gateways or address in hosts:
+                    continue  # the rules of those speak
+                hit = next((r for table, r, _ in ranges if table == _table(plan, where) and r.holds(address)), None)
+                if hit is not None:
+                    yield Hit(
+                        _of(plan, f"/devices/{key}/addresses/{where}", named(device), address),
+                        f"{address} of {named(device)} is inside the DHCP range {hit}: another client can be given it. "
+                        "Exclude it from the range, or give the box another address.",
                     )
 
 
@@ -279,6 +319,65 @@ def switch_gateway_missing(view: View) -> Iterator[Hit]:
                 f"{named(box.device)} has the address {addresses[0]} and no default gateway: it answers its own "
                 "segment only. Give it the segment's gateway.",
             )
+
+
+@rule("switch-gateway-wrong", Severity.STOP, "device", "gateway")
+def switch_gateway_wrong(view: View) -> Iterator[Hit]:
+    """Default gateway that is none
+
+    The default gateway of a switch or access point lies in no subnet that the box has an address in, or nobody who
+    routes is there: it answers its own segment only. A segment's gateway may have been moved since.
+    """
+    for box in view.boxes:
+        gateway = box.device.gateway
+        if box.device.routes_packets or not box.device.staged or gateway is None:
+            continue
+        own = [i for i in interfaces(box.plan, box.device) if i.owner.startswith("/segments/")]
+        near = [i for i in own if i.network.holds(gateway)]
+        if not own:
+            continue
+        segments = [box.plan.segments[i.owner.removeprefix("/segments/")] for i in near or own]
+        usual = next((s.gateway for s in segments if s.gateway is not None), None)
+        routers = {a for d in box.plan.devices.values() if d.routes_packets for _, a in _inside(box.plan, d)}
+        if not near:
+            why = f"is in no subnet of the box ({listed([str(i.network) for i in own])})"
+        elif any(i.address == gateway for i in own):
+            why = "is the box itself"
+        elif gateway not in routers and gateway not in {s.gateway for s in segments}:
+            why = f"is not the gateway of {segments[0].label}, and no router is there"
+        else:
+            continue
+        yield Hit(
+            box.subject(gateway),
+            f"The default gateway {gateway} of {named(box.device)} {why}: "
+            f"{f'write {usual}' if usual else 'write the gateway of its segment'}.",
+        )
+
+
+@rule("port-missing", Severity.WARN, "segment", "label")
+def port_missing(view: View) -> Iterator[Hit]:
+    """Segment that nobody can be plugged into
+
+    Hosts or clients are planned in the segment, and neither an access port nor a Wi-Fi network carries it: there is
+    nowhere to plug them in. A cable to something that is not in the plan counts as such a place.
+    """
+    for plan in view.equipped:
+        open_ended: set[str] = {wifi.segment for wifi in plan.wireless.values() if wifi.segment}
+        for device in plan.devices.values():
+            for _, use in uses(device):
+                if use.peer not in plan.devices:
+                    open_ended.update(use.segments)
+        planned = {
+            host.segment for key, host in plan.hosts.items() if key not in {d.host for d in plan.devices.values()}
+        }
+        for key, segment in plan.segments.items():
+            clients = key in planned or segment.scope.span is not None or bool(segment.expected_hosts)
+            if clients and key not in open_ended and segment.role is not SegmentRole.TRANSIT:
+                yield Hit(
+                    _of(plan, f"/segments/{key}", segment.label, segment.subnet or ""),
+                    f"Hosts or clients are planned in {segment.label}, and no access port or Wi-Fi carries it: give it "
+                    "a port on the wiring board.",
+                )
 
 
 @rule("route-default-missing", Severity.STOP, "device", "routes")

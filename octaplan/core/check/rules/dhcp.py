@@ -10,8 +10,9 @@ from octaplan.core.check.claims import Addresses, Flags, known, less, same, wher
 from octaplan.core.check.findings import Hit, Severity, rule
 from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
-from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, held_addresses, interfaces
-from octaplan.core.plan.site import SitePlan
+from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, circuits_of, held_addresses, interfaces
+from octaplan.core.plan.device import Device
+from octaplan.core.plan.site import Handoff, SitePlan
 from octaplan.core.values.addresses import Address
 from octaplan.core.values.readers import lease_text
 from octaplan.core.values.words import count, listed
@@ -207,12 +208,18 @@ def scope_dns_dead(view: View) -> Iterator[Hit]:
         held = held_addresses(plan) if plan.key in equipped else {}
         if address not in held and row in empty:
             why = "and nothing is planned there: correct it, or add the host"
-        elif any(d.routes_packets and not d.forwarders and _owns(plan, k, address) for k, d in plan.devices.items()):
+        elif any(_forwards_to_nobody(plan, d) and _owns(plan, k, address) for k, d in plan.devices.items()):
             why = f"which is {held[address]}, and that box has nobody to forward to: give it forwarders"
         else:
             continue
         subject = view.subject(view.segments, segment, address)
         yield Hit(subject, f"{subject.name} hands out the resolver {address}, {why}.")
+
+
+def _forwards_to_nobody(plan: SitePlan, device: Device) -> bool:
+    """Whether a box that routes knows no name server to ask; a PPPoE or DHCP hand-off brings some along."""
+    brought = (circuit.handoff in (Handoff.PPPOE, Handoff.DHCP) for _, circuit in circuits_of(plan, device))
+    return device.routes_packets and not device.forwarders and not any(brought)
 
 
 def _owns(plan: SitePlan, key: str, address: Address) -> bool:

@@ -10,12 +10,13 @@ from octaplan.core.check.claims import known, same, where
 from octaplan.core.check.findings import OTHERS_LISTED, Hit, Severity, Trait, rule
 from octaplan.core.check.overlap import Points, first_few, repeated_numbers
 from octaplan.core.check.view import Subject, View
+from octaplan.core.plan.boxes import named
 from octaplan.core.plan.domains import DomainSort, domain_sort, wanted_domain
 from octaplan.core.plan.elsewhere import at
 from octaplan.core.plan.questions import State, owed, standing
 from octaplan.core.plan.replacement import survivor_now
 from octaplan.core.plan.site import Handoff, SitePlan
-from octaplan.core.values.addresses import Address
+from octaplan.core.values.addresses import Address, Mac
 from octaplan.core.values.words import and_more, listed
 
 
@@ -88,6 +89,65 @@ def mac_duplicate(view: View) -> Iterator[Hit]:
             others,
             total,
         )
+
+
+@rule("box-duplicate", Severity.STOP, "device", "serial")
+def box_duplicate(view: View) -> Iterator[Hit]:
+    """One box planned twice
+
+    The serial number or a MAC of the box is also that of another box, here or at any other site: one of the two was
+    copied, or scanned from the wrong carton.
+    """
+    rows = view.identities
+    met = view.elsewhere("identities")
+    groups = {row: group for group in repeated_numbers(rows["mark"]) for row in group}
+    for row in range(len(rows)):
+        here = [
+            other
+            for other in groups.get(row, ())
+            if other != row
+            and rows["site"][other] == rows["site"][row]
+            and rows["mac"][other] == rows["mac"][row]
+            and rows["item"][other] != rows["item"][row]
+        ]
+        total = len(here) + int(met.total[row])
+        if total == 0:
+            continue
+        others = view.others(rows, here[:OTHERS_LISTED])
+        others += view.strangers("devices", first_few(met.members(row), OTHERS_LISTED - len(others)))
+        box = view.box(row)
+        mac = bool(rows["mac"][row])
+        what = f"MAC {Mac(int(rows['mark'][row]) - 1)}" if mac else f"serial number {box.device.serial}"
+        yield Hit(
+            box.subject(what.rpartition(" ")[2], "/macs" if mac else "/serial"),
+            f"{named(box.device)} has the {what}, and so has {and_more([at(other) for other in others], total)}: one "
+            "of them was copied, or read from the wrong carton. Read it from the box again.",
+            tuple(sorted(others)),
+            total,
+        )
+
+
+@rule("host-name-twice", Severity.STOP, "host", "name")
+def host_name_twice(view: View) -> Iterator[Hit]:
+    """Two hosts of one name
+
+    Two hosts of a segment have the same name: nobody can tell which of them is meant.
+    """
+    h = view.hosts
+    numbered = h["name"] ^ (h["segment"].astype("u8") * np.uint64(0x9E3779B97F4A7C15))
+    for rows in repeated_numbers(np.where(h["name"] > 0, numbered, 0).astype("u8")):
+        names = {row: (int(h["segment"][row]), view.host(row).name.casefold()) for row in rows}
+        for row in rows:
+            others = [other for other in rows if other != row and names[other] == names[row]]
+            if others:
+                subject = view.subject(h, row)
+                yield Hit(
+                    subject,
+                    f"{len(others) + 1} hosts of {view.segment(names[row][0]).label} are called {subject.name}: give "
+                    "each a name of its own.",
+                    view.others(h, others[:OTHERS_LISTED]),
+                    len(others),
+                )
 
 
 @rule("mac-group", Severity.WARN, "host", "mac")

@@ -277,6 +277,38 @@ def overlap_wan_address(view: View) -> Iterator[Hit]:
         )
 
 
+@rule("wan-use-taken", Severity.STOP, "circuit", "uses")
+def wan_use_taken(view: View) -> Iterator[Hit]:
+    """Further address that is taken
+
+    A further address of the hand-off, planned for a translation, a server or a spare, is also the address of a
+    circuit, or a further address of one, here or at any other site.
+    """
+    f, c = view.further, view.circuits
+    sites = np.concatenate([f["site"], c["site"]]).astype(np.int64)
+    addresses = Addresses.join(f["address"], c["address"])
+    here = among(sites, addresses, addresses, known(addresses))
+    own, further = view.against("addresses", "further"), view.elsewhere("further")
+    for row in range(len(f)):
+        near = [other for other in here.rows(row) if other < len(f) or not c["second"][other - len(f)]]
+        total = len(near) + int(own.total[row]) + int(further.total[row])
+        if total == 0:
+            continue
+        rows = [int(f["circuit"][other]) if other < len(f) else other - len(f) for other in near[:OTHERS_LISTED]]
+        members = chain(own.members(row), further.members(row))
+        others = view.others(c, rows) + view.strangers("circuits", first_few(members, OTHERS_LISTED - len(rows)))
+        address = f["address"].at(row)
+        subject = view.subject(f, row, address)
+        use = view.circuit(int(f["circuit"][row])).uses[str(address)]
+        yield Hit(
+            subject._replace(path=f"{subject.path}/uses/{address}"),
+            f"{address}, planned on {subject.name} for {use or 'something'}, is also an address of "
+            f"{_named(others, total, sites=True)}: an address can be at one place only. Choose another.",
+            others,
+            total,
+        )
+
+
 def _lines(view: View, *, alike: bool) -> Iterator[tuple[Subject, tuple[Other, ...], int]]:
     """Circuits whose hand-off overlaps one at another site, on the same line (network and gateway) or not."""
     met = view.elsewhere("lines")
