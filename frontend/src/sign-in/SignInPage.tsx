@@ -1,8 +1,7 @@
 import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
 import TextField from '@mui/material/TextField';
-import { useEffect, useState, type FormEvent, type ReactNode } from 'react';
-import { ENDED, Failure } from '../api/client';
+import { useState, type FormEvent, type ReactNode } from 'react';
+import { Failure } from '../api/client';
 import { useSetUp, useSignIn, useStart } from '../api/queries';
 import { Mark } from '../frame/Frame';
 
@@ -17,22 +16,8 @@ export function SignInPage() {
   );
 }
 
-/** Signs in again over a page whose session has ended, so that nothing typed on it is lost. */
-export function SignInAgain() {
-  const [ended, setEnded] = useState(false);
-  useEffect(() => {
-    const end = () => setEnded(true);
-    window.addEventListener(ENDED, end);
-    return () => window.removeEventListener(ENDED, end);
-  }, []);
-  return (
-    <Dialog open={ended} slotProps={{ paper: { 'aria-label': 'Sign in again' } }}>
-      <SignIn title="The session has ended: sign in again" onDone={() => setEnded(false)} />
-    </Dialog>
-  );
-}
-
-function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => void }) {
+/** The form by which one signs in. */
+export function SignIn({ title = 'Sign in', onDone }: { title?: string; onDone?: () => void }) {
   const signIn = useSignIn();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
