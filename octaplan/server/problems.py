@@ -16,7 +16,7 @@ from starlette.exceptions import HTTPException
 
 from octaplan.core.propose.answering import AnswerError
 from octaplan.core.values.errors import in_words
-from octaplan.core.values.faults import first_of
+from octaplan.core.values.faults import Fault, first_of
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
 from octaplan.store.accounts import AccountError, CodeNeeded
@@ -117,8 +117,9 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RequestValidationError)
     def unreadable(request: Request, error: RequestValidationError) -> JSONResponse:
         fault = first_of(error.errors())
-        place = ".".join(str(part) for part in fault.place[1:])
-        return respond(HTTPStatus.UNPROCESSABLE_ENTITY, f"{place or 'The request'}: {fault.why}")
+        fields = [part for part in fault.place[1:] if isinstance(part, str)]
+        what = Fault(tuple(fields[-1:]), fault.why).where or "the request"
+        return respond(HTTPStatus.UNPROCESSABLE_ENTITY, f"{what[:1].upper()}{what[1:]}: {fault.why}")
 
     @app.exception_handler(HTTPException)
     def refused(request: Request, error: HTTPException) -> JSONResponse:

@@ -86,8 +86,7 @@ class Hardware:
             kind = HardwareType.model_validate(document)
         except ValidationError as error:
             fault = first_fault(error)
-            place, reason = fault.pointer, fault.why
-            raise HardwareError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
+            raise HardwareError(fault.sentence, fault.pointer) from None
         with self._database.turn() as turn:
             _check_base(turn.now.types, kind.key, base)
             if turn.now.types.types.get(kind.key) != kind:

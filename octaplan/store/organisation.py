@@ -85,12 +85,13 @@ class Settings:
             after = Organisation.model_validate(document)
         except ValidationError as error:
             fault = first_fault(error)
-            place, reason = fault.pointer, fault.why
-            number = place.strip("/")
+            number = fault.pointer.strip("/")
             if number in _BOUNDS:
                 what, most = _BOUNDS[number]
-                raise SettingsError(f"{what} is a whole number from 0 to {most}: write such a number", place) from None
-            raise SettingsError(reason[:1].upper() + reason[1:] + (f" (at {place})" if place else ""), place) from None
+                raise SettingsError(
+                    f"{what} is a whole number from 0 to {most}: write such a number", fault.pointer
+                ) from None
+            raise SettingsError(fault.sentence, fault.pointer) from None
         with self._database.turn() as turn:
             current, saved = turn.now.settings
             if base != saved.number:

@@ -65,7 +65,7 @@ class Moving(OnRulers):
         self.page.mouse.up()
         self.assertEqual(self.revision(), before)
         self.drag("Voice", self.mark("Voice", "range:last"), -20)
-        self.saved("Voice range end 10.40.1.254 → 10.40.1.2[23]")
+        self.saved("Voice range end 10.40.1.239 → 10.40.1.2[23]")
         self.assertEqual(self.revision(), before + 1)
         expect(finding).to_have_count(0)
 

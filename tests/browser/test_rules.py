@@ -15,9 +15,9 @@ class Remedies(InBrowser):
         rail = page.get_by_role("complementary", name="Findings")
         finding = rail.get_by_role("button", name=re.compile("^Fixed host inside a DHCP range"))
         expect(finding).to_be_visible()
-        rail.get_by_role("button", name="End the range at 10.40.1.249, 5 fewer").click()
+        rail.get_by_role("button", name="End the range at 10.40.1.229, 10 fewer").click()
         expect(finding).to_have_count(0)
-        expect(page.get_by_text("Voice range end 10.40.1.254 → 10.40.1.249")).to_be_visible()
+        expect(page.get_by_text("Voice range end 10.40.1.239 → 10.40.1.229")).to_be_visible()
 
     def test_another_way_is_taken_by_keyboard(self) -> None:
         page = self.desk("LOOM/GAIETY")

@@ -168,7 +168,7 @@ class Editing(InBrowser):
         expect(field).to_have_value(".20-.300")
         expect(revision).to_have_text(before)
         field.press("Escape")
-        expect(field).to_have_value("10.40.1.20 - 10.40.1.254")
+        expect(field).to_have_value("10.40.1.20 - 10.40.1.239")
 
     def test_fixing_an_overlap_by_keyboard_alone(self) -> None:
         page = self.desk("FERN/DOCK")
@@ -187,7 +187,7 @@ class Editing(InBrowser):
         expect(page.get_by_text("10.40.1.20 to 10.40.1.199, 180 addresses")).to_be_visible()
         page.keyboard.press("Enter")
         expect(finding).to_have_count(0)
-        expect(page.get_by_text("Voice range end 10.40.1.254 → 10.40.1.199").first).to_be_visible()
+        expect(page.get_by_text("Voice range end 10.40.1.239 → 10.40.1.199").first).to_be_visible()
 
     def test_the_other_site_of_an_overlap_is_freed_too(self) -> None:
         self.desk("FERN/MILL")
@@ -283,11 +283,11 @@ class Finding(InBrowser):
     def test_go_to_by_keyboard(self) -> None:
         page = self.page
         page.keyboard.press("/")
-        page.keyboard.type("10.40.1.250")
-        expect(page.get_by_text(re.compile("10.40.1.250 is the host phone system of FERN.DOCK"))).to_be_visible()
+        page.keyboard.type("10.40.1.230")
+        expect(page.get_by_text(re.compile("10.40.1.230 is the host phone system of FERN.DOCK"))).to_be_visible()
         page.keyboard.press("Enter")
         expect(page).to_have_url(re.compile("/sites/FERN/DOCK/addresses#/hosts/"))
-        expect(page.get_by_label("Address of phone system")).to_have_value("10.40.1.250")
+        expect(page.get_by_label("Address of phone system")).to_have_value("10.40.1.230")
         page.keyboard.press("/")
         page.keyboard.type("no such thing")
         expect(page.get_by_text("Nothing is called no such thing")).to_be_visible()

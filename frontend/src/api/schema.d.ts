@@ -2346,7 +2346,8 @@ export interface components {
     AccountRole: 'administrator' | 'planner' | 'technician' | 'viewer';
     /**
      * Adding
-     * @description A new segment: its size by expected hosts or prefix length, or the subnet itself.
+     * @description A new segment: its size by expected hosts or prefix length, or its subnet as it was typed: `10.40.8.0/24`,
+     *     `next /24`, `255.255.255.0`.
      */
     Adding: {
       /** Hosts */
@@ -2361,8 +2362,11 @@ export interface components {
       /** Prefix */
       prefix?: number | null;
       role: components['schemas']['SegmentRole'];
-      /** Subnet */
-      subnet?: string | null;
+      /**
+       * Subnet
+       * @default
+       */
+      subnet: string;
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}
@@ -3701,11 +3705,7 @@ export interface components {
      * @description A whole site in one block; needs with a `segment` renumber the one that is there.
      */
     LayingOut: {
-      /**
-       * Block
-       * @description A subnet
-       * @example 10.40.8.0/24
-       */
+      /** Block */
       block: string;
       /** Needs */
       needs: components['schemas']['NeedShown'][];

@@ -1,5 +1,5 @@
 import type { HardwareType } from '../api/client';
-import { Check, Group, Pick, Whole, Words } from './inputs';
+import { Check, Group, Mask, Pick, Whole, Words } from './inputs';
 
 /** A type as it comes out of its carton, and how it takes changes. */
 export function CartonPart(props: { type: HardwareType; onChange: (values: Partial<HardwareType>) => void }) {
@@ -23,7 +23,7 @@ export function CartonPart(props: { type: HardwareType; onChange: (values: Parti
             value={factory.address}
             onChange={(address) => fact({ address })}
           />
-          <Whole label="Mask, in bits" value={factory.prefix} onChange={(prefix) => fact({ prefix })} />
+          <Mask label="Mask" value={factory.prefix} onChange={(prefix) => fact({ prefix })} />
           <Words
             mono
             label="Leases to the laptop (empty: none)"

@@ -1,4 +1,4 @@
-import type { ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import { Line, Select, Tick } from '../parts/controls';
 import styles from './hardware.module.css';
 
@@ -51,6 +51,50 @@ export function Whole(props: {
           props.onChange(digits ? Number(digits) : null);
         }}
       />
+    </label>
+  );
+}
+
+/** The bits of a mask written as `24`, `/24` or `255.255.255.0`; nothing for what is none. */
+export function bitsOf(text: string): number | null {
+  const typed = text.trim().replace(/^\//, '');
+  if (/^\d{1,3}$/.test(typed)) return Number(typed) <= 128 ? Number(typed) : null;
+  const octets = typed.split('.').map(Number);
+  if (octets.length !== 4 || octets.some((octet) => !Number.isInteger(octet) || octet > 255)) return null;
+  const bits = octets.map((octet) => octet.toString(2).padStart(8, '0')).join('');
+  return /^1*0*$/.test(bits) ? bits.indexOf('0') + (bits.includes('0') ? 0 : 33) : null;
+}
+
+/** A mask in any usual notation, or nothing. */
+export function Mask(props: {
+  label: string;
+  value: number | null;
+  onChange: (value: number | null) => void;
+}) {
+  const [text, setText] = useState(props.value === null ? '' : `/${props.value}`);
+  const bits = bitsOf(text);
+  const wrong = text.trim() !== '' && bits === null;
+  return (
+    <label className="field">
+      {props.label}
+      <Line
+        className="mono"
+        aria-invalid={wrong}
+        placeholder="/24 or 255.255.255.0"
+        maxLength={20}
+        value={text}
+        onChange={(event) => {
+          setText(event.target.value);
+          props.onChange(bitsOf(event.target.value));
+        }}
+      />
+      {wrong ? (
+        <span role="alert" className="bad">
+          Write a mask such as /24 or 255.255.255.0
+        </span>
+      ) : (
+        bits !== null && text.includes('.') && <span>/{bits}</span>
+      )}
     </label>
   );
 }

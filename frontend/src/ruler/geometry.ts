@@ -234,7 +234,7 @@ export function pictureOf(
     hosts,
     notches,
     fixed: taken.size,
-    leased,
+    leased: leased - BigInt(taken.size - outside.length), // a fixed host inside the range is counted once
     free: free > 0n ? free : 0n,
   };
 }

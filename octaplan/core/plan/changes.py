@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from octaplan.core.plan.fields import FIELDS
-from octaplan.core.plan.inwords import Names, entry_words, members, port_parts, words
+from octaplan.core.plan.inwords import Names, entry_words, members, port_parts, value_words
 from octaplan.core.plan.questions import BY_NAME
 from octaplan.core.plan.site import SitePlan
 
@@ -158,7 +158,7 @@ def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, A
                 yield Change(f"{path}/{name}", subject, f"{label} {part}", before, after)
             continue
         kind = "id" if name in _IDS else map_ if entry else ""
-        before, after = (words(value, names, kind) for value in (was, now))
+        before, after = (value_words(value, names, kind) for value in (was, now))
         if before == after:  # left out, none, an empty entry: they read alike, and are not the same
             before, after = ("left out" if value is None else before or "none" for value in (was, now))
         if before == after:

@@ -53,7 +53,7 @@ def members(*documents: Values) -> dict[str, str]:
     return names
 
 
-def words(value: Any, names: Names, map_: str = "") -> str:
+def value_words(value: Any, names: Names, map_: str = "") -> str:
     """A value in words; `map_` is the map inside a member that it is an entry of, if it is one."""
     if value is None:
         return ""
@@ -62,7 +62,7 @@ def words(value: Any, names: Names, map_: str = "") -> str:
     if isinstance(value, Mapping):
         return _TOLD[map_](value, names) if map_ in _TOLD else _entry(value, names)
     if isinstance(value, list):
-        return " ".join(words(one, names) for one in value)
+        return " ".join(value_words(one, names) for one in value)
     return _called(value, names) if map_ == "id" else str(value)
 
 
@@ -71,7 +71,7 @@ def _entry(value: Values, names: Names) -> str:
         return f"{value['run']} for {value['kind']}"
     if {"key", "version"} <= value.keys():
         return f"{value['key']} version {value['version']}"
-    return ", ".join(f"{key} {words(one, names)}" for key, one in value.items() if one not in (None, "", [], {}))
+    return ", ".join(f"{key} {value_words(one, names)}" for key, one in value.items() if one not in (None, "", [], {}))
 
 
 def port_parts(before: Values, after: Values, names: Names) -> Iterator[tuple[str, str, str]]:

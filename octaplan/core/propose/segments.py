@@ -76,19 +76,21 @@ def add(
     """A new segment of a role, in a free subnet of its size (or the one given), with gateway, VLAN and range."""
     organisation = portfolio.organisation.at(plan.customer)
     if subnet is None:
-        length = _length(role, hosts, prefix, organisation)
-        room = Room(portfolio, plan)
-        found = room.next_subnets(length, near)
-        if not found:
-            blocks = " and ".join(map(str, room.blocks()))
-            raise RoomError(
-                f"No free /{length} is left in {blocks}: take a smaller one, or give the customer more room"
-            )
-        subnet = found[0]
+        subnet = room_for(portfolio, plan, _length(role, hosts, prefix, organisation), near)
     segment = fresh(plan, organisation, role, label, subnet, hosts)
     key = new_id(segment.label, plan.segments)
     document = segment.model_dump(mode="json")
     return SegmentProposal(f"Add {segment.label} with {subnet}", [set_to(f"/segments/{key}", document)], [])
+
+
+def room_for(portfolio: Portfolio, plan: SitePlan, length: int, near: Address | None = None) -> Network:
+    """A free subnet of a prefix length in the customer's space. Raises `RoomError`."""
+    room = Room(portfolio, plan)
+    found = room.next_subnets(length, near)
+    if not found:
+        blocks = " and ".join(map(str, room.blocks()))
+        raise RoomError(f"No free /{length} is left in {blocks}: take a smaller one, or give the customer more room")
+    return found[0]
 
 
 def _length(role: SegmentRole, hosts: int | None, prefix: int | None, organisation: Organisation) -> int:

@@ -10,6 +10,7 @@ from collections.abc import Container
 from typing import Any, NamedTuple
 
 from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.boxes import interfaces, is_gateway, named, own_address
 from octaplan.core.plan.fields import FIELDS, PlanField
 from octaplan.core.plan.patch import set_to
 from octaplan.core.plan.renumber import renumber
@@ -189,7 +190,7 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str, 
         spans = [span if span.size else Span(span.last, span.first) for span in spans]
         return Understood([set_to(path, [span.typed for span in spans])], ", ".join(map(str, spans)) or "none")
     if field == "scope/server":
-        value = _plain(read_server(typed)) if typed else "edge"
+        value = _server_called(plan, key, typed) or (_plain(read_server(typed)) if typed else "edge")
         said = {"edge": "the edge serves it", "none": "nobody serves it"}.get(value, f"served by {value}")
         return Understood([set_to(path, value)], said)
     near: dict[str, Reader] = {"gateway": lambda cell: parse_near(cell, subnet)}
@@ -219,6 +220,38 @@ def read_wanted_subnet(plan: SitePlan, key: str, text: str, portfolio: Portfolio
     """A subnet for a segment as people say it: whole, only a mask (`/25`), `next` or `next /25`."""
     typed = text.strip()
     return _next_subnet(plan, key, typed, portfolio) or _read_subnet(typed, plan.segments[key].subnet)
+
+
+def _server_called(plan: SitePlan, segment: str, typed: str) -> str | None:
+    """Who serves DHCP, when a box or host of the site is called so: the edge, or the address it has there.
+
+    Raises `ValueError` when it has none.
+    """
+    name = typed.casefold()
+    for device in plan.devices.values():
+        if name not in ((device.name or "").casefold(), named(device).casefold()) or not name:
+            continue
+        if is_gateway(plan, device):
+            return "edge"
+        known = [i.address for i in interfaces(plan, device) if i.owner.startswith("/segments/")]
+        address = own_address(plan, device, segment) or next(iter(known), None)
+        if address is None:
+            raise TypedError(f"{typed} has no address yet: give it one on Devices, or write the address of the server")
+        return str(address)
+    for host in plan.hosts.values():
+        if host.name.casefold() == name and host.address is not None:
+            return str(host.address)
+    return None
+
+
+def read_new_subnet(text: str) -> tuple[Network | None, int | None]:
+    """A subnet for a segment that is not there yet: whole, or as large as a mask says (`/25`, `next /25`,
+    `255.255.255.128`); neither when nothing is wanted. Raises `ValueError` with a sentence."""
+    typed = text.strip()
+    if typed.casefold() in ("", "next"):
+        return None, None
+    mask = re.fullmatch(r"(?:next\s*)?(/?\s*\d{1,2}|/?\s*255\.[\d.]+)", typed.casefold())
+    return (None, parse_mask(mask[1])) if mask else (parse_network(typed)[0], None)
 
 
 def _read_subnet(typed: str, before: Network | None) -> Network:

@@ -11,6 +11,7 @@ from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.site import Handoff, Host, SegmentRole, SitePlan
 from octaplan.core.stage.settings import (
+    AccessSettings,
     InternetSide,
     PortSettings,
     ScopeSettings,
@@ -96,7 +97,7 @@ def _circuit_part(plan: SitePlan, key: str) -> SheetPart:
     circuit, side = plan.circuits[key], internet_side(plan, key)
     rows = [*_internet_rows(side)]
     rows += [SheetRow(use, address) for address, use in circuit.uses.items()]
-    rows.append(SheetRow("Provider", ", ".join(filter(None, (circuit.provider, circuit.reference))) or None))
+    rows += [SheetRow("Provider", circuit.provider), SheetRow("Reference", circuit.reference)]
     return SheetPart(f"Internet side: {side.label}", "", rows, [], [])
 
 
@@ -152,11 +153,29 @@ def _segment_part(plan: SitePlan, key: str) -> SheetPart:
     scope = scope_settings(plan, key)
     if scope is not None:
         rows += _scope_rows(scope)
+    else:
+        rows += [SheetRow(f"Option {number}", text) for number, text in segment.scope.options.items()]
+    if (counted := _counted(plan, key)) is not None:
+        rows.append(SheetRow("Addresses", counted))
     if segment.vrf != "main":
         rows.append(SheetRow("VRF", segment.vrf))
     hosts = [host for host in plan.hosts.values() if host.segment == key]
     hosts.sort(key=lambda host: (host.address is None, host.address or 0, host.name))
     return SheetPart(segment.label, segment.role, rows, [*map(_host, hosts)], [])
+
+
+def _counted(plan: SitePlan, key: str) -> str | None:
+    """How many addresses are fixed, leased and free; a fixed one inside the range is counted as fixed."""
+    segment = plan.segments[key]
+    if segment.subnet is None or segment.subnet.family != 4:
+        return None
+    own = [host.address for host in plan.hosts.values() if host.segment == key]
+    fixed = {a for a in (segment.gateway, *own) if a is not None and segment.subnet.holds(a)}
+    pieces = segment.scope.pieces
+    inside = sum(any(piece.holds(address) for piece in pieces) for address in fixed)
+    leased = sum(piece.size for piece in pieces) - inside
+    free = max(0, segment.subnet.usable.size - leased - len(fixed))
+    return f"{len(fixed)} fixed, {leased} leased, {free} free"
 
 
 def _scope_rows(scope: ScopeSettings) -> Iterator[SheetRow]:
@@ -181,7 +200,7 @@ def _device_part(plan: SitePlan, key: str, hardware: Mapping[str, HardwareType])
     device, kind = plan.devices[key], hardware.get(plan.devices[key].type)
     settings = settings_of(plan, key, kind)
     rows = [
-        SheetRow("Hardware", kind.title if kind else device.type),
+        SheetRow("Hardware", kind.title if kind else "of a type that is not on Hardware any more"),
         SheetRow("Serial", device.serial),
         SheetRow("MACs", _several(device.macs)),
         SheetRow("Time servers", _several(device.time_servers)),
@@ -197,7 +216,15 @@ def _device_part(plan: SitePlan, key: str, hardware: Mapping[str, HardwareType])
         SheetRow(f"To {route.to}", f"{route.by or 'what the circuit gives'}, metric {route.metric}")
         for route in settings.routes
     ]
+    rows += [SheetRow("Translates", f"{one.segment} to the address of {one.circuit}") for one in settings.translations]
+    rows += [SheetRow("Lets through", f"{one.source} to {one.target}, {one.service}") for one in settings.allows]
+    rows += [SheetRow(f"Managed by {one.service.upper()}", _from_where(one)) for one in settings.access]
     return SheetPart(named(device), device.role.words, rows, [], [*_ports(settings.ports)])
+
+
+def _from_where(access: AccessSettings) -> str | None:
+    """From where a box may be managed."""
+    return ", ".join([*filter(None, [access.segment]), *map(str, access.networks)]) or None
 
 
 def _ports(ports: Sequence[PortSettings]) -> Iterator[SheetPort]:
@@ -210,7 +237,7 @@ def carried(port: PortSettings, most: int = 64) -> str:
     """What a port carries in a line, and where it leads; of more segments than `most` only how many."""
     if port.mode is PortMode.CIRCUIT:
         return port.circuit or "nothing"
-    names = [port.untagged.label] if port.untagged else []
+    names = [f"{port.untagged.label}{' untagged' if port.tagged else ''}"] if port.untagged else []
     names += [f"{one.label} (VLAN {one.vlan})" if one.vlan else one.label for one in port.tagged]
     if len(names) > most:
         names = [f"{len(names)} segments"]

@@ -51,6 +51,15 @@ _SENTENCES = {
     "datetime_from_date_parsing": "this is no date and time: write it as 2027-03-04T09:30:00Z",
 }
 
+#: What fields are called whose names people would not use.
+_SPOKEN = {
+    "prefix": "mask",
+    "prefix6": "IPv6 mask",
+    "factory": "what it is out of its carton",
+    "panel": "ports",
+    "why_not": "why not",
+}
+
 _OTHERWISE = "this cannot be read here"
 
 
@@ -65,9 +74,26 @@ class Fault(NamedTuple):
         """The place as a JSON Pointer (RFC 6901)."""
         return "".join(f"/{part}" for part in self.place)
 
+    @property
+    def where(self) -> str:
+        """The place as people say it: `mask of what it is out of its carton`, `name of ports, number 3`."""
+        named: list[str] = []
+        for part in self.place:
+            if isinstance(part, int) and named:
+                named[-1] += f", number {part + 1}"
+            else:
+                named.append(_SPOKEN.get(str(part), str(part).replace("_", " ")))
+        return " of ".join(reversed(named))
+
+    @property
+    def sentence(self) -> str:
+        """The reason as a sentence, with the place where it is not the whole document."""
+        reason = self.why[:1].upper() + self.why[1:]
+        return f"{reason} ({self.where})" if self.place else reason
+
     def __str__(self) -> str:
         """The reason, and the place where it is not the whole document."""
-        return f"{self.why} (at {self.pointer})" if self.place else self.why
+        return f"{self.why} ({self.where})" if self.place else self.why
 
 
 def first_fault(error: ValidationError) -> Fault:

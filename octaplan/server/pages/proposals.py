@@ -16,9 +16,9 @@ from octaplan.core.propose import segments
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import SegmentProposal
-from octaplan.core.propose.typed import read_wanted_subnet, understand
+from octaplan.core.propose.typed import read_new_subnet, read_wanted_subnet, understand
 from octaplan.core.values.errors import OctaplanError
-from octaplan.core.values.kinds import AddressField, NetworkField
+from octaplan.core.values.kinds import AddressField
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, PatchOperation, Pointer
 from octaplan.server.permissions import Looking
@@ -34,14 +34,15 @@ Prefix = Annotated[int, Field(ge=0, le=32)]
 
 
 class Adding(BaseModel):
-    """A new segment: its size by expected hosts or prefix length, or the subnet itself."""
+    """A new segment: its size by expected hosts or prefix length, or its subnet as it was typed: `10.40.8.0/24`,
+    `next /24`, `255.255.255.0`."""
 
     what: Literal["add"]
     role: SegmentRole
     label: Label = ""
     hosts: Hosts | None = None
     prefix: Prefix | None = None
-    subnet: NetworkField | None = None
+    subnet: Annotated[str, StringConstraints(max_length=100)] = ""
     near: AddressField | None = None
 
 
@@ -91,7 +92,7 @@ class LayingOut(BaseModel):
     """A whole site in one block; needs with a `segment` renumber the one that is there."""
 
     what: Literal["lay out"]
-    block: NetworkField
+    block: Annotated[str, StringConstraints(min_length=1, max_length=100)]
     needs: Annotated[list[NeedShown], Field(min_length=1, max_length=512)]
 
 
@@ -160,15 +161,22 @@ def _named(wish: Any) -> list[str]:
     return [getattr(wish, name) for name in ("segment", "other") if hasattr(wish, name)]
 
 
+def _add(portfolio: Portfolio, plan: SitePlan, wish: Adding) -> SegmentProposal:
+    subnet, prefix = read_new_subnet(wish.subnet)
+    size = {"hosts": wish.hosts, "prefix": wish.prefix if prefix is None else prefix}
+    return segments.add(portfolio, plan, wish.role, wish.label, subnet=subnet, near=wish.near, **size)
+
+
 def _lay_out(portfolio: Portfolio, plan: SitePlan, wish: LayingOut) -> SegmentProposal:
     needs = [segments.SegmentNeed(n.label, n.role, n.hosts, n.prefix, n.segment) for n in wish.needs]
-    return segments.lay_out_site(portfolio, plan, wish.block, needs)
+    block, prefix = read_new_subnet(wish.block)
+    if block is None:
+        block = segments.room_for(portfolio, plan, prefix if prefix is not None else 24)
+    return segments.lay_out_site(portfolio, plan, block, needs)
 
 
 _WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], SegmentProposal]] = {
-    Adding: lambda portfolio, plan, w: segments.add(
-        portfolio, plan, w.role, w.label, hosts=w.hosts, prefix=w.prefix, subnet=w.subnet, near=w.near
-    ),
+    Adding: _add,
     Splitting: lambda portfolio, plan, w: segments.split(portfolio, plan, w.segment),
     Joining: lambda portfolio, plan, w: segments.join(plan, w.segment, w.other),
     Resizing: lambda portfolio, plan, w: segments.resize(

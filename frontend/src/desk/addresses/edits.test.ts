@@ -71,6 +71,7 @@ suite('wishes', () => {
     expect(sizeOf(' 60 hosts ')).toEqual({ hosts: 60 });
     expect(sizeOf('/26')).toEqual({ prefix: 26 });
     expect(sizeOf('10.40.8.0/24')).toEqual({ subnet: '10.40.8.0/24' });
+    expect(sizeOf('next /24')).toEqual({ subnet: 'next /24' });
     expect(sizeOf('')).toEqual({});
   });
 

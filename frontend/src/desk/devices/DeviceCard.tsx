@@ -43,7 +43,7 @@ export function DeviceCard({ id, device, type, open, onToggle }: Props) {
           <span className="quiet">
             {' '}
             · {ROLE_WORDS[device.role]} ·{' '}
-            {type ? `${type.maker} ${type.model}` : `${device.type}, not on Hardware`}
+            {type ? `${type.maker} ${type.model}` : `type ${device.type}, not on Hardware`}
             {device.serial && ` · serial ${device.serial}`} · {used} of {Object.keys(device.ports).length}{' '}
             ports used
           </span>

@@ -1,5 +1,7 @@
 import { useMemo, useRef, useState, type PointerEvent } from 'react';
-import type { HardwareType, Plan } from '../../api/client';
+import Menu from '@mui/material/Menu';
+import MenuItem from '@mui/material/MenuItem';
+import type { HardwareType, Operation, Plan, PortUse } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { RoleMark, ROLES } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
@@ -8,7 +10,7 @@ import { hang, layOut, SIZES, strands, type PanelPlace, type Point } from './boa
 import styles from './devices.module.css';
 import { ROLE_WORDS } from './DevicesPage';
 import { PortEditor } from './PortEditor';
-import { connect, portUse, type Source } from './wires';
+import { connect, isTaken, portUse, setPort, withSegment, type Source } from './wires';
 
 /** The boxes' port panels one above another, the provider's sockets at the top, segments as coloured strands. */
 export function WiringBoard(props: { types: Record<string, HardwareType>; readOnly?: boolean }) {
@@ -22,11 +24,15 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
   const cables = useMemo(() => strands(plan, board), [plan, board]);
   const [drag, setDrag] = useState<{ source: Source; from: Point; to: Point; far: boolean } | null>(null);
   const [editing, setEditing] = useState<{ device: string; port: string; anchor: HTMLElement } | null>(null);
+  const [asked, setAsked] = useState<Asked | null>(null);
   const moved = useRef(false);
 
   const at = (event: PointerEvent): Point => {
     const box = surface.current?.getBoundingClientRect();
     return { x: event.clientX - (box?.left ?? 0), y: event.clientY - (box?.top ?? 0) };
+  };
+  const save = (operations: Operation[]) => {
+    if (operations.length > 0) revise.mutate({ operations, revision: desk.revision.number });
   };
   const begin = (source: Source) => (event: PointerEvent) => {
     if (!mayPlan || event.button !== 0) return;
@@ -39,8 +45,12 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
     const jack = document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>('[data-jack]');
     if (!moved.current || !jack) return;
     const { device = '', port = '' } = jack.dataset;
-    const operations = connect(plan, drag.source, device, port);
-    if (operations.length > 0) revise.mutate({ operations, revision: desk.revision.number });
+    const { source } = drag;
+    if (source.kind === 'segment' && isTaken(portUse(plan, device, port), source.key)) {
+      setAsked({ device, port, segment: source.key, anchor: jack });
+      return;
+    }
+    save(connect(plan, source, device, port));
   };
 
   return (
@@ -120,6 +130,7 @@ export function WiringBoard(props: { types: Record<string, HardwareType>; readOn
         ))}
       </div>
       {revise.error && <Trouble>{revise.error.message}</Trouble>}
+      {asked && <WhatIsMeant asked={asked} plan={plan} onChoose={save} onClose={() => setAsked(null)} />}
       {editing && <PortEditor {...editing} types={types} onClose={() => setEditing(null)} />}
     </section>
   );
@@ -154,7 +165,7 @@ function Panel(props: {
         <b className="clip" title={device.name ?? ''}>
           {device.name ?? ROLE_WORDS[device.role]}
         </b>
-        <span className="quiet clip">{type ? `${type.maker} ${type.model}` : device.type}</span>
+        <span className="quiet clip">{type ? `${type.maker} ${type.model}` : 'type not on Hardware'}</span>
         <span className="quiet clip">{ROLE_WORDS[device.role]}</span>
       </div>
       {Object.entries(panel.jacks).map(([name, point]) => {
@@ -197,6 +208,43 @@ function Panel(props: {
   );
 }
 
+interface Asked {
+  device: string;
+  port: string;
+  segment: string;
+  anchor: HTMLElement;
+}
+
+/** A segment let go over a port that carries another one alone: is it the new one, or one more? */
+function WhatIsMeant(props: {
+  asked: Asked;
+  plan: Plan;
+  onChoose: (operations: Operation[]) => void;
+  onClose: () => void;
+}) {
+  const { asked, plan, onChoose, onClose } = props;
+  const { device, port, segment } = asked;
+  const use = portUse(plan, device, port);
+  const [now, fresh] = [use.segment ?? '', segment].map((key) => plan.segments[key]?.label ?? 'nothing');
+  const choose = (next: PortUse) => () => {
+    onChoose([setPort(device, port, next)]);
+    onClose();
+  };
+  return (
+    <Menu open anchorEl={asked.anchor} onClose={onClose} aria-label={`What port ${port} is to carry`}>
+      <MenuItem dense autoFocus onClick={choose({ ...use, segment })}>
+        {fresh} in place of {now}
+      </MenuItem>
+      <MenuItem dense onClick={choose(withSegment(use, segment))}>
+        Both: {now} untagged, {fresh} tagged (a trunk)
+      </MenuItem>
+      <MenuItem dense onClick={onClose}>
+        Leave it
+      </MenuItem>
+    </Menu>
+  );
+}
+
 /** What a port is for, in words. */
 export function wordsOf(plan: Plan, device: string, port: string): string {
   const use = portUse(plan, device, port);
@@ -206,5 +254,11 @@ export function wordsOf(plan: Plan, device: string, port: string): string {
   const off = use.enabled || use.mode === 'unused' ? '' : ', switched off';
   if (use.mode === 'unused') return 'unused, switched off';
   if (use.mode === 'circuit') return `${plan.circuits[use.circuit ?? '']?.label ?? 'no circuit'}${off}`;
+  const tagged = use.tagged.flatMap((key) => plan.segments[key]?.label ?? []);
+  const untagged = use.segment
+    ? [`${plan.segments[use.segment]?.label ?? 'something removed'} untagged`]
+    : [];
+  const carried = [...untagged, ...(tagged.length > 0 ? [`${tagged.join(', ')} tagged`] : [])];
+  if (use.mode === 'trunk') return `trunk, ${carried.join(', ') || 'no segment'}${where}${off}`;
   return `${use.mode}, ${labels.join(', ') || 'no segment'}${where}${off}`;
 }

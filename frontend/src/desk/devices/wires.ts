@@ -68,6 +68,11 @@ export function withSegment(use: PortUse, segment: string): PortUse {
   return { ...use, mode: 'trunk', tagged: [...use.tagged, segment] };
 }
 
+/** Whether a port carries one other segment alone, so that one more may be meant as well as another one. */
+export function isTaken(use: PortUse, segment: string): boolean {
+  return use.mode === 'access' && use.segment !== null && use.segment !== segment;
+}
+
 /** Pull a cable out at both ends. */
 export function cut(plan: Plan, device: string, port: string): Operation[] {
   const use = portUse(plan, device, port);
