@@ -198,7 +198,8 @@ class Questions(WithServer):
         text = "Dockside (FERN/DOCK), circuit Main\nstatic IP 198.51.100.18/29 GW .17"
         matched = self.client.post("/api/questions/read", json={"text": text}).json()
         self.assertEqual(
-            [(m["short"], m["problem"]) for m in matched], [("hand-off", ""), ("address", ""), ("gateway", "")]
+            [(m["short"], m["problem"]) for m in matched],
+            [("hand-off", ""), ("address", ""), ("mask", ""), ("gateway", "")],
         )
         answers = [{name: m[name] for name in ("customer", "site", "key", "text")} for m in matched]
         self.client.post("/api/questions/take", json={"answers": answers})

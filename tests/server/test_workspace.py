@@ -53,7 +53,9 @@ class Proposals(WithServer):
             self.patch(self.client, [{"op": "add", "path": "/circuits/main1", "value": {"label": "Main"}}], 1)
             circuit = "main1"
         read = self.client.post(f"{DOCK}/letter", json={"circuit": circuit, "text": "IP 198.51.100.18/29 GW .17"})
-        self.assertEqual([found["field"] for found in read.json()["found"]], ["handoff", "address", "gateway"])
+        self.assertEqual(
+            [found["field"] for found in read.json()["found"]], ["handoff", "address", "prefix", "gateway"]
+        )
         self.assertEqual(self.client.post(f"{DOCK}/letter", json={"circuit": "zz", "text": "IP"}).status_code, 404)
         empty = self.client.post(f"{DOCK}/letter", json={"circuit": circuit, "text": "hello"})
         self.assertEqual(empty.status_code, 422)

@@ -2706,6 +2706,13 @@ export interface components {
       /** Lines */
       lines: number;
     };
+    /** ChoiceShown */
+    ChoiceShown: {
+      /** Operations */
+      operations: components['schemas']['PatchOperation'][];
+      /** Text */
+      text: string;
+    };
     /**
      * Chosen
      * @description Sites as `CUSTOMER/SITE`.
@@ -4450,6 +4457,16 @@ export interface components {
      * @enum {string}
      */
     Phase: 'reading' | 'ready' | 'loading' | 'loaded' | 'failed' | 'cancelled';
+    /**
+     * PlaceInLetter
+     * @description From which character to which, counted in Unicode code points.
+     */
+    PlaceInLetter: {
+      /** End */
+      end: number;
+      /** Start */
+      start: number;
+    };
     /** PlaceShown */
     PlaceShown: {
       /** Addresses */
@@ -4714,6 +4731,9 @@ export interface components {
     /**
      * ReadShown
      * @description One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read.
+     *
+     *     `places` are where in the letter it stands. What has several readings (`sure` is `open`) changes nothing until one
+     *     of `others` is chosen.
      */
     ReadShown: {
       /** Echo */
@@ -4722,8 +4742,20 @@ export interface components {
       field: string;
       /** Operations */
       operations: components['schemas']['PatchOperation'][];
+      /**
+       * Others
+       * @default []
+       */
+      others: components['schemas']['ChoiceShown'][];
+      /**
+       * Places
+       * @default []
+       */
+      places: components['schemas']['PlaceInLetter'][];
       /** Problem */
       problem: string;
+      /** @default said */
+      sure: components['schemas']['Sure'];
       /** Text */
       text: string;
     };
@@ -5812,6 +5844,12 @@ export interface components {
       /** Values */
       values: components['schemas']['ValueShown'][];
     };
+    /**
+     * Sure
+     * @description How sure a reading is: said by words, followed from what fits, or one of several.
+     * @enum {string}
+     */
+    Sure: 'said' | 'follows' | 'open';
     /**
      * Survivor
      * @description A value of the box that is replaced, which the new one must have too.

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from octaplan.core.plan.fields import FIELDS, Form
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.letters import Reading, Readings, Stretch, Sure, plain, read_addresses_of
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.errors import OctaplanError, TypedError
 
@@ -29,18 +30,33 @@ _NAMES = {
         "password": r"ppp(?:oe)? ?pass(?:word)?|password|passphrase|pass",
     }.items()
 }
-_ADDRESS = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?:\s*/\s*\d{1,2})?(?![\w.]*\d)")
-_HANDOFFS = {"pppoe": r"pppoe", "dhcp": r"dhcp|dynamic", "static": r"static|fixed"}
+_HANDOFFS = {"pppoe": r"pppoe|ppp\s+over\s+ethernet", "dhcp": r"dhcp|dynamic", "static": r"static|fixed"}
+
+#: Fields whose values are told apart by shape and arithmetic too, in `letters`.
+_ADDRESSES = frozenset(Readings._fields)
+
+
+class Choice(NamedTuple):
+    """Another value that a field may have, and the change that gives it."""
+
+    text: str
+    operations: list[dict[str, Any]]
 
 
 class Read(NamedTuple):
-    """One field that was found: what was written, what it comes to, and the change; or why it cannot be read."""
+    """One field that was found: what was written, what it comes to, and the change; or why it cannot be read.
+
+    `places` are where in the letter it stands; what is not `sure` has `others`, of which one is to be chosen.
+    """
 
     field: str
     text: str
     echo: str
     operations: list[dict[str, Any]]
     problem: str
+    places: tuple[Stretch, ...] = ()
+    sure: Sure = Sure.SAID
+    others: tuple[Choice, ...] = ()
 
 
 class Fragment(NamedTuple):
@@ -54,47 +70,49 @@ def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
     """Read a letter into the fields of one circuit of a plan. Raises `ValueError`: too long, or says nothing."""
     if len(text) > LONGEST_LETTER:
         raise TypedError(f"It is {len(text):,} characters long: paste at most {LONGEST_LETTER:,}")
-    values = _values(text)
+    letter = plain(text)
+    values = _values(letter)
     left = []
-    if values.pop("password", ""):
+    if values.pop("password", None):
         left.append("The password is not read: put it into the safe on Credentials")
     if not values:
         raise TypedError("Nothing in it names a field: write such as IP 198.51.100.18/29 GW .17 DNS 192.0.2.53")
     draft, found = plan, []
     for field in (name for name in _FIELDS if name in values):
-        path = f"/circuits/{circuit}/{field}"
+        path, reading = f"/circuits/{circuit}/{field}", values[field]
         try:
-            operations, echo = understand(draft, path, values[field])
+            operations, echo = understand(draft, path, reading.text)
+            others = tuple(Choice(text, understand(draft, path, text).operations) for text in reading.others)
             draft = applied(draft, operations)
-            found.append(Read(field, values[field], echo, operations, ""))
+            asked = reading.sure is Sure.OPEN
+            found.append(
+                Read(field, reading.text, echo, [] if asked else operations, "", reading.places, reading.sure,
+                     (Choice(reading.text, operations), *others) if asked else ())
+            )  # fmt: skip
         except OctaplanError as error:
-            found.append(Read(field, values[field], "", [], str(error).split("\n")[0]))
+            found.append(Read(field, reading.text, "", [], str(error).split("\n")[0], reading.places))
     return Fragment(found, left)
 
 
-def _values(text: str) -> dict[str, str]:
-    """What follows each word that names a field, cleaned; without such words, the first address with its mask."""
-    values: dict[str, str] = {}
-    marks = _marks(text)
+def _values(letter: str) -> dict[str, Reading]:
+    """The fields that a letter speaks of: addresses as they fit together, others behind the words that name them."""
+    read = read_addresses_of(letter)
+    values = {field: reading for field, reading in read._asdict().items() if reading is not None}
+    marks = _marks(letter)
     for place, (field, mark) in enumerate(marks):
-        end = marks[place + 1][1].start() if place + 1 < len(marks) else len(text)
-        value = _clean(field, text[mark.end() : end])
-        if not value:
-            continue
-        if field in values and (several := _SEVERAL.get(_form(field))):
-            values[field] += several + value
-        else:
-            values.setdefault(field, value)
-    if "address" not in values:
-        lone = next((m for m in _ADDRESS.finditer(text) if not any(m[0] in v for v in values.values())), None)
-        if lone is not None:
-            values["address"] = lone[0]
+        end = marks[place + 1][1].start() if place + 1 < len(marks) else len(letter)
+        value = _clean(field, letter[mark.end() : end])
+        if value and (field not in _ADDRESSES or (field not in values and not value.replace(".", "").isdigit())):
+            where = letter.find(value, mark.end())
+            span = Stretch(where, where + len(value)) if where >= 0 else Stretch(*mark.span())
+            values.setdefault(field, Reading(value, Sure.SAID, (span,)))
     if "handoff" not in values:
-        kind = next((k for k, words in _HANDOFFS.items() if re.search(rf"\b(?:{words})\b", text, re.IGNORECASE)), None)
-        if kind is None and "address" in values:
-            kind = "static"
-        if kind is not None:
-            values["handoff"] = kind
+        hits = {kind: re.search(rf"\b(?:{words})\b", letter, re.IGNORECASE) for kind, words in _HANDOFFS.items()}
+        kind, hit = next(((kind, hit) for kind, hit in hits.items() if hit), (None, None))
+        if kind is not None and hit is not None:
+            values["handoff"] = Reading(kind, Sure.SAID, (Stretch(*hit.span()),))
+        elif "address" in values:
+            values["handoff"] = Reading("static", Sure.FOLLOWS, values["address"].places)
     return values
 
 

@@ -14,6 +14,7 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose import segments
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
+from octaplan.core.propose.letters import Sure
 from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import SegmentProposal
 from octaplan.core.propose.typed import read_new_subnet, read_wanted_subnet, understand
@@ -114,14 +115,33 @@ class Letter(BaseModel):
     text: Annotated[str, StringConstraints(max_length=LONGEST_LETTER)]
 
 
+class PlaceInLetter(BaseModel):
+    """From which character to which, counted in Unicode code points."""
+
+    start: int
+    end: int
+
+
+class ChoiceShown(BaseModel):
+    text: str
+    operations: list[PatchOperation]
+
+
 class ReadShown(BaseModel):
-    """One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read."""
+    """One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read.
+
+    `places` are where in the letter it stands. What has several readings (`sure` is `open`) changes nothing until one
+    of `others` is chosen.
+    """
 
     field: str
     text: str
     echo: str
     operations: list[PatchOperation]
     problem: str
+    places: list[PlaceInLetter] = []
+    sure: Sure = Sure.SAID
+    others: list[ChoiceShown] = []
 
 
 class LetterRead(BaseModel):
@@ -199,7 +219,19 @@ def letter(customer: Code, site: Code, letter: Letter, records: Recorded, person
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return LetterRead(
-        found=[ReadShown(**r._asdict() | {"operations": _operations(r.operations)}) for r in read.found],
+        found=[
+            ReadShown(
+                field=one.field,
+                text=one.text,
+                echo=one.echo,
+                operations=_operations(one.operations),
+                problem=one.problem,
+                places=[PlaceInLetter(**place._asdict()) for place in one.places],
+                sure=one.sure,
+                others=[ChoiceShown(text=c.text, operations=_operations(c.operations)) for c in one.others],
+            )
+            for one in read.found
+        ],
         left=read.left,
     )
 

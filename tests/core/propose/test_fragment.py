@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from octaplan.core.plan.patch import applied
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
+from octaplan.core.propose.letters import Sure
 from tests.support import site
 
 PLAN = site(circuits=[{"label": "Main"}])
@@ -35,8 +36,9 @@ class Letters(unittest.TestCase):
             self.read("IP 198.51.100.18/29 GW .17 DNS 192.0.2.53, 192.0.2.54"),
             {
                 "handoff": "static",
-                "address": "198.51.100.18/29",
-                "gateway": ".17",
+                "address": "198.51.100.18",
+                "prefix": "/29",
+                "gateway": "198.51.100.17",
                 "resolvers": "192.0.2.53 192.0.2.54",
             },
         )
@@ -54,6 +56,22 @@ class Letters(unittest.TestCase):
             ("203.0.113.49", 835, "NL-20676", "fe80::1"),
         )
         self.assertEqual([str(block) for block in circuit.routed_blocks], ["198.51.100.64/29"])
+
+    def test_what_has_two_readings_is_left_to_be_chosen(self) -> None:
+        read = read_fragment(PLAN, "circ0", "198.51.100.18 198.51.100.17 255.255.255.252")
+        address = next(one for one in read.found if one.field == "address")
+        self.assertEqual((address.sure, address.operations), (Sure.OPEN, []))
+        self.assertEqual({choice.text for choice in address.others}, {"198.51.100.17", "198.51.100.18"})
+        plan = applied(PLAN, address.others[0].operations)
+        self.assertEqual(str(plan.circuits["circ0"].address), address.others[0].text)
+
+    def test_each_value_is_marked_where_it_stands(self) -> None:
+        for one in read_fragment(PLAN, "circ0", LETTER).found:
+            for place in one.places:
+                part = LETTER[place.start : place.end].strip()
+                parts = {*part.replace("/", " ").split(), part}
+                stands = one.field in ("handoff", "prefix") or bool(parts & {*one.text.split(), one.text})
+                self.assertTrue(part and stands, one)
 
     def test_a_password_is_never_read(self) -> None:
         read = read_fragment(PLAN, "circ0", "Type: PPPoE, Username: shop17@line.example Password: tulip-barrow")
@@ -83,4 +101,4 @@ class Letters(unittest.TestCase):
             self.assertTrue(str(error))
         else:
             for found in read.found:
-                self.assertTrue(found.operations or found.problem, found)
+                self.assertTrue(found.operations or found.problem or found.others, found)

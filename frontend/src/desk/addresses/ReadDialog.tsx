@@ -7,10 +7,10 @@ import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import { useEffect, useState } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import type { Failure, Operation, Schemas } from '../../api/client';
 import { readColumn, readLetter } from '../../api/queries';
-import { Lines } from '../../parts/controls';
+import { Lines, Select } from '../../parts/controls';
 import { fieldOf } from '../../parts/fields';
 import { Trouble } from '../../parts/Trouble';
 import { useDeskState, useSteps } from '../context';
@@ -51,7 +51,9 @@ export function LetterDialog(props: {
       wanted = false;
     };
   }, [name, circuit, text]);
-  const operations = read.found.flatMap((found) => found.operations);
+  const [chosen, setChosen] = useState<Record<string, string>>({});
+  const found = read.found.map((one) => decided(one, chosen[one.field] ?? ''));
+  const operations = found.flatMap((one) => one.operations);
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <DialogTitle>What the provider of {label} wrote</DialogTitle>
@@ -72,14 +74,52 @@ export function LetterDialog(props: {
             {line}
           </p>
         ))}
-        <Readings found={read.found} name={(field) => fieldOf('circuits', field).label} />
+        {found.length > 0 && <Marked text={text} found={found} />}
+        <Readings
+          found={found}
+          name={(field) => fieldOf('circuits', field).label}
+          chosen={chosen}
+          onChoose={(field, value) => setChosen({ ...chosen, [field]: value })}
+        />
       </DialogContent>
       <Taking
         operations={operations}
         onClose={onClose}
-        {...(onTake ? { onTake: () => onTake(read.found.filter((one) => !one.problem)) } : {})}
+        {...(onTake ? { onTake: () => onTake(found.filter((one) => one.operations.length > 0)) } : {})}
       />
     </Dialog>
+  );
+}
+
+/** What was read of a field once one of its readings has been chosen. */
+function decided(one: Found, chosen: string): Found {
+  const choice = one.others?.find(({ text }) => text === chosen);
+  return choice ? { ...one, text: choice.text, operations: choice.operations } : one;
+}
+
+/** The letter, with what was taken from it marked. */
+function Marked({ text, found }: { text: string; found: Found[] }) {
+  const letters = [...text]; // the server counts in code points
+  const marks = found
+    .flatMap((one) => (one.places ?? []).map((place) => ({ ...place, field: one.field })))
+    .sort((a, b) => a.start - b.start);
+  const parts: ReactNode[] = [];
+  let end = 0;
+  for (const { start, end: stop, field } of marks) {
+    if (start < end) continue;
+    parts.push(letters.slice(end, start).join(''));
+    parts.push(
+      <mark key={start} title={fieldOf('circuits', field).label}>
+        {letters.slice(start, stop).join('')}
+      </mark>,
+    );
+    end = stop;
+  }
+  parts.push(letters.slice(end).join(''));
+  return (
+    <div className={`mono above ${styles.marked}`} aria-label="What was taken from it">
+      {parts}
+    </div>
   );
 }
 
@@ -135,7 +175,15 @@ function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: 
   );
 }
 
-function Readings({ found, name }: { found: Found[]; name: (field: string) => string }) {
+const SURE = { said: '', follows: 'follows from the rest', open: '' };
+
+function Readings(props: {
+  found: Found[];
+  name: (field: string) => string;
+  chosen?: Record<string, string>;
+  onChoose?: (field: string, value: string) => void;
+}) {
+  const { found, name, chosen = {}, onChoose } = props;
   if (found.length === 0) return null;
   return (
     <Table className={`above ${styles.readings}`}>
@@ -145,8 +193,29 @@ function Readings({ found, name }: { found: Found[]; name: (field: string) => st
             <TableCell component="th" scope="row">
               {name(one.field)}
             </TableCell>
-            <TableCell className="mono">{one.text}</TableCell>
-            <TableCell>{one.problem || one.echo}</TableCell>
+            <TableCell className="mono">
+              {one.sure === 'open' && onChoose ? (
+                <Select
+                  aria-label={`Which is the ${name(one.field).toLowerCase()}`}
+                  value={chosen[one.field] ?? ''}
+                  onChange={(event) => onChoose(one.field, event.target.value)}
+                >
+                  <option value="">which one?</option>
+                  {one.others?.map(({ text }) => (
+                    <option key={text} value={text}>
+                      {text}
+                    </option>
+                  ))}
+                </Select>
+              ) : (
+                one.text
+              )}
+            </TableCell>
+            <TableCell>
+              {one.problem ||
+                (one.sure === 'open' && !chosen[one.field] ? 'has two readings: choose' : one.echo)}{' '}
+              <span className="quiet">{SURE[one.sure ?? 'said']}</span>
+            </TableCell>
           </TableRow>
         ))}
       </TableBody>
