@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -74,3 +75,77 @@ class CustomersAndSites(Empty):
         page.get_by_role("link", name="Fernhollow Gardens").click()
         page.get_by_role("link", name="Docklands").click()
         expect(page.get_by_text("Ships Mon 2027-03-01")).to_be_visible()
+
+
+class ThreeSites(Empty):
+    """A customer with three sites, each planned until nothing stands in the way but its boxes."""
+
+    #: A first site in less than this, in seconds: what a person has two minutes for.
+    PATIENCE = 120
+
+    def begin(self, page: Page, name: str, customer: str = "") -> None:
+        page.goto("/new") if not customer else page.keyboard.press("n")
+        if customer:
+            page.get_by_label("Name of the customer").fill(customer)
+        else:
+            page.get_by_label("Customer", exact=True).select_option("FERN")
+        page.get_by_label("Name of the site").fill(name)
+        page.get_by_label("Time zone of its place").fill("Europe/Dublin")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("note")).to_contain_text("Begin here")
+
+    def take_letter(self, page: Page, text: str) -> None:
+        page.get_by_role("button", name="Paste the provider’s letter").click()
+        page.get_by_label("Letter of the provider").fill(text)
+        page.get_by_role("button", name="Take what was read").click()
+        expect(page.get_by_role("note")).to_have_count(0)
+
+    def lay_out(self, page: Page) -> None:
+        page.get_by_role("link", name="2 Addresses").click()
+        page.get_by_role("button", name="Lay out").click()
+        page.get_by_role("button", name="Draw it").click()
+        page.get_by_role("button", name="Take it").click()
+        expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()
+
+    def nothing_but_boxes(self, page: Page) -> None:
+        expect(page.get_by_role("complementary", name="Findings").get_by_role("heading").first).to_have_text(
+            re.compile("No stop, no open warn")
+        )
+        page.keyboard.press("5")
+        expect(page.get_by_text("a box at its edge").first).to_be_visible()
+
+    def test_by_mouse_and_keys(self) -> None:
+        page = self.first()
+        begun = time.monotonic()
+        self.begin(page, "Dockside", "Fernhollow Garden Centres")
+        self.take_letter(
+            page,
+            "Service ID: NL-20676\nNetwork 203.0.113.48/29, first usable .49 is our router, please use .50\n"
+            "DNS 192.0.2.53 and 192.0.2.54, no VLAN",
+        )
+        self.lay_out(page)
+        self.nothing_but_boxes(page)
+        self.assertLess(time.monotonic() - begun, self.PATIENCE)
+
+        self.begin(page, "Mill Lane")
+        self.take_letter(page, "PPPoE, user name east@isp.example, VLAN 835, password walnut-barge")
+        page.keyboard.press("2")
+        expect(page.get_by_role("region", name="Circuit Main")).to_contain_text("835")
+        self.lay_out(page)
+        self.assertNotIn("walnut-barge", page.content())
+        page.keyboard.press("4")
+        page.get_by_role("button", name="Type PPPoE password of Main").click()
+        dialog = page.get_by_role("dialog", name="Type PPPoE password of Main")
+        dialog.get_by_label("Secret").fill("walnut-barge")
+        dialog.get_by_label("The same again").fill("walnut-barge")
+        dialog.get_by_role("button", name="Keep it").click()
+        self.nothing_but_boxes(page)
+
+        self.begin(page, "Old Quay")
+        page.get_by_role("combobox", name="hand-off of Main").select_option("dhcp")
+        expect(page.get_by_role("note")).to_have_count(0)
+        modem = page.get_by_label("modem's inside of Main")
+        modem.fill("192.168.100.0/24")
+        modem.press("Enter")
+        self.lay_out(page)
+        self.nothing_but_boxes(page)

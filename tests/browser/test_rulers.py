@@ -65,7 +65,7 @@ class Moving(OnRulers):
         self.page.mouse.up()
         self.assertEqual(self.revision(), before)
         self.drag("Voice", self.mark("Voice", "range:last"), -20)
-        self.saved("Voice range end 10.40.1.239 → 10.40.1.2[23]")
+        self.saved("Voice range end 10.40.1.239 → 10.40.1.2[12]")
         self.assertEqual(self.revision(), before + 1)
         expect(finding).to_have_count(0)
 
@@ -141,7 +141,7 @@ class Moving(OnRulers):
 class Placing(OnRulers):
     def test_what_goes_to_a_free_address_by_mouse(self) -> None:
         page = self.desk("LOOM/PALACE")
-        page.mouse.click(*self.at("Voice", 230))
+        page.mouse.click(*self.at("Voice", 250))
         asked = page.get_by_role("dialog", name="At this address")
         asked.get_by_label("Host").fill("door phone")
         asked.get_by_role("button", name="Place host").click()

@@ -145,7 +145,7 @@ class SecondFamily(InBrowser):
         expect(rail.get_by_role("button", name=re.compile("^Host outside its segment's subnet"))).to_be_visible()
         rail.get_by_role("button", name=re.compile("^Host outside its segment's subnet")).click()
         expect(page.get_by_label("IPv6 address of printer 1")).to_be_focused()
-        kept = page.get_by_label("Runs kept for kinds of hosts")
+        kept = page.get_by_label("Addresses kept for a kind of host")
         kept.fill("printer .10-.19; camera .240 + 10")
         expect(page.get_by_text("10.56.0.240–10.56.0.249 for camera", exact=False).first).to_be_visible()
         kept.press("Enter")

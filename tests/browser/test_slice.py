@@ -200,7 +200,7 @@ class Editing(InBrowser):
         subnet.press("Enter")
         expect(self.page.get_by_label("Address of recorder")).to_have_value("10.40.2.10")
         self.desk("FERN/MILL")
-        expect(rail.get_by_role("heading", name="Nothing in the way")).to_be_visible()
+        expect(rail.get_by_role("heading", name="No stop, no open warn")).to_be_visible()
 
     def test_a_session_that_ends_takes_nothing_typed_with_it(self) -> None:
         page = self.desk("QUAY/STEPS")

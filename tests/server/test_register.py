@@ -25,6 +25,15 @@ class ByHand(WithServer):
         refused = client.post("/api/sites", json=new)
         self.assertEqual((refused.status_code, refused.json()["path"]), (422, "/site"))
 
+    def test_codes_that_are_left_out_are_made_from_the_names(self) -> None:
+        client = self.signed_in()
+        new = {"customer_name": "Quayside Bakehouse", "name": "Oven Row"}
+        self.assertEqual(client.post("/api/sites", json=new).json(), {"customer": "QUAY", "site": "OVEN"})
+        again = client.post("/api/sites", json={"customer": "QUAY", "name": "Oven Row"}).json()
+        self.assertEqual(again, {"customer": "QUAY", "site": "OVER"})
+        refused = client.post("/api/sites", json={"customer": "QUAY", "name": "東京"})
+        self.assertIn("No code can be made for the site", refused.json()["detail"])
+
     def test_a_site_is_found_under_its_new_code_and_told_under_the_old(self) -> None:
         client = self.signed_in()
         self.assertEqual(client.put("/api/sites/FERN/DOCK/code", json={"code": "QUAY"}).json()["site"], "QUAY")

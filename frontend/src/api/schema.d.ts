@@ -4015,11 +4015,15 @@ export interface components {
     };
     /**
      * NewSite
-     * @description A site to begin. `customer_name` is that of a customer who is not there yet.
+     * @description A site to begin. `customer_name` is that of a customer who is not there yet; codes that are left out are made
+     *     from the names.
      */
     NewSite: {
-      /** Customer */
-      customer: string;
+      /**
+       * Customer
+       * @default
+       */
+      customer: string | '';
       /**
        * Customer Name
        * @default
@@ -4029,8 +4033,11 @@ export interface components {
       name: string;
       /** Ship Date */
       ship_date?: string | null;
-      /** Site */
-      site: string;
+      /**
+       * Site
+       * @default
+       */
+      site: string | '';
       /**
        * Street
        * @default

@@ -176,7 +176,7 @@ function Verdict() {
   if (stops + warns === 0) {
     return (
       <h2 className="line">
-        <SeverityMark of="clear" size={18} /> Nothing in the way
+        <SeverityMark of="clear" size={18} /> No stop, no open warn
       </h2>
     );
   }

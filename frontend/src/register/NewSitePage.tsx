@@ -84,9 +84,9 @@ function NewSite({ customers, first }: { customers: Record<string, string>; firs
         if (!ready || wrongDay || taken) return;
         make.mutate(
           {
-            customer,
+            customer: query.customer, // what is left out is made from the name
             customer_name: query.customer_name.trim(),
-            site,
+            site: query.site,
             name: typed.name.trim(),
             street: typed.street.trim(),
             time_zone: zone,

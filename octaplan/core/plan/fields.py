@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from octaplan.core.plan.device import Band, DeviceRole, Security
 from octaplan.core.plan.site import Handoff, Method, Reach, SegmentRole
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network
+from octaplan.core.values.dhcpoptions import read_dhcp_options
 from octaplan.core.values.readers import (
     Reader,
     choice,
@@ -32,7 +33,6 @@ from octaplan.core.values.readers import (
     read_macs,
     read_names,
     read_networks,
-    read_options,
     read_resolvers,
     read_server,
     read_ssid,
@@ -261,7 +261,7 @@ CIRCUIT_FIELDS = (
     ),
     PlanField(
         "priority",
-        "Order of use",
+        "Used first, second, … (1 is first)",
         whole(0, 1000, "Priority"),
         said="priority",
         column=Column(note="1 is used first", repeats=True),
@@ -288,7 +288,7 @@ CIRCUIT_FIELDS = (
     ),
     PlanField(
         "modem_subnet",
-        "Inside of the provider's modem",
+        "Inside subnet of the modem that stays in front",
         _network,
         said="modem's inside",
         column=Column(
@@ -394,7 +394,7 @@ SEGMENT_FIELDS = (
     PlanField("gateway6", "IPv6 gateway", read_ipv6, column=Column()),
     PlanField(
         "kept",
-        "Runs kept for kinds of hosts",
+        "Addresses kept for a kind of host",
         read_kept,
         said="kept runs",
         form=Form.RUNS,
@@ -407,7 +407,7 @@ SEGMENT_FIELDS = (
     PlanField(
         "scope/options",
         "Further DHCP options",
-        read_options,
+        read_dhcp_options,
         said="DHCP options",
         form=Form.OPTIONS,
         column=Column("options", "DHCP options by number (RFC 2132): `66 10.40.8.9; 42 192.0.2.123`"),
@@ -424,7 +424,7 @@ HOST_FIELDS = (
         "Method",
         choice(Method),
         needed=True,
-        choices={"static": "typed in", "reserved": "reserved"},
+        choices={"static": "set on the host", "reserved": "reserved by DHCP"},
         column=Column(
             note="`static`: typed into it (also when empty); `reserved`: reserved at the DHCP server", repeats=True
         ),

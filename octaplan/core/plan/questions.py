@@ -36,7 +36,8 @@ class State(StrEnum):
 
 
 class Question(NamedTuple):
-    """One question about a site, or about one of its circuits."""
+    """One question about a site, or about one of its circuits. `planned` is what answers it in the plan, when nobody
+    has said anything: a phone system that is a host there."""
 
     name: str
     whom: Whom
@@ -48,6 +49,7 @@ class Question(NamedTuple):
     optional: bool = False
     choices: tuple[str, ...] = ()
     applies: Callable[[Asked], bool] = lambda asked: True
+    planned: Callable[[SitePlan], str] = lambda plan: ""
 
     @property
     def short(self) -> str:
@@ -72,7 +74,8 @@ class Asked(NamedTuple):
 
     def there(self, name: str) -> bool:
         """Whether another question was answered with something that is there."""
-        return self.answered(name) not in ("", NONE)
+        said = self.answered(name) or BY_NAME[name].planned(self.plan)
+        return said not in ("", NONE)
 
 
 class Standing(NamedTuple):
@@ -104,6 +107,12 @@ _LINE = (Handoff.STATIC, Handoff.PPPOE, Handoff.DHCP)
 
 def _second(asked: Asked) -> bool:
     return asked.circuit.address6 is not None or asked.circuit.gateway6 is not None
+
+
+def _phone_system(plan: SitePlan) -> str:
+    """The address of a phone system that is planned."""
+    named = (h for h in plan.hosts.values() if "phone system" in f"{h.kind or ''} {h.name}".casefold())
+    return next((str(host.address) for host in named if host.address is not None), "")
 
 
 #: All questions, in the order one asks them.
@@ -282,6 +291,7 @@ QUESTIONS: tuple[Question, ...] = (
         "Is there a phone system, and at which address?",
         "phone system",
         optional=True,
+        planned=_phone_system,
     ),
     Question(
         "phone_provisioning",
@@ -350,7 +360,7 @@ def _stands(plan: SitePlan, question: Question, circuit: str, safe: Callable[[st
             value = NONE
     else:
         path = f"/answers/{key}"
-        value = answer.text if answer else ""
+        value = answer.text if answer else question.planned(plan)
         if question.name == "survive" and plan.survivors:
             value = ", ".join(survivor.value for survivor in plan.survivors.values())
     if answer is not None and answer.confirmed:

@@ -119,7 +119,8 @@ def _simple(path: str, typed: str, field: PlanField, read: Reader | None = None)
     if not typed:
         if field.needed:
             raise TypedError("It cannot be empty: write something, or press Escape to put it back")
-        return Understood([set_to(path, field.empty)], "empty: not known yet")
+        said = "empty: not known yet" if field.empty is None else "empty: none"
+        return Understood([set_to(path, field.empty)], said)
     value = _plain((read or field.read)(typed))
     if value in ([], {}) and not typed.strip(" ,;\t"):
         raise TypedError(f"{typed!r} holds nothing but separators: write a value, or leave it empty")
@@ -132,6 +133,9 @@ def _simple(path: str, typed: str, field: PlanField, read: Reader | None = None)
 def _circuit_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -> Understood:
     circuit = plan.circuits[key]
     if field == "address" and typed:
+        short, beside = re.match(r"\.\d{1,3}(?![\d.])", typed), circuit.subnet or _around(circuit.gateway)
+        if short is not None and beside is not None:
+            typed = f"{parse_near(short[0], beside)}{typed[short.end() :]}"
         address, prefix = read_address_and_mask(typed)
         operations = [set_to(path, str(address))]
         if prefix is not None:
@@ -154,6 +158,11 @@ def _circuit_field(plan: SitePlan, path: str, key: str, field: str, typed: str) 
         return Understood([set_to(path, text_of(200)(typed))], f"{address}: {typed}")
     near: dict[str, Reader] = {"gateway": lambda cell: parse_near(cell, circuit.subnet)}
     return _simple(path, typed, _field("circuits", field, path), near.get(field))
+
+
+def _around(address: Address | None) -> Network | None:
+    """Where a short address lies while no mask is known: beside another one."""
+    return None if address is None or address.family != 4 else Network.holding(address, 24)
 
 
 def _masked(address: Address, prefix: int) -> str:

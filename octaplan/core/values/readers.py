@@ -10,7 +10,8 @@ import re
 from collections.abc import Callable
 from datetime import date
 from enum import StrEnum
-from functools import lru_cache
+from functools import cache, lru_cache
+from importlib.resources import files
 from typing import Any
 
 from octaplan.core.values.addresses import (
@@ -233,21 +234,6 @@ def read_segment_number(cell: str) -> int | None:
     return int(digits, 16) if re.fullmatch(r"[0-9a-fA-F]{1,8}", digits) else None
 
 
-def read_options(cell: str) -> dict[str, str]:
-    """DHCP options as `66 10.40.8.9; 42 = 192.0.2.123`: number (RFC 2132) and value."""
-    options: dict[str, str] = {}
-    for part in [part.strip() for part in cell.split(";") if part.strip()]:
-        match = re.fullmatch(r"(?:option\s*)?(\d{1,3})\s*[\s:=]\s*(\S.*)", part, re.IGNORECASE)
-        if match is None or not 1 <= int(match[1]) <= 254:
-            raise TypedError(
-                f"{part[:60]!r} is not an option: write its number (1 to 254) and value, such as 66 10.40.8.9"
-            )
-        options[str(int(match[1]))] = text_of(200)(match[2])
-    if len(options) > 64:
-        raise TypedError(f"{len(options)} options are given: at most 64 are kept")
-    return options
-
-
 def read_macs(cell: str) -> list[str]:
     """At most 64 MACs."""
     parts = [part for part in re.split(r"[\s;,]+", cell) if part]
@@ -286,11 +272,21 @@ def read_ssid(cell: str) -> str:
     return name
 
 
+@cache
+def countries() -> dict[str, str]:
+    """The names of countries by their two letters (ISO 3166-1 alpha-2), as the time zone database has them."""
+    table = (files("tzdata") / "zoneinfo" / "iso3166.tab").read_text("utf-8")
+    rows = (line.split("\t") for line in table.splitlines() if line and not line.startswith("#"))
+    return {code: name for code, name, *_ in rows}
+
+
 def read_country(cell: str) -> str:
-    """A country by its two letters (ISO 3166-1)."""
-    code = cell.strip().upper()
-    if not re.fullmatch(r"[A-Z]{2}", code):
-        raise TypedError(f"{cell.strip()[:20]!r} is no country code: write two letters (ISO 3166-1), such as GB")
+    """A country by its two letters (ISO 3166-1), or by its name."""
+    typed = cell.strip()
+    named = {name.casefold(): code for code, name in countries().items()}
+    code = named.get(typed.casefold(), typed.upper())
+    if code not in countries():
+        raise TypedError(f"{typed[:40]!r} is no country: write its two letters (ISO 3166-1), such as GB, or its name")
     return code
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from datetime import date, datetime
 from http import HTTPStatus
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query, Response
 from pydantic import BaseModel, StringConstraints
@@ -26,11 +26,12 @@ Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
 
 
 class NewSite(BaseModel):
-    """A site to begin. `customer_name` is that of a customer who is not there yet."""
+    """A site to begin. `customer_name` is that of a customer who is not there yet; codes that are left out are made
+    from the names."""
 
-    customer: Code
+    customer: Code | Literal[""] = ""
     customer_name: Words = ""
-    site: Code
+    site: Code | Literal[""] = ""
     name: Called
     street: Words = ""
     time_zone: TimeZone | None = None
@@ -82,19 +83,25 @@ def proposed_codes(
 ) -> Proposal:
     """Codes for a new site, and for its customer when that one is new too."""
     sites = records.now.sites
-    codes = [*sites.customers(), *(one.customer for one in sites.unheld.away.values())]
-    code = customer or code_for(customer_name, codes)
+    code, proposed = _codes(sites, customer, customer_name, site, name)
     own = [plan for plan in sites.all().values() if plan.customer.casefold() == code.casefold()]
-    away = [one.site for one in sites.unheld.away.values() if one.customer.casefold() == code.casefold()]
     usual = records.now.settings.current.usual(code).time_zone
     zones = Counter(plan.time_zone for plan in own if plan.time_zone)
-    proposed = site or code_for(name, [*(plan.site for plan in own), *away])
     return Proposal(
         customer=code,
         site=proposed,
         time_zone=usual or next((zone for zone, _ in zones.most_common(1)), None),
         taken=_taken(sites, f"{code}/{proposed}"),
     )
+
+
+def _codes(sites: Sites, customer: str, customer_name: str, site: str, name: str) -> tuple[str, str]:
+    """The codes of a customer and a site as they were given, or made from the names."""
+    away = sites.unheld.away.values()
+    code = customer or code_for(customer_name, [*sites.customers(), *(one.customer for one in away)])
+    taken = [plan.site for plan in sites.all().values() if plan.customer.casefold() == code.casefold()]
+    taken += [one.site for one in away if one.customer.casefold() == code.casefold()]
+    return code, site or code_for(name, taken)
 
 
 def _taken(sites: Sites, key: str) -> str:
@@ -117,7 +124,14 @@ def begin_site(new: NewSite, records: Recorded, person: Planning) -> SiteCodes:
         "ship_date": new.ship_date,
         "technician": new.technician or None,
     }
-    plan = SitePlan.model_validate({"customer": new.customer, "site": new.site, **known})
+    customer, site = _codes(records.now.sites, new.customer, new.customer_name, new.site, new.name)
+    given = {"customer": customer, "site": site}
+    for what, code in given.items():
+        if not code:
+            raise Problem(
+                HTTPStatus.UNPROCESSABLE_ENTITY, f"No code can be made for the {what}: write one", path=f"/{what}"
+            )
+    plan = SitePlan.model_validate({**given, **known})
     begun = records.register.begin(plan, person.author, new.customer_name)
     return SiteCodes(customer=begun.customer, site=begun.site)
 

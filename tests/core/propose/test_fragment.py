@@ -70,7 +70,7 @@ class Letters(unittest.TestCase):
             for place in one.places:
                 part = LETTER[place.start : place.end].strip()
                 parts = {*part.replace("/", " ").split(), part}
-                stands = one.field in ("handoff", "prefix") or bool(parts & {*one.text.split(), one.text})
+                stands = one.field in ("handoff", "prefix", "prefix6") or bool(parts & {*one.text.split(), one.text})
                 self.assertTrue(part and stands, one)
 
     def test_a_password_is_never_read(self) -> None:

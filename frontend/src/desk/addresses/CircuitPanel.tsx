@@ -90,7 +90,14 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
       <SecondFamily circuit={circuit} />
       {open && (
         <div className="fields" style={{ marginTop: 18 }}>
-          <PlanFields kind="circuits" path={path} member={circuit} />
+          <PlanFields
+            kind="circuits"
+            path={path}
+            member={circuit}
+            without={
+              circuit.handoff && circuit.handoff !== 'pppoe' && !circuit.pppoe_user ? ['pppoe_user'] : []
+            }
+          />
         </div>
       )}
       {letter !== null && (

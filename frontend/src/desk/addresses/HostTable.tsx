@@ -99,11 +99,13 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
         <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
           <thead>
             <tr>
-              {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Address is', ''].map((head) => (
-                <th key={head} scope="col">
-                  {head}
-                </th>
-              ))}
+              {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'How it gets it', ''].map(
+                (head) => (
+                  <th key={head} scope="col">
+                    {head}
+                  </th>
+                ),
+              )}
             </tr>
           </thead>
           <tbody>

@@ -31,11 +31,23 @@ export function rowsOf(plan: Plan): Row[] {
     }));
 }
 
+const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
+
+/** What a small site begins with, while nothing is there. */
+const USUAL: Row[] = [
+  { key: 'office', label: '', role: 'office', size: '60 hosts' },
+  { key: 'voice', label: '', role: 'voice', size: '25 hosts' },
+  { key: 'guest', label: '', role: 'guest', size: '100 hosts' },
+];
+
 /** Lay out a whole site in one block, the largest segment first (VLSM), drawn before it is taken. */
 export function LayOut({ onClose }: { onClose: () => void }) {
   const { name, desk } = useDeskState();
-  const [rows, setRows] = useState<Row[]>(() => rowsOf(desk.plan));
-  const [block, setBlock] = useState(() => blockOf(desk.plan));
+  const [rows, setRows] = useState<Row[]>(() => {
+    const there = rowsOf(desk.plan);
+    return there.length > 0 ? there : USUAL;
+  });
+  const [block, setBlock] = useState(() => blockOf(desk.plan) || 'next /23');
   const [proposal, setProposal] = useState<Proposal | null>(null);
   const [problem, setProblem] = useState('');
   const change = (key: string, part: Partial<Row>) => {
@@ -47,7 +59,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
     const needs = rows.map(({ label, role, size, segment }) => {
       const { hosts, prefix } = sizeOf(size);
       return {
-        label: label.trim() || ROLES[role].word,
+        label: label.trim() || capital(ROLES[role].word),
         role,
         hosts: hosts ?? 0,
         prefix: prefix ?? null,
@@ -75,7 +87,7 @@ export function LayOut({ onClose }: { onClose: () => void }) {
             aria-label="Block to lay out in"
             className="mono"
             value={block}
-            placeholder="10.40.64.0/20"
+            placeholder="10.40.64.0/20 or next /23"
             maxLength={60}
             onChange={(event) => setBlock(event.target.value)}
           />

@@ -53,7 +53,7 @@ function ExactValue(props: { id: string; segment: Segment; mark: Mark; onClose: 
     host: [`Address of ${mark.name}`, host?.address ?? ''],
     range: ['DHCP range', scope.first && scope.last ? `${scope.first} - ${scope.last}` : ''],
     excluded: ['Excluded from the range', scope.excluded.join('; ')],
-    kept: ['Runs kept for kinds of hosts', kept.map(({ kind, run }) => `${kind} ${run}`).join('; ')],
+    kept: ['Addresses kept for a kind of host', kept.map(({ kind, run }) => `${kind} ${run}`).join('; ')],
   };
   const [label, value] = values[mark.kind];
   return (

@@ -80,13 +80,18 @@ function Signature({ ready }: { ready: boolean }) {
           Revision {clearance.revision}, signed by {clearance.by}, {moment(clearance.at)}. Any later change to
           the plan voids this.
         </p>
+        {summary.open && !summary.shipped && (
+          <p className="quiet">
+            Still open on Intake: {summary.open}. None of it keeps the site from shipping.
+          </p>
+        )}
         <Link to={deskPath(name, 'bench')}>Go to the bench</Link>
       </section>
     );
   }
   return (
     <section className="card part" aria-label="Signature">
-      <h2>{ready ? 'Ready to be signed' : 'Not clear yet'}</h2>
+      <h2>{ready && !empty ? 'Ready to be signed' : 'Not clear yet'}</h2>
       {clearance?.void && (
         <p className="note doubt" role="status">
           <b>The clearance of revision {clearance.revision} is void</b>
@@ -96,7 +101,7 @@ function Signature({ ready }: { ready: boolean }) {
       )}
       <p>
         {empty
-          ? 'The plan lacks a circuit or a segment.'
+          ? `The plan still lacks ${lacks.join(', ')}. `
           : `${count(summary.stops, 'stop')} and ${count(summary.warns, 'warn')} in the way. `}
         {plan.ship_date ? `It ships ${dated(plan.ship_date)}.` : 'It has no ship date yet.'}
       </p>

@@ -100,7 +100,12 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
       <div className="fields">
         {carried.map((segment) => {
           const where = segment ? plan.segments[segment] : undefined;
-          const usual = device.role === 'edge' ? `, usually ${where?.gateway ?? 'the gateway'}` : '';
+          const usual =
+            where?.role === 'transit'
+              ? ', its end of the link'
+              : device.role === 'edge'
+                ? `, usually ${where?.gateway ?? 'the gateway'}`
+                : '';
           return (
             segment &&
             where && (
