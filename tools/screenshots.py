@@ -20,6 +20,13 @@ def outbound(page: Page) -> None:
     page.get_by_role("list", name="Sites by ship week").wait_for()
 
 
+def new_site(page: Page) -> None:
+    page.goto("/new")
+    page.get_by_label("Name of the customer").fill("Tern & Tide Sailmakers")
+    page.get_by_label("Name of the site").fill("Slipway Loft")
+    page.get_by_text("as TERN/SLIP").wait_for()
+
+
 def addresses(page: Page) -> None:
     page.goto("/sites/FERN/DOCK/addresses")
     page.get_by_role("region", name="Segment Voice").wait_for()
@@ -109,6 +116,7 @@ def questions(page: Page) -> None:
 
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
+    "new-site": new_site,
     "addresses": addresses,
     "devices": devices,
     "clearance": clearance,

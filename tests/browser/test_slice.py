@@ -387,7 +387,8 @@ class Barriers(InBrowser):
                 ).to_be_visible()
             for scheme in ("light", "dark"):
                 with self.subTest(path=path, scheme=scheme):
-                    self.page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+                    self.page.emulate_media(color_scheme=scheme, reduced_motion="reduce")  # type: ignore[arg-type]
+                    expect(self.page.locator("html")).to_have_attribute("data-scheme", scheme)
                     self.assertEqual(self.axe(scheme), [])
 
 
