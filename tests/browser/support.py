@@ -24,6 +24,9 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
 
+#: Pages are fetched when they are looked at, not all of them after every load.
+SAVES_DATA = "Object.defineProperty(Navigator.prototype, 'connection', { get: () => ({ saveData: true }) })"
+
 expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
 
 
@@ -98,6 +101,7 @@ class InBrowser(unittest.TestCase):
     def _new_page(self) -> Page:
         context = self.browser.new_context(base_url=self.url, viewport={"width": 1280, "height": 800})
         self.addCleanup(context.close)
+        context.add_init_script(SAVES_DATA)
         page = context.new_page()
         page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))

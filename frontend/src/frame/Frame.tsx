@@ -30,6 +30,7 @@ export function Frame({ person }: { person: Person }) {
     document.title = titleAt(pathname);
   }, [pathname]);
   useEffect(() => {
+    if (savesData()) return; // who pays for every byte fetches a page when it is looked at
     const idle = window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 1));
     idle(fetchAll); // so that no page has to be waited for
   }, []);
@@ -61,6 +62,11 @@ export function Frame({ person }: { person: Person }) {
       </div>
     </PersonContext>
   );
+}
+
+/** Whether the browser asks to be sent as little as possible (Save Data API). */
+function savesData(): boolean {
+  return (navigator as { connection?: { saveData?: boolean } }).connection?.saveData === true;
 }
 
 function PersonMenu({ person }: { person: Person }) {
