@@ -18,7 +18,7 @@ from octaplan.core.values.addresses import Address, AddressError, Network, parse
 
 #: Reply marks at the beginning of lines, and what stands below a signature's dashes.
 _QUOTE_MARKS = re.compile(r"^(?:[ \t]*>)+", re.MULTILINE)
-_SIGNATURE = re.compile(r"^-- ?\n[^]*\Z".replace("[^]", r"[\s\S]"), re.MULTILINE)
+_SIGNATURE = re.compile(r"^-- ?\n[\s\S]*\Z", re.MULTILINE)
 
 
 class Meaning(StrEnum):
@@ -167,9 +167,7 @@ _VERB = re.compile(r"(?:please\s+)?(?:use|configure|assign|assigned|set)(?:\s+\w
 #: Words that begin so belong to what stands before them.
 _JOINING = re.compile(r"(?:for|is|as|on|at)\b", re.IGNORECASE)
 #: What joins several of one sort.
-_JOIN = re.compile(
-    r"\s*(?:,|;|/|&|\+|\||\band\b|\bor\b|\bund\b|\n|\s|\bthen\b|\bsecondary\b|\bprimary\b|[()\[\]])*\s*\Z", re.I
-)
+_JOIN = re.compile(r"\s*(?:,|;|/|&|\+|\||\band\b|\bor\b|\n|\s|\bthen\b|\bsecondary\b|\bprimary\b|[()\[\]])*\s*\Z", re.I)
 #: Where a sentence ends: what is named before it says nothing of what comes after.
 _STOP = re.compile(r"[;\n]|[.!?](?=\s+[A-Z(])|[.!?]\s*$", re.MULTILINE)
 
@@ -224,12 +222,9 @@ def _mention(found: re.Match[str], near: Address | None) -> _Mention | None:
             return None  # a short one before any whole one, or a time of day
         mask = named.get("bits") or named.get("slashed") or named.get("dotted")
         prefix = parse_mask(mask, address.family) if mask else None
-        last = (
-            _short(named["last"].lstrip("."), address)
-            if named.get("last", "") and "." not in named["last"][1:]
-            else None
-        )
-        last = parse_address(named["last"]) if named.get("last") and last is None else last
+        end = named.get("last") or ""
+        whole = end.count(".") == 3
+        last = None if not end else parse_address(end) if whole else _short(end.lstrip("."), address)
     except AddressError:
         return None
     if str(address).startswith("255.") and prefix is None:
@@ -266,7 +261,7 @@ _Scores = dict[Meaning, float]
 
 
 def _scores(letter: str, mentions: Sequence[_Mention], words: Sequence[_Word]) -> list[_Scores]:
-    """How strongly each address is named as each part."""
+    """How strongly each address is named as each meaning."""
     scores: list[_Scores] = [{} for _ in mentions]
     heads = dict(_under_heads(letter, mentions, words))
     before: Meaning | None = None
@@ -370,7 +365,7 @@ def _ipv4(letter: str, scored: Sequence[_Scored]) -> Readings:
     routed = [one for one in scored if one[1].get(Meaning.ROUTED, 0) >= 2.5 and _top(one[1]) is Meaning.ROUTED]
     rest = [one for one in scored if one not in routed]
     named_resolvers = [one for one in rest if _top(one[1]) is Meaning.RESOLVER]
-    link = [one for one in rest if one not in named_resolvers and _top(one[1]) not in (Meaning.OTHER,)]
+    link = [one for one in rest if one not in named_resolvers and _top(one[1]) is not Meaning.OTHER]
     alone = _mask_alone(letter)
     nets = list(_networks(link, alone))
     best, others = _pairs(link, nets)
@@ -392,7 +387,7 @@ def _ipv4(letter: str, scored: Sequence[_Scored]) -> Readings:
         address=_own(own, gateway, [pair[0] for pair in others]),
         prefix=_prefix(net, link, alone),
         gateway=_gateway(gateway, [pair[1] for pair in others]),
-        resolvers=_several(resolvers, resolvers_sure, " "),
+        resolvers=_several(resolvers, resolvers_sure),
         routed_blocks=_blocks(routed),
     )
 
@@ -537,11 +532,11 @@ def _prefix(net: Network | None, link: Sequence[_Scored], alone: tuple[int, Stre
     return Reading(f"/{net.prefix}", Sure.SAID, places or ((alone[1],) if alone else ()))
 
 
-def _several(some: Sequence[_Scored], sure: Sure, join: str) -> Reading | None:
+def _several(some: Sequence[_Scored], sure: Sure) -> Reading | None:
     if not some:
         return None
     texts = dict.fromkeys(str(mention.address) for mention, _ in some)
-    return Reading(join.join(texts), sure, tuple(mention.place for mention, _ in some))
+    return Reading(" ".join(texts), sure, tuple(mention.place for mention, _ in some))
 
 
 def _blocks(routed: Sequence[_Scored]) -> Reading | None:

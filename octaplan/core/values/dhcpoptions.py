@@ -107,9 +107,7 @@ def read_dhcp_options(cell: str) -> dict[str, str]:
         known = OPTIONS.get(number)
         try:
             value = known.check(value) if known else value
-        except TypedError as error:
-            raise TypedError(f"Option {number}, {known.name if known else ''}: {error}") from None
-        except AddressError as error:
+        except (TypedError, AddressError) as error:
             raise TypedError(f"Option {number}, {known.name if known else ''}: {error}") from None
         if len(value) > 200:
             raise TypedError(f"Option {number} holds {len(value)} characters: at most 200 are kept")

@@ -267,9 +267,7 @@ def device_address_leased(view: View) -> Iterator[Hit]:
     """
     for plan in view.equipped:
         ranges = [
-            (segment.vrf.casefold(), piece, segment)
-            for segment in plan.segments.values()
-            for piece in segment.scope.pieces
+            (segment.vrf.casefold(), piece) for segment in plan.segments.values() for piece in segment.scope.pieces
         ]
         gateways = {segment.gateway for segment in plan.segments.values()}
         hosts = {host.address for host in plan.hosts.values()}
@@ -277,7 +275,7 @@ def device_address_leased(view: View) -> Iterator[Hit]:
             for where, address in dict.fromkeys(_inside(plan, device)):
                 if address in gateways or address in hosts:
                     continue  # the rules of those speak
-                hit = next((r for table, r, _ in ranges if table == _table(plan, where) and r.holds(address)), None)
+                hit = next((r for table, r in ranges if table == _table(plan, where) and r.holds(address)), None)
                 if hit is not None:
                     yield Hit(
                         _of(plan, f"/devices/{key}/addresses/{where}", named(device), address),
