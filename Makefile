@@ -14,10 +14,11 @@ demo: $(SITE) ## Build everything and serve the demo portfolio
 
 test: lint front unit browser ## All linters and tests
 
-.venv/installed: requirements.lock pyproject.toml
+.venv/installed: requirements.lock requirements-uv.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.lock
+	$(BIN)/uv pip install --quiet --require-hashes -r requirements.lock
+	$(BIN)/uv pip install --quiet --no-deps -e .
 	touch $@
 
 frontend/node_modules/installed: frontend/package-lock.json
@@ -31,8 +32,9 @@ $(SITE): .venv/installed frontend/node_modules/installed $(SOURCES)
 build: $(SITE)
 
 lint: .venv/installed frontend/node_modules/installed ## Linters of both sides, side by side
-	printf '%s\n' "$(BIN)/ruff check ." "$(BIN)/ruff format --check ." "$(BIN)/mypy octaplan" "$(BIN)/lint-imports --no-logo" \
-	  "cd frontend && npm run --silent lint" "cd frontend && npx tsc --noEmit" | xargs -P $$(nproc) -I{} sh -c '{}'
+	printf '%s\n' "cd frontend && npx eslint ." "$(BIN)/mypy octaplan" "cd frontend && npx tsc --noEmit" \
+	  "cd frontend && npx prettier --check --log-level warn ." "$(BIN)/lint-imports --no-logo" \
+	  "$(BIN)/ruff check ." "$(BIN)/ruff format --check ." | xargs -P $$(nproc) -I{} sh -c '{}'
 
 front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
@@ -41,7 +43,8 @@ unit: .venv/installed ## All tests but those in a browser, side by side
 	$(BIN)/python -m tests tests.core tests.formats tests.store tests.server tests.test_cli tests.test_docs
 
 browser: $(SITE) ## The tests in a real browser, side by side
-	@command -v chromium > /dev/null || (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium)
+	@command -v chromium-headless-shell > /dev/null || \
+	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell)
 	$(BIN)/python -m tests tests.browser
 
 test-thorough: lint front $(SITE) ## All linters and tests, with many more examples of each property
@@ -53,7 +56,7 @@ dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; 
 	cd frontend && npm run --silent dev
 
 bench: .venv/installed ## The core's speed beside what else one could do, measured in the same run
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r benchmarks/requirements.txt
+	$(BIN)/uv pip install --quiet -r benchmarks/requirements.txt
 	$(BIN)/python -m benchmarks.check
 	$(BIN)/python -m benchmarks.boxes
 	$(BIN)/python -m benchmarks.imports

@@ -156,7 +156,9 @@ def main() -> None:
             password = re.search(r"ines, password (\S+)", said)[1]  # type: ignore[index]
             url = re.search(r"http://\S+", said)[0]  # type: ignore[index]
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+                browser = playwright.chromium.launch(
+                    executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox"]
+                )
                 page = browser.new_page(
                     base_url=url,
                     color_scheme=chosen.scheme,

@@ -1,24 +1,18 @@
-import { lazy, Suspense } from 'react';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { Frame } from './frame/Frame';
 import { DESK, PAGES, STAGES } from './pages';
+import { fetched } from './parts/fetched';
 import { Notice } from './parts/Notice';
 import { SignInAgain } from './sign-in/SignInAgain';
 
-const SignInPage = lazy(async () => ({ default: (await import('./sign-in/SignInPage')).SignInPage }));
+const SignInPage = fetched(async () => (await import('./sign-in/SignInPage')).SignInPage);
 
 export function App() {
   const person = usePerson();
   if (person.isPending) return null;
-  if (person.error instanceof Failure && person.error.status === 401) {
-    return (
-      <Suspense fallback={null}>
-        <SignInPage />
-      </Suspense>
-    );
-  }
+  if (person.error instanceof Failure && person.error.status === 401) return <SignInPage />;
   if (!person.data) return <Notice title="Octaplan does not answer" detail={String(person.error?.message)} />;
   return (
     <BrowserRouter>

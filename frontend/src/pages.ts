@@ -1,5 +1,6 @@
-import { lazy, type ComponentType, type LazyExoticComponent } from 'react';
+import type { ComponentType } from 'react';
 import type { Schemas } from './api/client';
+import { fetched } from './parts/fetched';
 
 /** One page: where it is, what it is called, what Go to finds it by, where a way to it stands, and its parts. */
 export interface Page {
@@ -7,15 +8,15 @@ export interface Page {
   title: string;
   about?: string;
   menu?: 'strip' | 'person' | 'administrator';
-  page: LazyExoticComponent<ComponentType>;
+  page: ComponentType;
 }
 
 const loading: (() => Promise<unknown>)[] = [];
 
 /** A page that is fetched when it is looked at first, or when nothing else is to do. */
-function fetched<Name extends string>(load: () => Promise<Record<Name, ComponentType>>, name: Name) {
+function page<Name extends string>(load: () => Promise<Record<Name, ComponentType>>, name: Name) {
   loading.push(load);
-  return lazy(async () => ({ default: (await load())[name] }));
+  return fetched(async () => (await load())[name]);
 }
 
 /** Fetch all pages, so that none has to be waited for. */
@@ -30,141 +31,141 @@ export const PAGES: Page[] = [
     title: 'Outbound',
     about: 'sites in preparation, load intake tables, import',
     menu: 'strip',
-    page: fetched(() => import('./outbound/OutboundPage'), 'OutboundPage'),
+    page: page(() => import('./outbound/OutboundPage'), 'OutboundPage'),
   },
   {
     path: '/new',
     title: 'New site',
     about: 'begin a site or customer by hand, add, make',
-    page: fetched(() => import('./register/NewSitePage'), 'NewSitePage'),
+    page: page(() => import('./register/NewSitePage'), 'NewSitePage'),
   },
   {
     path: '/space',
     title: 'Address space',
     about: 'blocks, free room, prefixes',
     menu: 'strip',
-    page: fetched(() => import('./space/SpacePage'), 'SpacePage'),
+    page: page(() => import('./space/SpacePage'), 'SpacePage'),
   },
   {
     path: '/findings',
     title: 'Findings',
     about: 'stops, warns, everything that was found, mend many',
     menu: 'strip',
-    page: fetched(() => import('./findings/FindingsPage'), 'FindingsPage'),
+    page: page(() => import('./findings/FindingsPage'), 'FindingsPage'),
   },
   {
     path: '/compare',
     title: 'Compare',
     about: 'two revisions or two sites beside each other',
-    page: fetched(() => import('./compare/ComparePage'), 'ComparePage'),
+    page: page(() => import('./compare/ComparePage'), 'ComparePage'),
   },
   {
     path: '/customers',
     title: 'Customers',
     about: 'blocks, room left, reach groups, defaults, notes',
     menu: 'strip',
-    page: fetched(() => import('./customers/CustomersPage'), 'CustomersPage'),
+    page: page(() => import('./customers/CustomersPage'), 'CustomersPage'),
   },
   {
     path: '/customers/:code',
     title: 'Customer',
-    page: fetched(() => import('./customers/CustomerPage'), 'CustomerPage'),
+    page: page(() => import('./customers/CustomerPage'), 'CustomerPage'),
   },
   {
     path: '/patterns',
     title: 'Patterns',
     about: 'layouts of segments for a kind of site',
     menu: 'strip',
-    page: fetched(() => import('./patterns/PatternsPage'), 'PatternsPage'),
+    page: page(() => import('./patterns/PatternsPage'), 'PatternsPage'),
   },
   {
     path: '/patterns/:key',
     title: 'Pattern',
-    page: fetched(() => import('./patterns/PatternPage'), 'PatternPage'),
+    page: page(() => import('./patterns/PatternPage'), 'PatternPage'),
   },
   {
     path: '/imports',
     title: 'Refused rows',
     about: 'inbox of intake tables, mend, dismiss',
-    page: fetched(() => import('./imports/InboxPage'), 'InboxPage'),
+    page: page(() => import('./imports/InboxPage'), 'InboxPage'),
   },
   {
     path: '/questions',
     title: 'Open questions',
     about: 'lists for providers and customers, answers read back',
-    page: fetched(() => import('./questions/QuestionsPage'), 'QuestionsPage'),
+    page: page(() => import('./questions/QuestionsPage'), 'QuestionsPage'),
   },
   {
     path: '/rollout',
     title: 'Many sites at once',
     about: 'make sites from a pattern, rollout',
-    page: fetched(() => import('./patterns/RolloutPage'), 'RolloutPage'),
+    page: page(() => import('./patterns/RolloutPage'), 'RolloutPage'),
   },
   {
     path: '/hardware/:key?',
     title: 'Hardware',
     about: 'types of routers, firewalls, switches',
     menu: 'strip',
-    page: fetched(() => import('./hardware/HardwarePage'), 'HardwarePage'),
+    page: page(() => import('./hardware/HardwarePage'), 'HardwarePage'),
   },
   {
     path: '/safe',
     title: 'Safe',
     about: 'secrets, passwords',
     menu: 'strip',
-    page: fetched(() => import('./safe/SafePage'), 'SafePage'),
+    page: page(() => import('./safe/SafePage'), 'SafePage'),
   },
   {
     path: '/journal',
     title: 'Journal',
     about: 'who did what',
     menu: 'strip',
-    page: fetched(() => import('./journal/JournalPage'), 'JournalPage'),
+    page: page(() => import('./journal/JournalPage'), 'JournalPage'),
   },
   {
     path: '/rules',
     title: 'Rule book',
     about: 'every rule with its reason',
     menu: 'person',
-    page: fetched(() => import('./rules/RulesPage'), 'RulesPage'),
+    page: page(() => import('./rules/RulesPage'), 'RulesPage'),
   },
   {
     path: '/settings',
     title: 'Settings',
     about: 'own networks, blocks of customers, conventions',
     menu: 'person',
-    page: fetched(() => import('./organisation/SettingsPage'), 'SettingsPage'),
+    page: page(() => import('./organisation/SettingsPage'), 'SettingsPage'),
   },
   {
     path: '/guide',
     title: 'Guide',
     about: 'how the work goes, help',
     menu: 'person',
-    page: fetched(() => import('./register/GuidePage'), 'GuidePage'),
+    page: page(() => import('./register/GuidePage'), 'GuidePage'),
   },
   {
     path: '/me',
     title: 'My account',
     about: 'own password, second factor',
     menu: 'person',
-    page: fetched(() => import('./people/MePage'), 'MePage'),
+    page: page(() => import('./people/MePage'), 'MePage'),
   },
   {
     path: '/people',
     title: 'People',
     menu: 'administrator',
-    page: fetched(() => import('./people/PeoplePage'), 'PeoplePage'),
+    page: page(() => import('./people/PeoplePage'), 'PeoplePage'),
   },
   {
     path: '/operation',
     title: 'Operation',
     menu: 'administrator',
-    page: fetched(() => import('./operation/OperationPage'), 'OperationPage'),
+    page: page(() => import('./operation/OperationPage'), 'OperationPage'),
   },
 ];
 
 /** The desk of a site. */
-export const DESK = fetched(() => import('./desk/DeskPage'), 'DeskPage');
+export const DESK = page(() => import('./desk/DeskPage'), 'DeskPage');
 
 /** Its pages in the order of the work, each with its number as a key. */
 export const STAGES: (Page & { stage: keyof Schemas['Stages'] })[] = [
@@ -172,43 +173,43 @@ export const STAGES: (Page & { stage: keyof Schemas['Stages'] })[] = [
     stage: 'intake',
     path: 'intake',
     title: 'Intake',
-    page: fetched(() => import('./desk/intake/IntakePage'), 'IntakePage'),
+    page: page(() => import('./desk/intake/IntakePage'), 'IntakePage'),
   },
   {
     stage: 'addresses',
     path: 'addresses',
     title: 'Addresses',
-    page: fetched(() => import('./desk/addresses/AddressesPage'), 'AddressesPage'),
+    page: page(() => import('./desk/addresses/AddressesPage'), 'AddressesPage'),
   },
   {
     stage: 'devices',
     path: 'devices',
     title: 'Devices',
-    page: fetched(() => import('./desk/devices/DevicesPage'), 'DevicesPage'),
+    page: page(() => import('./desk/devices/DevicesPage'), 'DevicesPage'),
   },
   {
     stage: 'credentials',
     path: 'credentials',
     title: 'Credentials',
-    page: fetched(() => import('./desk/credentials/CredentialsPage'), 'CredentialsPage'),
+    page: page(() => import('./desk/credentials/CredentialsPage'), 'CredentialsPage'),
   },
   {
     stage: 'clearance',
     path: 'clearance',
     title: 'Clearance',
-    page: fetched(() => import('./desk/clearance/ClearancePage'), 'ClearancePage'),
+    page: page(() => import('./desk/clearance/ClearancePage'), 'ClearancePage'),
   },
   {
     stage: 'bench',
     path: 'bench/:device?',
     title: 'Bench',
-    page: fetched(() => import('./desk/bench/BenchPage'), 'BenchPage'),
+    page: page(() => import('./desk/bench/BenchPage'), 'BenchPage'),
   },
   {
     stage: 'handover',
     path: 'handover',
     title: 'Handover',
-    page: fetched(() => import('./desk/handover/HandoverPage'), 'HandoverPage'),
+    page: page(() => import('./desk/handover/HandoverPage'), 'HandoverPage'),
   },
 ];
 

@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 
 import structlog
 from fastapi import FastAPI, Request
+from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse, Response
 from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
@@ -163,10 +164,19 @@ def _one_time_code() -> str:
     return "-".join("".join(secrets.choice(letters) for _ in range(4)) for _ in range(3))
 
 
+class _Assets(StaticFiles):
+    """Files whose names change with what is in them, so that nobody asks for one twice."""
+
+    def file_response(self, *args: Any, **options: Any) -> Response:
+        response = super().file_response(*args, **options)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
+
+
 def _serve_pages(app: FastAPI) -> None:
     """The built front end, if it is there: its files, and for every other address its one page."""
     if (SITE / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=SITE / "assets"), name="assets")
+        app.mount("/assets", GZipMiddleware(_Assets(directory=SITE / "assets"), compresslevel=6), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str, request: Request) -> Response:

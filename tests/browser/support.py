@@ -12,7 +12,7 @@ from datetime import date
 from pathlib import Path
 from typing import ClassVar
 
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, StorageState, ViewportSize, expect, sync_playwright
 
 from octaplan import demo
 from octaplan.store.database import Database
@@ -27,6 +27,16 @@ CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", 
 #: Pages are fetched when they are looked at, not all of them after every load.
 SAVES_DATA = "Object.defineProperty(Navigator.prototype, 'connection', { get: () => ({ saveData: true }) })"
 
+#: Counts the questions to the server that are not answered yet; what it streams is no question.
+COUNTS_QUESTIONS = """
+    const ask = window.fetch;
+    window.asked = 0;
+    window.fetch = (...what) => { window.asked += 1; return ask(...what).finally(() => { window.asked -= 1; }); };"""
+
+#: A page is there when it has a heading, every part of it has been fetched, and every question was answered.
+THERE = """() => document.querySelector('main :is(h1, h2)') && !document.querySelector('[aria-busy=true]')
+    && window.asked === 0"""
+
 expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
 
 
@@ -34,7 +44,7 @@ expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
 def _browser() -> Browser:
     """The browser of this process, which closes with it."""
     playwright = sync_playwright().start()
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM)
     atexit.register(playwright.stop)
     atexit.register(browser.close)
     return browser
@@ -61,6 +71,9 @@ class InBrowser(unittest.TestCase):
     password: ClassVar[str]
     said: ClassVar[str]
 
+    #: By name of the person: the cookies of the first page signed in.
+    sessions: ClassVar[dict[str, StorageState]]
+
     @classmethod
     def prepare(cls, data: Path) -> list[str]:
         """Make ready the data folder of the class's server; returns options for `octaplan serve`."""
@@ -79,6 +92,7 @@ class InBrowser(unittest.TestCase):
         if "Demo sign-in" in cls.said:
             cls.password = re.findall(r"ines, password (\S+)", cls.said)[0]
         cls.browser = _browser()
+        cls.sessions = {}
 
     def blank(self) -> Page:
         """A page of its own, not signed in."""
@@ -87,21 +101,24 @@ class InBrowser(unittest.TestCase):
         return page
 
     def visit(self, name: str = "ines") -> Page:
-        """A page of its own, signed in."""
-        page = self._new_page()
-        credentials = {"name": name, "password": self.password}
-        answer = page.context.request.post("/api/session", data=credentials, headers={"X-Octaplan": "1"})
-        self.assertTrue(answer.ok, answer.text())
-        page.goto("/")
-        expect(
-            page.get_by_role("button", name="Load intake tables").or_(page.get_by_role("list")).first
-        ).to_be_visible()
+        """A page of its own, signed in, at Outbound."""
+        return _go(self._enter(name), "/")
+
+    def _enter(self, name: str) -> Page:
+        """A page of its own, signed in, at no address yet."""
+        page = self._new_page(self.sessions.get(name))
+        if not page.context.request.get("/api/session").ok:  # the first page of this person, or signed out since
+            credentials = {"name": name, "password": self.password}
+            answer = page.context.request.post("/api/session", data=credentials, headers={"X-Octaplan": "1"})
+            self.assertTrue(answer.ok, answer.text())
+            self.sessions[name] = page.context.storage_state()
         return page
 
-    def _new_page(self) -> Page:
-        context = self.browser.new_context(base_url=self.url, viewport={"width": 1280, "height": 800})
+    def _new_page(self, session: StorageState | None = None) -> Page:
+        viewport = ViewportSize(width=1280, height=800)
+        context = self.browser.new_context(base_url=self.url, viewport=viewport, storage_state=session)
         self.addCleanup(context.close)
-        context.add_init_script(SAVES_DATA)
+        context.add_init_script(SAVES_DATA + COUNTS_QUESTIONS)
         page = context.new_page()
         page.set_default_timeout(20_000)
         page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))
@@ -114,14 +131,22 @@ class InBrowser(unittest.TestCase):
             self._page = self.visit()
         return self._page
 
+    def look_at(self, path: str, page: Page | None = None) -> Page:
+        """Go to a page, the test's own unless another is given, and wait until all of it is there."""
+        if page is None:
+            page = self._page = self._page or self._enter("ines")
+        return _go(page, path)
+
     def desk(self, site: str, stage: str = "addresses", page: Page | None = None) -> Page:
-        page = page or self.page
-        page.goto(f"/sites/{site}/{stage}")
-        expect(page.get_by_role("complementary", name="Findings")).to_be_visible()
-        expect(page.locator("[aria-busy=true]")).to_have_count(0)  # its page has been fetched
-        return page
+        return self.look_at(f"/sites/{site}/{stage}", page)
 
     def open_segment(self, label: str, page: Page | None = None) -> None:
         row = (page or self.page).get_by_role("region", name=f"Segment {label}", exact=True)
         row.get_by_role("button").first.click()
-        expect(row.get_by_label("Subnet", exact=True)).to_be_visible()
+        row.get_by_label("Subnet", exact=True).wait_for()
+
+
+def _go(page: Page, path: str) -> Page:
+    page.goto(path)
+    page.wait_for_function(THERE)
+    return page

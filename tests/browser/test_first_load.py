@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 
 from octaplan.server.app import SITE
+from tests.server.test_api import WithServer
 
 ASSETS = SITE / "assets"
 
@@ -30,3 +31,14 @@ class FirstLoad(unittest.TestCase):
                 wanted |= {ASSETS / name for name in asked} - fetched
         size = sum(len(gzip.compress(part.read_bytes())) for part in fetched)
         self.assertLess(size, MOST, f"{len(fetched)} files")
+
+
+class Delivery(WithServer):
+    def test_what_is_fetched_once_comes_packed(self) -> None:
+        for part in ASSETS.glob("index-*"):
+            answer = self.client.get(f"/assets/{part.name}", headers={"Accept-Encoding": "gzip"})
+            self.assertEqual(answer.headers["content-encoding"], "gzip")
+            self.assertIn("immutable", answer.headers["cache-control"])
+            self.assertEqual(answer.content, part.read_bytes())
+        page = self.client.get("/outbound")
+        self.assertEqual(page.headers["cache-control"], "no-cache")

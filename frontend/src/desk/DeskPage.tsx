@@ -1,10 +1,11 @@
-import { Suspense, type ReactNode, useCallback, useEffect, useMemo, useState } from 'react';
+import { type ReactNode, useCallback, useEffect, useMemo, useState } from 'react';
 import { Navigate, Outlet, useLocation, useNavigate, useParams } from 'react-router';
 import { Failure, type Desk } from '../api/client';
 import { useDesk, useRevise, type SiteName } from '../api/queries';
 import { remember } from '../frame/destinations';
 import { useMay } from '../frame/person';
 import { STAGES } from '../pages';
+import { DrawnContext } from '../parts/fetched';
 import { Notice } from '../parts/Notice';
 import { useKeys } from '../parts/useKeys';
 import { deskPath } from '../parts/words';
@@ -26,8 +27,8 @@ export function DeskPage() {
   const wide = pathname.includes('/bench');
   const ready = desk.data !== undefined;
 
-  const [fetched, setFetched] = useState(false);
-  const onFetched = useCallback(() => setFetched(true), []);
+  const [drawn, setDrawn] = useState(false);
+  const onDrawn = useCallback(() => setDrawn(true), []);
   useKeys((pressed) => {
     const stage = STAGES[Number(pressed) - 1];
     if (stage) void navigate(deskPath(name, stage.stage));
@@ -43,7 +44,7 @@ export function DeskPage() {
     const member = document.querySelector(`[data-path="${CSS.escape(memberOf(place))}"]`);
     (field ?? member)?.scrollIntoView({ block: 'center' });
     field?.focus({ preventScroll: true });
-  }, [hash, ready, key, fetched]);
+  }, [hash, ready, key, drawn]);
 
   const known = desk.data?.summary.name;
   useEffect(() => {
@@ -51,19 +52,16 @@ export function DeskPage() {
     if (known) remember({ to: deskPath(name), kind: 'site', name: known, detail, addresses: '' });
   }, [known, name, customer, site]);
 
-  const body = wide ? (
-    <Suspense fallback={<div aria-busy="true" />}>
+  const stage = (
+    <DrawnContext value={onDrawn}>
       <Outlet />
-      <WhenFetched then={onFetched} />
-    </Suspense>
+    </DrawnContext>
+  );
+  const body = wide ? (
+    stage
   ) : (
     <div className={`fill ${styles.body}`}>
-      <div className={styles.left}>
-        <Suspense fallback={<div aria-busy="true" />}>
-          <Outlet />
-          <WhenFetched then={onFetched} />
-        </Suspense>
-      </div>
+      <div className={styles.left}>{stage}</div>
       <FindingsRail />
     </div>
   );
@@ -112,10 +110,4 @@ export function DeskOf(props: {
       </LightContext>
     </DeskContext>
   );
-}
-
-/** Stands beside a page, and tells when that has been fetched and is there. */
-function WhenFetched({ then }: { then: () => void }) {
-  useEffect(then, [then]);
-  return null;
 }

@@ -1,7 +1,7 @@
 import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import { useColorScheme } from '@mui/material/styles';
-import { Suspense, useEffect, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { Link, NavLink, Outlet, useLocation, useNavigate } from 'react-router';
 import type { Person } from '../api/client';
 import { signOut } from '../api/queries';
@@ -54,9 +54,7 @@ export function Frame({ person }: { person: Person }) {
         </header>
         <main className={styles.main}>
           <Boundary at={pathname}>
-            <Suspense fallback={<div aria-busy="true" />}>
-              <Outlet />
-            </Suspense>
+            <Outlet />
           </Boundary>
         </main>
       </div>

@@ -1,10 +1,11 @@
 import Button from '@mui/material/Button';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { lazy, Suspense, useRef, useState, type DragEvent, type KeyboardEvent } from 'react';
+import { useRef, useState, type DragEvent, type KeyboardEvent } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { OutboundSite } from '../api/client';
 import { useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
+import { fetched } from '../parts/fetched';
 import { SeverityMark, StageMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { count, dated, deskPath } from '../parts/words';
@@ -12,11 +13,8 @@ import { ChoiceWord } from './ChoiceWord';
 import { matches, SHIPPING, STATES, TROUBLE, weekOf, type Choice, type Filters } from './filters';
 import styles from './outbound.module.css';
 
-const ImportDialog = lazy(async () => ({
-  default: (await import('../imports/ImportDialog')).ImportDialog,
-}));
-
-const FirstSite = lazy(async () => ({ default: (await import('./FirstSite')).FirstSite }));
+const ImportDialog = fetched(async () => (await import('../imports/ImportDialog')).ImportDialog);
+const FirstSite = fetched(async () => (await import('./FirstSite')).FirstSite);
 
 const KEYS = ['state', 'customer', 'technician', 'shipping', 'trouble'] as const;
 
@@ -122,20 +120,14 @@ export function OutboundPage() {
         />
       </div>
       {sites.length === 0 ? (
-        <Suspense fallback={null}>
-          <FirstSite mayPlan={mayPlan} onLoad={() => picker.current?.click()} />
-        </Suspense>
+        <FirstSite mayPlan={mayPlan} onLoad={() => picker.current?.click()} />
       ) : shown.length === 0 ? (
         <Notice title="No site fits the sentence" detail="Choose other words in it." />
       ) : (
         <SiteList sites={shown} today={today} />
       )}
       {dragging && <div className={styles.drop}>Drop intake tables to see what they would change</div>}
-      {files.length > 0 && (
-        <Suspense fallback={null}>
-          <ImportDialog files={files} onClose={() => setFiles([])} />
-        </Suspense>
-      )}
+      {files.length > 0 && <ImportDialog files={files} onClose={() => setFiles([])} />}
     </div>
   );
 }

@@ -1,8 +1,9 @@
 import Dialog from '@mui/material/Dialog';
-import { lazy, Suspense, useEffect, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { ENDED } from '../api/client';
+import { fetched } from '../parts/fetched';
 
-const SignIn = lazy(async () => ({ default: (await import('./SignInPage')).SignIn }));
+const SignIn = fetched(async () => (await import('./SignInPage')).SignIn);
 
 /** Signs in again over a page whose session has ended, so that nothing typed on it is lost. */
 export function SignInAgain() {
@@ -14,9 +15,7 @@ export function SignInAgain() {
   }, []);
   return (
     <Dialog open={ended} slotProps={{ paper: { 'aria-label': 'Sign in again' } }}>
-      <Suspense fallback={null}>
-        <SignIn title="The session has ended: sign in again" onDone={() => setEnded(false)} />
-      </Suspense>
+      <SignIn title="The session has ended: sign in again" onDone={() => setEnded(false)} />
     </Dialog>
   );
 }
