@@ -138,7 +138,7 @@ def import_tables(
 def export(
     path: Annotated[
         Path,
-        typer.Argument(help="A folder for CSV tables, an .xlsx workbook, or a .json file for the plan of one site."),
+        typer.Argument(help="A folder for CSV tables, an .xlsx or .ods workbook, or a .json file for one site's plan."),
     ],
     data: DataFolder,
     site: Annotated[str | None, typer.Option(help="Only this site, as CUSTOMER/SITE.")] = None,
@@ -147,6 +147,7 @@ def export(
     from octaplan.formats.columns import COLUMNS
     from octaplan.formats.planjson import write_plan
     from octaplan.formats.rows import table_rows
+    from octaplan.formats.spreadsheet import MEDIA
     from octaplan.formats.tables import csv_text
     from octaplan.formats.workbook import write_workbook
     from octaplan.store.journal import Act
@@ -158,8 +159,8 @@ def export(
             if site is None:
                 _fail("A .json file holds the plan of one site: name it with --site CUSTOMER/SITE")
             path.write_text(write_plan(chosen[0]), "utf-8")
-        elif path.suffix.casefold() == ".xlsx":
-            write_workbook(path, table_rows(chosen))
+        elif path.suffix.casefold() in MEDIA:
+            write_workbook(path, table_rows(chosen), path.suffix.casefold())
         else:
             path.mkdir(parents=True, exist_ok=True)
             for name, rows in table_rows(chosen).items():
@@ -171,17 +172,18 @@ def export(
 
 @app.command("intake-template")
 def intake_template(
-    file: Annotated[Path, typer.Argument(help="The workbook to write, ending in .xlsx.")],
+    file: Annotated[Path, typer.Argument(help="The workbook to write, ending in .xlsx or .ods.")],
 ) -> None:
     """Write an empty intake workbook to fill in, with notes at its columns and lists of values."""
+    from octaplan.formats.spreadsheet import MEDIA
     from octaplan.formats.workbook import write_workbook
 
-    if file.suffix.casefold() != ".xlsx":
-        _fail(f"{file} does not end in .xlsx: give the workbook such a name")
+    if file.suffix.casefold() not in MEDIA:
+        _fail(f"{file} does not end in .xlsx or .ods: give the workbook such a name")
     if file.exists():
         _fail(f"{file} is there already: choose another name, or take it away first")
     with _telling():
-        write_workbook(file)
+        write_workbook(file, suffix=file.suffix.casefold())
     print(f"An empty intake workbook is at {file}")
 
 

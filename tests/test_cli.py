@@ -153,19 +153,19 @@ class Records(InFolder):
         self.assertEqual((missing.returncode, missing.stderr.count("\n")), (2, 1))
 
     def test_a_workbook_goes_out_and_comes_in_the_same(self) -> None:
-        data, book = self.folder / "data", self.folder / "out.xlsx"
+        data, book = self.folder / "data", self.folder / "out.ods"
         octaplan("import", DEMO, "--data", data)
         self.assertEqual(octaplan("export", book, "--data", data).returncode, 0)
         self.assertIn("24 unchanged", octaplan("import", book, "--data", data).stdout)
 
     def test_an_empty_workbook_is_written_once(self) -> None:
-        book = self.folder / "intake.xlsx"
+        book = self.folder / "intake.ods"
         done = octaplan("intake-template", book)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         again = octaplan("intake-template", book)
         self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
         self.assertIn("is there already", again.stderr)
-        self.assertIn("does not end in .xlsx", octaplan("intake-template", self.folder / "intake.csv").stderr)
+        self.assertIn("does not end in .xlsx or .ods", octaplan("intake-template", self.folder / "intake.csv").stderr)
         self.assertEqual(octaplan("check", book).returncode, 0)
 
     def test_refused_rows_can_be_mended_and_loaded(self) -> None:

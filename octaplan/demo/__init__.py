@@ -39,6 +39,8 @@ ACCOUNTS = (
 )
 
 SETTINGS = {
+    "support": "Aldering desk, 555 0142, Mon to Sat 7 to 19",
+    "banner": "Only for those who look after this network. What is done here is recorded.",
     "own_networks": [{"name": "Remote access", "network": "10.255.0.0/16"}],
     "blocks": {
         "FERN": ["10.40.0.0/16"],

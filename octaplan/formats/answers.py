@@ -1,49 +1,39 @@
-"""Tables of open questions, as they are sent out and come back: CSV (RFC 4180) or XLSX (ISO/IEC 29500)."""
+"""Tables of open questions, as they are sent out and come back: CSV (RFC 4180), XLSX or ODS."""
 
 from __future__ import annotations
 
 import csv
 import io
 from collections.abc import Iterable, Sequence
+from itertools import islice
 from pathlib import Path, PurePath
 from typing import IO
 
 from octaplan.core.propose.asking import ASKED_COLUMNS
-from octaplan.formats.tables import MAX_CELL, TableError, cell_text, column_key, unguarded
-from octaplan.formats.workbook import text_cell
+from octaplan.formats.sheetreader import SUFFIXES, Spreadsheet, cell_text
+from octaplan.formats.spreadsheet import ColumnWritten, SheetWritten, write_spreadsheet
+from octaplan.formats.tables import MAX_CELL, TableError, column_key, unguarded
 
 MAX_ROWS = 50_000
 
 _WIDTHS = {"name": 26, "key": 24, "question": 60, "answer": 40}
 
 
-def write_answers(target: Path | IO[bytes], rows: Iterable[Sequence[str]]) -> None:
-    """Write a workbook of questions in the columns of `COLUMNS`, all cells text."""
-    import openpyxl  # slow to import, and most tables are CSV
-    from openpyxl.utils import get_column_letter
-
-    book = openpyxl.Workbook(write_only=True)
-    sheet = book.create_sheet("questions")
-    sheet.freeze_panes = "A2"
-    for number, name in enumerate(ASKED_COLUMNS, 1):
-        dimension = sheet.column_dimensions[get_column_letter(number)]
-        dimension.width = _WIDTHS.get(name, 14)
-        dimension.number_format = "@"
-    sheet.append(list(ASKED_COLUMNS))
-    for row in rows:
-        sheet.append([text_cell(sheet, cell) for cell in row])
-    book.save(target)
+def write_answers(target: Path | IO[bytes], rows: Iterable[Sequence[str]], suffix: str = ".xlsx") -> None:
+    """Write a workbook of questions in the columns of `ASKED_COLUMNS`, all cells text."""
+    columns = [ColumnWritten(name, _WIDTHS.get(name, 14)) for name in ASKED_COLUMNS]
+    write_spreadsheet(target, [SheetWritten("questions", columns, rows)], suffix)
 
 
 def read_answers(label: str, content: bytes) -> list[dict[str, str]]:
     """The rows of a table of questions that came back, by column. Raises `TableError`."""
     suffix = PurePath(label).suffix.casefold()
-    if suffix == ".xlsx":
+    if suffix in SUFFIXES:
         rows = _sheet(label, content)
     elif suffix == ".csv":
         rows = _csv(label, content)
     else:
-        raise TableError(f"{label} is not a .csv table or an .xlsx workbook")
+        raise TableError(f"{label} is not a .csv table or an .xlsx or .ods workbook")
     if not rows:
         raise TableError(f"{label} is empty: its first row must name the columns")
     keys = [column_key(cell) for cell in rows[0]]
@@ -70,16 +60,6 @@ def _csv(label: str, content: bytes) -> list[list[str]]:
 
 
 def _sheet(label: str, content: bytes) -> list[list[str]]:
-    import zipfile
-
-    import openpyxl
-
-    try:
-        book = openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=True)
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
-        raise TableError(f"{label} is not an XLSX workbook ({error})") from None
-    sheet = book.worksheets[0]
-    rows = []
-    for row in sheet.iter_rows(values_only=True, max_row=MAX_ROWS + 2):
-        rows.append([cell_text(value) for value in row])
-    return rows
+    book = Spreadsheet(io.BytesIO(content), label)
+    rows = book.sheet(book.names[0]).rows if book.names else iter(())
+    return [[cell_text(value) for value in row] for row in islice(rows, MAX_ROWS + 2)]

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import astuple, dataclass
 from functools import cache
 from pathlib import Path
+from textwrap import wrap
 from typing import Any
 from xml.sax.saxutils import escape
 
@@ -23,6 +24,7 @@ from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTempl
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.passwords import spoken
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.installer import installer_page
@@ -145,9 +147,11 @@ def _grid(
     return table
 
 
-def print_site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
+def print_site_sheet(
+    plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType], organisation: Organisation = UNDECIDED
+) -> bytes:
     """The engineer's sheet: every value to type, and no secrets."""
-    sheet = site_sheet(plan, hardware)
+    sheet = site_sheet(plan, hardware, organisation)
     story = [*_head(plan, heading, "Site sheet"), _pairs(sheet.facts)]
     for part in sheet.parts:
         title = f"{part.title}, {part.about}" if part.about else part.title
@@ -164,9 +168,11 @@ def print_site_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, Ha
     )
 
 
-def installer_sheet(plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType]) -> bytes:
+def installer_sheet(
+    plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType], organisation: Organisation = UNDECIDED
+) -> bytes:
     """The installer's page, in plain words."""
-    page = installer_page(plan, hardware)
+    page = installer_page(plan, hardware, organisation)
     story = _head(plan, heading, "Installer's page")
     story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), map(astuple, page.boxes), (50, 84, 40))]
     story.append(_p("2. Plug in, in this order", "part"))
@@ -215,15 +221,15 @@ def label_texts(plan: SitePlan, revision: int) -> list[Label]:
     return found
 
 
-def labels(plan: SitePlan, revision: int) -> bytes:
-    """One label a box, 100 by 50 mm: host name, site, ports, and a QR code of host name and revision."""
+def labels(plan: SitePlan, revision: int, support: str = "") -> bytes:
+    """One label a box, 100 by 50 mm: host name, site, ports, whom to call, a QR code of host name and revision."""
     _styles()
     target = io.BytesIO()
     canvas = Canvas(target, pagesize=LABEL_SIZE)
     canvas.setTitle(f"Labels {plan.customer}/{plan.site}")
     texts = label_texts(plan, revision)
     for label in texts:
-        _label(canvas, label, revision)
+        _label(canvas, label, revision, support)
     if not texts:
         canvas.setFont("Text", 11)
         canvas.drawString(6 * mm, 25 * mm, "No box to label yet: add one on Devices")
@@ -232,7 +238,7 @@ def labels(plan: SitePlan, revision: int) -> bytes:
     return target.getvalue()
 
 
-def _label(canvas: Canvas, label: Label, revision: int) -> None:
+def _label(canvas: Canvas, label: Label, revision: int, support: str) -> None:
     size = min(17.0, 17.0 * 58 * mm / max(1.0, pdfmetrics.stringWidth(label.name, "TextBold", 17)))
     canvas.setFont("TextBold", size)
     canvas.drawString(5 * mm, 41 * mm, label.name)
@@ -251,6 +257,8 @@ def _label(canvas: Canvas, label: Label, revision: int) -> None:
                 canvas.rect(69 * mm + x * cell, 44 * mm - (y + 1) * cell, cell * 1.02, cell * 1.02, stroke=0, fill=1)
     canvas.setFont("Text", 7)
     canvas.drawString(69 * mm, 14 * mm, f"revision {revision}")
+    for number, line in enumerate(wrap(support, 24)[:3]):
+        canvas.drawString(69 * mm, (10 - 3 * number) * mm, line)
     canvas.showPage()
 
 

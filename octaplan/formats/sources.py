@@ -10,7 +10,8 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import read_intake
 from octaplan.formats.planjson import PlanError, parse_plan, read_plan
-from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, open_workbook, read_csv
+from octaplan.formats.sheetreader import SUFFIXES, open_workbook
+from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, read_csv
 from octaplan.formats.taken import Intake
 
 
@@ -25,14 +26,14 @@ def load_paths(
             tables += open_folder(path, f"{path.name}/" if len(paths) > 1 else "", progress)
         elif not path.exists():
             raise TableError(f"{path} is not there")
-        elif path.suffix.casefold() == ".xlsx":
+        elif path.suffix.casefold() in SUFFIXES:
             tables += open_workbook(path, path.name, progress)
         elif path.suffix.casefold() == ".csv":
             tables.append(open_csv(path, progress=progress))
         elif path.suffix.casefold() == ".json":
             _add(plans, read_plan(path), path.name)
         else:
-            raise TableError(f"{path} is not a folder, an .xlsx workbook, a .csv table or a .json site plan")
+            raise TableError(f"{path} is not a folder, an .xlsx or .ods workbook, a .csv table or a .json site plan")
     return _read(tables, plans, existing)
 
 
@@ -53,14 +54,14 @@ def load_files(
     for name, content in files:
         path = PurePath(name)
         suffix = path.suffix.casefold()
-        if suffix == ".xlsx":
+        if suffix in SUFFIXES:
             tables += open_workbook(io.BytesIO(content), path.name, progress)
         elif suffix == ".json":
             _add(plans, parse_plan(content, path.name), path.name, closed)
         elif suffix == ".csv":
             tables.append(read_csv(io.BytesIO(content), path.stem.casefold(), path.name, progress))
         else:
-            raise TableError(f"{path.name} is not a .csv table, an .xlsx workbook or a .json site plan")
+            raise TableError(f"{path.name} is not a .csv table, an .xlsx or .ods workbook or a .json site plan")
     names = [table.name for table in tables]
     for name in NAMES:
         if names.count(name) > 1:

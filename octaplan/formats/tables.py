@@ -1,4 +1,4 @@
-"""Plain tables: CSV files (RFC 4180) and the sheets of an XLSX workbook, as rows of text.
+"""Plain tables: CSV files (RFC 4180) and the sheets of workbooks, as rows of text.
 
 TableError        a file, folder or workbook that cannot be read as intake tables at all
 """
@@ -8,19 +8,16 @@ from __future__ import annotations
 import csv
 import io
 import re
-import zipfile
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from datetime import date, datetime
 from pathlib import Path
 from types import MappingProxyType
-from typing import IO, NamedTuple, cast
+from typing import IO, NamedTuple
 
 from octaplan.core.values.errors import OctaplanError
 
 NAMES = ("sites", "circuits", "segments", "hosts")
 
 MAX_BYTES = 256 << 20
-MAX_UNPACKED = 512 << 20
 MAX_COLUMNS = 200
 MAX_ROWS = 2_000_000
 MAX_CELL = 1_000
@@ -96,7 +93,7 @@ def read_csv(stream: IO[bytes], name: str, label: str, progress: Progress | None
     header = next(rows, None)
     if header is None:
         raise TableError(f"{label} is empty: its first row must name the columns")
-    return _table(name, label, header.cells, rows)
+    return checked_table(name, label, header.cells, rows)
 
 
 def _csv_rows(stream: IO[bytes], label: str, progress: Progress | None = None) -> Iterator[Row]:
@@ -136,112 +133,6 @@ def _chain(first: str, rest: Iterable[str]) -> Iterator[str]:
         yield from rest
 
 
-def open_workbook(path: Path | IO[bytes], label: str, progress: Progress | None = None) -> list[Table]:
-    """The sheets of an XLSX workbook that are named for the four tables.
-
-    `progress` is told of the bytes of the packed workbook, each sheet having its share by its size.
-    """
-    if isinstance(path, Path) and path.stat().st_size > MAX_BYTES:
-        raise TableError(f"{label} is larger than {MAX_BYTES >> 20} MB: split it by customer")
-    source = path if progress is None else cast(IO[bytes], _Stoppable(path, progress))
-    import openpyxl  # slow to import, and most tables are CSV
-
-    from octaplan.formats.sheetdoubts import doubts_of
-
-    try:
-        with zipfile.ZipFile(source) as archive:
-            sizes = {member.filename: member.file_size for member in archive.infolist()}
-            packed = sum(member.compress_size for member in archive.infolist())
-            unpacked = sum(sizes.values())
-        if unpacked > MAX_UNPACKED:
-            raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
-        book = openpyxl.load_workbook(source, read_only=True, data_only=True)
-    except TableError:
-        raise
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
-        raise TableError(f"{label} is not an XLSX workbook ({error})") from None
-    sheets = {sheet.title.strip().casefold(): sheet for sheet in book.worksheets}
-    tables = []
-    for name in NAMES:
-        if name in sheets:
-            part = sheets[name]._worksheet_path.lstrip("/")
-            doubts, number = doubts_of(source, part)
-            values = sheets[name].iter_rows(values_only=True)
-            if progress is not None:
-                values = _told(values, progress, packed * sizes.get(part, 0) / max(1, unpacked * number))
-            rows = _sheet_rows(values, f"{label}/{name}", doubts)
-            header = next(rows, None)
-            if header is None:
-                raise TableError(f"{label}/{name} is empty: its first row must name the columns")
-            tables.append(_table(name, f"{label}/{name}", header.cells, rows)._replace(doubts=doubts))
-    if not tables:
-        raise TableError(f"{label} has none of the sheets sites, circuits, segments, hosts")
-    return tables
-
-
-class _Stoppable(io.BufferedIOBase):
-    """A file whose reading ends with what `progress` raises, whoever reads it."""
-
-    def __init__(self, source: Path | IO[bytes], progress: Progress) -> None:
-        self._stream = source.open("rb") if isinstance(source, Path) else source
-        self._progress = progress
-
-    def read(self, size: int | None = -1, /) -> bytes:
-        self._progress(0)
-        return self._stream.read(-1 if size is None else size)
-
-    def seek(self, offset: int, whence: int = 0, /) -> int:
-        return self._stream.seek(offset, whence)
-
-    def tell(self) -> int:
-        return self._stream.tell()
-
-    def seekable(self) -> bool:
-        return True
-
-    def readable(self) -> bool:
-        return True
-
-
-def _told(values: Iterable[Sequence[object]], progress: Progress, share: float) -> Iterator[Sequence[object]]:
-    """The rows of a sheet, of which now and then it is told; each stands for so many bytes."""
-    for number, row in enumerate(values, 1):
-        if number % 500 == 0:
-            progress(int(share * 500))
-        yield row
-
-
-def _sheet_rows(values: Iterable[Sequence[object]], label: str, doubts: dict[tuple[int, int], str]) -> Iterator[Row]:
-    dates: set[int] = set()
-    for number, row in enumerate(values, 1):
-        if number > MAX_ROWS:
-            raise TableError(f"{label} has more than {MAX_ROWS:,} rows: split it by customer")
-        cells = [cell_text(value) for value in row]
-        if not any(cells) and not any((number, place) in doubts for place in range(len(cells))):
-            continue
-        for place, value in enumerate(row):
-            if isinstance(value, date) and place not in dates:
-                doubts[number, place] = (
-                    f"The spreadsheet has made a date of it ({cells[place]}): format the cell as text, type it again"
-                )
-        if not dates:
-            dates = {place for place, cell in enumerate(cells) if column_key(cell) == DATES} or {-1}
-        yield Row(number, cells)
-
-
-def cell_text(value: object) -> str:
-    """A value of a spreadsheet as the text that stands for it."""
-    if value is None:
-        return ""
-    if isinstance(value, datetime) and value.time() == datetime.min.time():
-        value = value.date()
-    if isinstance(value, date):
-        return value.isoformat()
-    if isinstance(value, float) and value.is_integer():
-        value = int(value)
-    return str(value).strip()
-
-
 #: The one column that holds dates.
 DATES = column_key("ship_date")
 
@@ -255,7 +146,8 @@ NAMING_COLUMNS = {
 }
 
 
-def _table(name: str, label: str, header: list[str], rows: Iterator[Row]) -> Table:
+def checked_table(name: str, label: str, header: list[str], rows: Iterator[Row]) -> Table:
+    """A table whose header can be read. Raises `TableError`."""
     header = [cell.strip() for cell in header]
     while header and not header[-1]:
         header.pop()

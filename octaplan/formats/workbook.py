@@ -1,4 +1,4 @@
-"""The intake workbook (XLSX, ISO/IEC 29500): an empty one to fill in, or one with what is planned.
+"""The intake workbook (XLSX or ODS): an empty one to fill in, or one with what is planned.
 
 Every cell is text, so that no spreadsheet makes 10.4 of `10.40` or a date of `1-4`; a note at each column says
 what it holds, and columns with few values offer them as a list.
@@ -8,13 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
 from octaplan.formats.columns import COLUMNS
+from octaplan.formats.spreadsheet import ColumnWritten, SheetWritten, write_spreadsheet
 from octaplan.formats.tables import NAMING_COLUMNS
-
-#: The last row that a workbook can have, down to which columns offer their lists.
-LAST_ROW = 1_048_576
 
 GUIDE = "how to fill it in"
 
@@ -28,70 +26,22 @@ _HOW = (
 )
 
 
-def write_workbook(target: Path | IO[bytes], rows: Mapping[str, Iterable[Sequence[str]]] | None = None) -> None:
+def write_workbook(
+    target: Path | IO[bytes], rows: Mapping[str, Iterable[Sequence[str]]] | None = None, suffix: str = ".xlsx"
+) -> None:
     """Write a workbook with the four sheets, empty or with rows in the columns of `COLUMNS`, and how to fill it in."""
-    import openpyxl  # slow to import, and most tables are CSV
-
-    book = openpyxl.Workbook(write_only=True)  # rows go out as they come, however many there are
-    for name, columns in COLUMNS.items():
-        sheet = book.create_sheet(name)
-        _lists(sheet, name, list(columns))
-        _header(sheet, name, list(columns))
-        for row in (rows or {}).get(name, ()):
-            sheet.append([text_cell(sheet, cell) for cell in row])
-    guide = book.create_sheet(GUIDE)
-    guide.column_dimensions["A"].width = 110
-    for line in _HOW:
-        guide.append([line])
-    book.save(target)
+    sheets = [
+        SheetWritten(name, _columns(name), (rows or {}).get(name, ()), frozen=len(NAMING_COLUMNS[name]))
+        for name in COLUMNS
+    ]
+    guide = SheetWritten(GUIDE, [ColumnWritten("", 110)], [[line] for line in _HOW])
+    write_spreadsheet(target, [*sheets, guide], suffix)
 
 
-def text_cell(sheet: Any, text: str) -> Any:
-    """A cell that is text, whatever it looks like: a name that begins with = does not become a formula."""
-    from openpyxl.cell import WriteOnlyCell
-
-    if not text:
-        return None
-    cell = WriteOnlyCell(sheet, text)
-    cell.number_format = "@"
-    cell.data_type = "s"
-    return cell
-
-
-def _header(sheet: Any, name: str, columns: list[str]) -> None:
-    from openpyxl.cell import WriteOnlyCell
-    from openpyxl.comments import Comment
-    from openpyxl.styles import Font
-    from openpyxl.utils import get_column_letter
-
-    sheet.freeze_panes = f"{get_column_letter(len(NAMING_COLUMNS[name]) + 1)}2"
-    cells = []
-    for number, column in enumerate(columns, 1):
-        dimension = sheet.column_dimensions[get_column_letter(number)]
-        dimension.width = max(12, min(30, len(column) + 6))
-        dimension.number_format = "@"  # of cells that are still empty
-        cell = WriteOnlyCell(sheet, column)
-        needed = column in NAMING_COLUMNS[name]
-        cell.font = Font(bold=needed, italic=not needed)
-        note = COLUMNS[name][column].note.replace("`", "")
-        if note or needed:
-            words = "; ".join(part for part in ("needed" if needed else "", note) if part)
-            cell.comment = Comment(words, "Octaplan", width=280, height=90)
-        cells.append(cell)
-    sheet.append(cells)
-
-
-def _lists(sheet: Any, name: str, columns: list[str]) -> None:
-    from openpyxl.utils import get_column_letter
-    from openpyxl.worksheet.datavalidation import DataValidation
-
-    for column in columns:
-        values = COLUMNS[name][column].choices
-        if not values:
-            continue
-        letter = get_column_letter(columns.index(column) + 1)
-        offered = DataValidation(type="list", formula1='"{}"'.format(",".join(values)), allow_blank=True)
-        offered.errorTitle = column
-        offered.error = f"Choose one of: {', '.join(values)}"
-        sheet.data_validations.append(offered)
-        offered.add(f"{letter}2:{letter}{LAST_ROW}")
+def _columns(table: str) -> list[ColumnWritten]:
+    columns = []
+    for name, column in COLUMNS[table].items():
+        needed = name in NAMING_COLUMNS[table]
+        words = "; ".join(part for part in ("needed" if needed else "", column.note.replace("`", "")) if part)
+        columns.append(ColumnWritten(name, max(12, min(30, len(name) + 6)), words, needed, tuple(column.choices)))
+    return columns

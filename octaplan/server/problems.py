@@ -73,7 +73,7 @@ def _said(status: HTTPStatus) -> Callable[[Exception], JSONResponse]:
 _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     Problem: lambda problem: respond(problem.status, problem.detail, **problem.more),
     NoSuchSite: _said(HTTPStatus.NOT_FOUND),
-    Renamed: lambda error: respond(HTTPStatus.NOT_FOUND, in_words(error), now=error.now),
+    Renamed: lambda error: respond(HTTPStatus.NOT_FOUND, in_words(error), now=error.now.upper()),
     Conflict: _conflict,
     BadChange: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     AnswerError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.key),

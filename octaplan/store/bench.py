@@ -101,13 +101,13 @@ def load_runs(session: Session) -> Runs:
 
 
 def sheet_of(now: Snapshot, key: str, device: str) -> RunSheet:
-    """The run sheet of a device as plan and type are saved."""
-    held = now.sites.of(key)
+    """The run sheet of a device as plan, type and settings are saved."""
+    held, settings = now.sites.of(key), now.settings.current
     kind = now.types.types.get(held.plan.devices[device].type)
     known = held.worked_out.get(f"sheet {device}")
-    if known is None or known[0] is not kind:
-        known = held.worked_out[f"sheet {device}"] = (kind, run_sheet(held.plan, device, kind))
-    sheet: RunSheet = known[1]
+    if known is None or known[0] is not kind or known[1] is not settings:
+        known = held.worked_out[f"sheet {device}"] = (kind, settings, run_sheet(held.plan, device, kind, settings))
+    sheet: RunSheet = known[2]
     return sheet
 
 

@@ -13,8 +13,9 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.formats.columns import COLUMNS
 from octaplan.formats.intake import read_intake
 from octaplan.formats.rows import table_rows
+from octaplan.formats.sheetreader import MAX_UNPACKED
 from octaplan.formats.sources import load_files, load_paths
-from octaplan.formats.tables import MAX_UNPACKED, TableError, csv_text, guarded, read_csv, unguarded
+from octaplan.formats.tables import TableError, csv_text, guarded, read_csv, unguarded
 from octaplan.formats.taken import Intake
 from tests import examples
 from tests.core.check.test_portfolio import plans
@@ -319,7 +320,7 @@ class Folders(InFolder):
 
     def test_not_a_workbook(self) -> None:
         path = self.write("intake.xlsx", b"PK but not really")
-        with self.assertRaisesRegex(TableError, "not an XLSX workbook"):
+        with self.assertRaisesRegex(TableError, "not an XLSX or ODS workbook"):
             load_paths([path])
 
     def test_the_demo_tables_are_read_without_a_word(self) -> None:

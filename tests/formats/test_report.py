@@ -10,8 +10,9 @@ from benchmarks.portfolios import Expected, Shape, all_alike, in_groups, nested,
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.site import SitePlan
 from octaplan.formats import report
+from octaplan.formats.sheetreader import open_workbook
 from octaplan.formats.sources import load_files
-from octaplan.formats.tables import csv_text, open_workbook, read_csv
+from octaplan.formats.tables import csv_text, read_csv
 
 
 class Text(unittest.TestCase):

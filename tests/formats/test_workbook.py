@@ -13,9 +13,12 @@ import openpyxl
 
 from octaplan.formats.columns import COLUMNS
 from octaplan.formats.rows import table_rows
+from octaplan.formats.sheetreader import SUFFIXES, open_workbook
 from octaplan.formats.sources import load_files, load_paths
+from octaplan.formats.spreadsheet import LAST_ROW, MEDIA
+from octaplan.formats.tables import TableError
 from octaplan.formats.taken import Intake
-from octaplan.formats.workbook import GUIDE, LAST_ROW, write_workbook
+from octaplan.formats.workbook import GUIDE, write_workbook
 from tests.support import InFolder
 
 DEMO = Path(__file__).parents[2] / "octaplan" / "demo" / "tables"
@@ -76,14 +79,26 @@ class Workbook(InFolder):
 
     def test_what_is_planned_comes_back_as_it_was(self) -> None:
         plans = load_paths([DEMO]).plans
-        self.written(table_rows(plans.values()))
-        again = load_paths([self.path], plans)
-        self.assertEqual((again.refused, again.corrected), ([], []))
-        self.assertEqual(again.plans, plans)
-        fresh = load_files([("intake.xlsx", self.path.read_bytes())]).plans
-        self.assertEqual(
-            {key: len(plan.hosts) for key, plan in fresh.items()}, {k: len(p.hosts) for k, p in plans.items()}
-        )
+        for suffix in SUFFIXES:
+            with self.subTest(suffix):
+                path = self.folder / f"intake{suffix}"
+                write_workbook(path, table_rows(plans.values()), suffix)
+                again = load_paths([path], plans)
+                self.assertEqual((again.refused, again.corrected), ([], []))
+                self.assertEqual(again.plans, plans)
+                fresh = load_files([(path.name, path.read_bytes())]).plans
+                self.assertEqual(
+                    {key: len(plan.hosts) for key, plan in fresh.items()}, {k: len(p.hosts) for k, p in plans.items()}
+                )
+
+    def test_a_text_comes_back_with_its_blanks_and_signs(self) -> None:
+        text = 'a  b   c & <d> "é" =1+1'
+        for suffix in SUFFIXES:
+            stream = io.BytesIO()
+            write_workbook(stream, {"sites": [["FERN", "DOCK", text]]}, suffix)
+            stream.seek(0)
+            (row,) = open_workbook(stream, "book")[0].rows
+            self.assertEqual(row.cells[2], text, suffix)
 
     def test_no_formula_is_made_of_what_somebody_typed(self) -> None:
         rows = {"sites": [["FERN", "DOCK", "=1+1", *[""] * (len(COLUMNS["sites"]) - 3)]]}
@@ -198,3 +213,99 @@ class Mangled(InFolder):
         [(_, column, problem)] = self.faults(self.read(change))
         self.assertEqual(column, "gateway")
         self.assertIn("192168.8", problem)
+
+
+_TEXT = "urn:oasis:names:tc:opendocument:xmlns:{}:1.0"
+_HEADS = ("customer", "site", "segment", "subnet", "gateway")
+
+
+class MangledOds(InFolder):
+    """The same of OpenDocument, as spreadsheets write it."""
+
+    def read(self, rows: str, name: str = "segments") -> Intake:
+        names = " ".join(f'xmlns:{prefix}="{_TEXT.format(prefix)}"' for prefix in ("office", "table", "text"))
+        content = (
+            f'<office:document-content {names} xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:'
+            f'calcext:1.0"><office:body><office:spreadsheet><table:table table:name="{name}">{cells(*_HEADS)}{rows}'
+            "</table:table></office:spreadsheet></office:body></office:document-content>"
+        )
+        path = self.folder / "intake.ods"
+        with zipfile.ZipFile(path, "w") as archive:
+            archive.writestr("mimetype", MEDIA[".ods"])
+            archive.writestr("META-INF/manifest.xml", '<manifest:manifest xmlns:manifest="urn:m"/>')
+            archive.writestr("content.xml", content)
+        return load_paths([path])
+
+    def faults(self, rows: str) -> list[tuple[int, str, str]]:
+        return [(row.row, fault.column, fault.problem) for row in self.read(rows).refused for fault in row.faults]
+
+    def test_rows_that_a_spreadsheet_leaves_empty_do_not_count(self) -> None:
+        gap = '<table:table-row table:number-rows-repeated="3"><table:table-cell/></table:table-row>'
+        below = f'{gap}<table:table-row table:number-rows-repeated="1048000"><table:table-cell/></table:table-row>'
+        intake = self.read(gap + cells("FERN", "DOCK", "Office", "10.40.8.0/24", "10.40.9.400") + below)
+        self.assertEqual([row.row for row in intake.refused], [5])
+
+    def test_formulas_errors_covered_cells_hidden_rows_and_dates(self) -> None:
+        good = cells("FERN", "DOCK", "Office", "10.40.8.0/24")
+        for row, column, words in (
+            (cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F table:formula="of:=[.E2]"/>'), "gateway", "formula whose"),
+            (
+                cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F office:value-type="string" calcext:value-type="error">'
+                "<text:p>#REF!</text:p></F>"), "gateway", "shows #REF! there",
+            ),
+            (
+                cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F office:value-type="date" '
+                'office:date-value="2026-04-01"><text:p>1 Apr</text:p></F>'), "gateway", "made a date of it (2026-04-01)",
+            ),
+            (
+                cells("FERN", "DOCK", "Voice", "10.40.9.0/24").replace("</table:table-row>",
+                "<table:covered-table-cell/></table:table-row>"), "gateway", "one of the merged cells",
+            ),
+            (
+                cells("FERN", "DOCK", "Voice", "10.40.9.0/24").replace("<table:table-row",
+                '<table:table-row table:visibility="collapse"'), "customer", "row is hidden",
+            ),
+        ):  # fmt: skip
+            with self.subTest(words):
+                [(number, at, problem)] = self.faults(good + row)
+                self.assertEqual((number, at), (3, column))
+                self.assertIn(words, problem)
+
+    def test_a_note_at_a_head_is_not_its_name(self) -> None:
+        intake = self.read(
+            cells("FERN", "DOCK", "Office", "<F office:value-type='string'><office:annotation><text:p>ask</text:p>"
+                  "</office:annotation><text:p>10.40.8.0/24</text:p></F>")
+        )  # fmt: skip
+        self.assertEqual(str(next(iter(intake.plans["fern/dock"].segments.values())).subnet), "10.40.8.0/24")
+
+    def test_a_sheet_that_reaches_far_is_refused_before_anything_is_made_of_it(self) -> None:
+        far = '<table:table-row table:number-rows-repeated="1000000"><F table:number-columns-repeated="16000" '
+        for rows in (f'{far}office:value-type="string"><text:p>x</text:p></F></table:table-row>', far.replace(
+            "1000000", "1048570") + "/></table:table-row>" + cells(*("x" for _ in range(40)))):  # fmt: skip
+            with self.assertRaisesRegex(TableError, "segments.*reaches to row 1,|reaches to row 1,"):
+                self.read(rows.replace("<F", "<table:table-cell").replace("</F", "</table:table-cell"))
+        book = openpyxl.Workbook()
+        page = book.create_sheet("sites")
+        page["A1"], page["XFD1048576"] = "customer", "x"
+        path = self.folder / "far.xlsx"
+        book.save(path)
+        with self.assertRaisesRegex(TableError, "far.xlsx/sites: it reaches to row 1,048,576 and column 16,384"):
+            load_paths([path])
+
+    def test_what_is_damaged_is_said(self) -> None:
+        path = self.folder / "intake.ods"
+        for content, words in ((b"<office", "is damaged"), (b"<!DOCTYPE x [<!ENTITY e 'x'>]><x/>", "document type")):
+            with zipfile.ZipFile(path, "w") as archive:
+                archive.writestr("content.xml", content)
+            with self.subTest(words), self.assertRaisesRegex(TableError, f"intake.ods.*{words}"):
+                load_paths([path])
+
+
+def cells(*values: str) -> str:
+    """A row of cells of text, or of cells that begin with `<F`."""
+    made = (
+        value if value.startswith("<F") else f'<F office:value-type="string"><text:p>{value}</text:p></F>'
+        for value in values
+    )  # fmt: skip
+    row = f"<table:table-row>{''.join(made)}</table:table-row>"
+    return row.replace("<F", "<table:table-cell").replace("</F", "</table:table-cell")

@@ -38,7 +38,7 @@ class ByHand(WithServer):
         client = self.signed_in()
         self.assertEqual(client.put("/api/sites/FERN/DOCK/code", json={"code": "QUAY"}).json()["site"], "QUAY")
         gone = client.get("/api/sites/FERN/DOCK")
-        self.assertEqual((gone.status_code, gone.json()["now"]), (404, "fern/quay"))
+        self.assertEqual((gone.status_code, gone.json()["now"]), (404, "FERN/QUAY"))
         self.assertEqual(client.get("/api/sites/FERN/QUAY").status_code, 200)
 
     def test_what_is_put_away_is_listed_and_comes_back(self) -> None:

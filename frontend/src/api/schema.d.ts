@@ -533,7 +533,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/imports/template.xlsx': {
+  '/api/imports/template.{kind}': {
     parameters: {
       query?: never;
       header?: never;
@@ -970,7 +970,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/questions/list.xlsx': {
+  '/api/questions/list.{kind}': {
     parameters: {
       query?: never;
       header?: never;
@@ -3031,6 +3031,11 @@ export interface components {
      * @description Everything the desk of one site shows.
      */
     Desk: {
+      /**
+       * Blank
+       * @description Nothing is known yet of how its lines are handed off, nothing planned inside
+       */
+      blank: boolean;
       /** Checked Sites */
       checked_sites: number;
       clearance: components['schemas']['ClearanceShown'] | null;
@@ -4159,6 +4164,12 @@ export interface components {
      */
     Organisation: {
       /**
+       * Banner
+       * @description What a box says before one signs in, where it has no banner of its own
+       * @default
+       */
+      banner: string;
+      /**
        * Blocks
        * @description From which blocks each customer's segments are taken
        * @default {}
@@ -4213,6 +4224,12 @@ export interface components {
        */
       leave_fixed: number;
       /**
+       * Naming
+       * @description How new boxes are named
+       * @default {site}-{role}{number}
+       */
+      naming: string;
+      /**
        * Own Networks
        * @default []
        */
@@ -4229,6 +4246,12 @@ export interface components {
        * @constant
        */
       schema: 'octaplan.organisation/1';
+      /**
+       * Support
+       * @description Whom a site or an installer calls when something does not work: name, number, hours
+       * @default
+       */
+      support: string;
     };
     /**
      * OrganisationShown
@@ -7100,7 +7123,9 @@ export interface operations {
     parameters: {
       query?: never;
       header?: never;
-      path?: never;
+      path: {
+        kind: 'xlsx' | 'ods';
+      };
       cookie?: never;
     };
     requestBody?: never;
@@ -7111,6 +7136,15 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
       };
     };
   };
@@ -7785,7 +7819,9 @@ export interface operations {
         customer?: string;
       };
       header?: never;
-      path?: never;
+      path: {
+        kind: 'xlsx' | 'ods';
+      };
       cookie?: never;
     };
     requestBody?: never;

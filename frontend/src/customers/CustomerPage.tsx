@@ -1,5 +1,4 @@
 import Button from '@mui/material/Button';
-import Popover from '@mui/material/Popover';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
@@ -8,10 +7,11 @@ import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { Failure } from '../api/client';
 import { useMay } from '../frame/person';
-import { Line, Lines, LinkButton, Select } from '../parts/controls';
+import { Line, Lines, Select } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
+import { Unfolding } from '../parts/Unfolding';
 import { count, dated, deskPath } from '../parts/words';
 import { putCustomerAway, renameCustomer, useRegister } from '../register/queries';
 import styles from './customers.module.css';
@@ -106,7 +106,6 @@ function Shown({ customer }: { customer: Customer }) {
 
 /** What a customer is called, and putting it away. */
 function Called({ customer }: { customer: Customer }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [typed, setTyped] = useState({ name: customer.name, code: customer.code });
   const rename = useRegister(renameCustomer);
   const away = useRegister(putCustomerAway);
@@ -125,58 +124,46 @@ function Called({ customer }: { customer: Customer }) {
   );
   const wrong = rename.error ?? away.error;
   return (
-    <>
-      <LinkButton aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
-        rename or put away
-      </LinkButton>
-      <Popover
-        anchorEl={anchor}
-        open={anchor !== null}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': `What ${customer.name} is called` } }}
+    <Unfolding word="rename or put away" label={`What ${customer.name} is called`}>
+      <form
+        className="pile"
+        onSubmit={(event) => {
+          event.preventDefault();
+          rename.mutate(
+            { customer: customer.code, ...typed },
+            { onSuccess: () => void navigate(`/customers/${encodeURIComponent(typed.code.trim())}`) },
+          );
+        }}
       >
-        <form
-          className="pile"
-          style={{ width: 360, padding: 20 }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            rename.mutate(
-              { customer: customer.code, ...typed },
-              { onSuccess: () => void navigate(`/customers/${encodeURIComponent(typed.code.trim())}`) },
-            );
-          }}
-        >
-          {line('name', 'Name', 200)}
-          {line('code', 'Code, at all of its sites', 40)}
-          <div className="line apart">
-            <Button type="submit" variant="contained" loading={rename.isPending}>
-              Save
+        {line('name', 'Name', 200)}
+        {line('code', 'Code, at all of its sites', 40)}
+        <div className="line apart">
+          <Button type="submit" variant="contained" loading={rename.isPending}>
+            Save
+          </Button>
+          {asked ? (
+            <Button
+              color="error"
+              loading={away.isPending}
+              onClick={() => away.mutate(customer.code, { onSuccess: () => void navigate('/customers') })}
+            >
+              Put {count(customer.sites.length, 'site')} away
             </Button>
-            {asked ? (
-              <Button
-                color="error"
-                loading={away.isPending}
-                onClick={() => away.mutate(customer.code, { onSuccess: () => void navigate('/customers') })}
-              >
-                Put {count(customer.sites.length, 'site')} away
-              </Button>
-            ) : (
-              <Button color="error" onClick={() => setAsked(true)}>
-                Put away…
-              </Button>
-            )}
-          </div>
-          {asked && (
-            <p className="quiet small">
-              Its sites take part in nothing any more, and are kept with all they have: Customers brings them
-              back.
-            </p>
+          ) : (
+            <Button color="error" onClick={() => setAsked(true)}>
+              Put away…
+            </Button>
           )}
-          {wrong && <Trouble>{wrong.message}</Trouble>}
-        </form>
-      </Popover>
-    </>
+        </div>
+        {asked && (
+          <p className="quiet small">
+            Its sites take part in nothing any more, and are kept with all they have: Customers brings them
+            back.
+          </p>
+        )}
+        {wrong && <Trouble>{wrong.message}</Trouble>}
+      </form>
+    </Unfolding>
   );
 }
 

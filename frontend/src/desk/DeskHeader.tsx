@@ -1,14 +1,14 @@
 import Button from '@mui/material/Button';
-import Popover from '@mui/material/Popover';
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import { Link, NavLink, useLocation, useNavigate } from 'react-router';
 import { usePersonHere } from '../frame/person';
 import { useHere } from '../frame/useEvents';
 import { STAGES } from '../pages';
-import { Line, LinkButton } from '../parts/controls';
+import { Line } from '../parts/controls';
 import { Key, StageMark } from '../parts/Marks';
 import { PlanFields } from '../parts/PlanFields';
 import { Trouble } from '../parts/Trouble';
+import { Unfolding } from '../parts/Unfolding';
 import { away, dated, deskPath, localToday, moment, PATTERNS } from '../parts/words';
 import { putAway, recode, useRegister } from '../register/queries';
 import { useDeskState } from './context';
@@ -77,40 +77,22 @@ function Others() {
 /** What is known of the site itself, typed in place. */
 function SiteFacts() {
   const { plan } = useDeskState().desk;
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const button = useRef<HTMLButtonElement>(null);
   const { hash, key } = useLocation();
   const sought = hash.startsWith('#/') && !hash.slice(2).includes('/') ? hash.slice(2) : '';
-  useEffect(() => {
-    if (sought) setAnchor(button.current);
-  }, [sought, key]);
   return (
-    <>
-      <LinkButton ref={button} aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
-        site facts
-      </LinkButton>
-      <Popover
-        anchorEl={anchor}
-        open={anchor !== null}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
-        slotProps={{ paper: { role: 'dialog', 'aria-label': 'Site facts' } }}
-      >
-        <div style={{ width: 400, padding: 20, display: 'grid', gap: 16 }}>
-          <PlanFields
-            kind="site"
-            path=""
-            member={plan}
-            sought={sought}
-            labels={{
-              delegated_prefix: 'IPv6 prefix of the site',
-              reach_groups: `Reach groups (empty: all of ${plan.customer}, -: none)`,
-            }}
-          />
-          <SiteCode />
-        </div>
-      </Popover>
-    </>
+    <Unfolding word="site facts" label="Site facts" sought={sought && key}>
+      <PlanFields
+        kind="site"
+        path=""
+        member={plan}
+        sought={sought}
+        labels={{
+          delegated_prefix: 'IPv6 prefix of the site',
+          reach_groups: `Reach groups (empty: all of ${plan.customer}, -: none)`,
+        }}
+      />
+      <SiteCode />
+    </Unfolding>
   );
 }
 

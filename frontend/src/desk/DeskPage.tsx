@@ -67,7 +67,7 @@ export function DeskPage() {
   );
   const now = desk.error instanceof Failure ? desk.error.now.split('/') : [];
   if (now.length === 2) {
-    const [customer_ = '', site_ = ''] = now.map((code) => code.toUpperCase());
+    const [customer_ = '', site_ = ''] = now;
     return <Navigate replace to={deskPath({ customer: customer_, site: site_ })} />;
   }
   if (desk.error && (!desk.data || (desk.error instanceof Failure && desk.error.status === 404))) {

@@ -9,7 +9,7 @@ import { LinkButton } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { useKeys } from '../parts/useKeys';
-import { count, deskPath, isBlank, PATTERNS } from '../parts/words';
+import { count, deskPath, PATTERNS } from '../parts/words';
 import { useDeskState, useDrafting, useFound, useLight } from './context';
 import styles from './desk.module.css';
 import { KeyHints } from './DeskHeader';
@@ -172,7 +172,7 @@ function Verdict() {
       </h2>
     );
   }
-  if (isBlank(desk.plan)) return <h2>Nothing planned yet</h2>;
+  if (desk.blank) return <h2>Nothing planned yet</h2>;
   if (stops + warns === 0) {
     return (
       <h2 className="line">

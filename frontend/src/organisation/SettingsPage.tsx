@@ -43,9 +43,17 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
   });
   const fault = (place: string) =>
     save.error instanceof Failure && save.error.path.split(/[./]/).includes(place) ? save.error.message : '';
-  const told = ['own_networks', 'common_defaults', 'blocks', 'owned_domains', 'leave_fixed', 'growth'].some(
-    fault,
-  );
+  const told = [
+    'own_networks',
+    'common_defaults',
+    'blocks',
+    'owned_domains',
+    'leave_fixed',
+    'growth',
+    'naming',
+    'banner',
+    'support',
+  ].some(fault);
   const lines = (field: 'ownNetworks' | 'commonDefaults' | 'ownedDomains', place: string, label: string) => (
     <TextField
       fullWidth
@@ -61,6 +69,27 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
       slotProps={{
         inputLabel: { shrink: true },
         htmlInput: { spellCheck: false, maxLength: 20_000, style: { fontFamily: mono, fontSize: 13 } },
+      }}
+    />
+  );
+  const text = (field: 'naming' | 'banner' | 'support', label: string, hint: string, most: number) => (
+    <TextField
+      fullWidth
+      multiline={field === 'banner'}
+      maxRows={6}
+      label={label}
+      value={draft[field]}
+      disabled={!may}
+      error={fault(field) !== ''}
+      helperText={fault(field) || hint}
+      onChange={(event) => change({ [field]: event.target.value })}
+      slotProps={{
+        inputLabel: { shrink: true },
+        htmlInput: {
+          spellCheck: field === 'banner',
+          maxLength: most,
+          ...(field === 'naming' && { style: { fontFamily: mono, fontSize: 13 } }),
+        },
       }}
     />
   );
@@ -171,6 +200,28 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           </label>
         </Part>
       </div>
+      <Part title="Boxes and support" rules={[]}>
+        <div className={styles.columns}>
+          {text(
+            'naming',
+            'How new boxes are named',
+            'Made of {customer}, {site}, {role} and {number}; the first of a role has no number',
+            60,
+          )}
+          {text(
+            'support',
+            'Whom a site calls when something does not work',
+            'Name, number and hours; on the labels, the site sheet and the installer’s page',
+            120,
+          )}
+        </div>
+        {text(
+          'banner',
+          'What a box says before one signs in',
+          'On the run sheet of each box that has no banner of its own',
+          1000,
+        )}
+      </Part>
       <History number={shown.revision.number} />
     </form>
   );
@@ -181,14 +232,16 @@ function Part({ title, rules, children }: { title: string; rules: string[]; chil
     <section className="card part pile above" aria-label={title}>
       <h2>
         {title}
-        <span className={`line stretch quiet small end ${styles.rules}`}>
-          used by{' '}
-          {rules.map((rule) => (
-            <Link key={rule} to={`/rules#${rule}`} className="mono">
-              {rule}
-            </Link>
-          ))}
-        </span>
+        {rules.length > 0 && (
+          <span className={`line stretch quiet small end ${styles.rules}`}>
+            used by{' '}
+            {rules.map((rule) => (
+              <Link key={rule} to={`/rules#${rule}`} className="mono">
+                {rule}
+              </Link>
+            ))}
+          </span>
+        )}
       </h2>
       {children}
     </section>

@@ -13,6 +13,9 @@ const SETTINGS: Settings = {
   growth: 25,
   flag_documentation: false,
   owned_domains: ['fern.example'],
+  naming: '{site}-{role}{number}',
+  banner: 'Keep out',
+  support: 'The desk, 555 0142',
 };
 
 describe('settings as they are typed', () => {

@@ -13,6 +13,9 @@ export interface Draft {
   growth: string;
   flagDocumentation: boolean;
   ownedDomains: string;
+  naming: string;
+  banner: string;
+  support: string;
   /** What is usual at single customers, which their own pages change. */
   customers: Settings['customers'];
 }
@@ -30,6 +33,9 @@ export function draftOf(settings: Settings): Draft {
     growth: String(settings.growth),
     flagDocumentation: settings.flag_documentation,
     ownedDomains: settings.owned_domains.join('\n'),
+    naming: settings.naming,
+    banner: settings.banner,
+    support: settings.support,
     customers: settings.customers,
   };
 }
@@ -54,6 +60,9 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     growth: whole(draft.growth),
     flag_documentation: draft.flagDocumentation,
     owned_domains: lines(draft.ownedDomains),
+    naming: draft.naming,
+    banner: draft.banner,
+    support: draft.support,
     customers: draft.customers,
   };
 }

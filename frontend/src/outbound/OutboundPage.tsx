@@ -100,6 +100,13 @@ export function OutboundPage() {
             <a href="/api/imports/template.xlsx" download="intake.xlsx">
               empty intake workbook
             </a>
+            <a
+              href="/api/imports/template.ods"
+              download="intake.ods"
+              aria-label="empty intake workbook as ODS"
+            >
+              (ODS)
+            </a>
             <span>·</span>
             <Link to="/imports">refused rows</Link>
             <span>·</span>
@@ -111,7 +118,7 @@ export function OutboundPage() {
           type="file"
           multiple
           hidden
-          accept=".csv,.xlsx,.json"
+          accept=".csv,.xlsx,.ods,.json"
           aria-label="Intake tables"
           onChange={(event) => {
             setFiles([...(event.target.files ?? [])]);

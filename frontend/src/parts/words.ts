@@ -1,5 +1,3 @@
-import type { Plan } from '../api/client';
-
 const DAYS = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat'];
 const DAY = 86_400_000;
 
@@ -59,12 +57,4 @@ export const PATTERNS = '~patterns';
 export function deskPath(site: { customer: string; site: string }, page = 'addresses'): string {
   if (site.customer === PATTERNS) return `/patterns/${encodeURIComponent(site.site)}`;
   return `/sites/${encodeURIComponent(site.customer)}/${encodeURIComponent(site.site)}/${page}`;
-}
-
-/** Whether nothing is known yet of how a site's line is handed off, and nothing is planned inside. */
-export function isBlank({ circuits, segments }: Pick<Plan, 'circuits' | 'segments'>): boolean {
-  const begun = Object.values(circuits).some(
-    ({ handoff, address, gateway }) => handoff ?? address ?? gateway,
-  );
-  return !begun && Object.keys(segments).length === 0;
 }

@@ -56,7 +56,7 @@ export function CameBack() {
           ref={picker}
           type="file"
           hidden
-          accept=".csv,.xlsx"
+          accept=".csv,.xlsx,.ods"
           aria-label="Returned table"
           onChange={(event) => {
             const file = event.target.files?.[0];

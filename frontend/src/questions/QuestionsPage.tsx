@@ -92,6 +92,9 @@ function Chosen({ list, customer }: { list: QuestionList; customer: string }) {
         <a href={`/api/questions/list.xlsx?${query}`} download>
           XLSX
         </a>
+        <a href={`/api/questions/list.ods?${query}`} download>
+          ODS
+        </a>
       </div>
       <pre className={`scroll ${styles.text}`} tabIndex={0} aria-label={`The list for ${list.who}`}>
         {text}

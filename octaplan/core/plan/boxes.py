@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
-from itertools import count
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Route
+from octaplan.core.plan.organisation import UNDECIDED
 from octaplan.core.plan.site import Circuit, Segment, SitePlan
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
 
@@ -22,14 +22,20 @@ SERVER_OPTIONS = {
 }
 
 
-def host_name(site: str, role: DeviceRole, taken: Iterable[str]) -> str:
-    """A host name by convention, `SITE-edge`, `SITE-switch`, `SITE-switch2`, that is not yet taken."""
-    stem = re.sub(r"[^a-z0-9]+", "-", site.casefold()).strip("-") or "site"
+def host_name(plan: SitePlan, role: DeviceRole, convention: str = UNDECIDED.naming) -> str:
+    """A host name by convention (`SITE-edge`, `SITE-switch`, `SITE-switch2`) that no box of the site has yet."""
+    names = {device.name.casefold() for device in plan.devices.values() if device.name}
     short = {"access-point": "ap", "inner-router": "router"}.get(role, str(role))
-    names = {name.casefold() for name in taken}
-    base = f"{stem[:40]}-{short}"
-    numbered = (f"{base}{number}" for number in count(2))
-    return base if base not in names else next(name for name in numbered if name not in names)
+    codes = {"customer": _as_label(plan.customer), "site": _as_label(plan.site), "role": short}
+    numbered = convention if "{number}" in convention else convention + "{number}"
+    texts = (numbered.format(**codes, number=number) for number in ("", *range(2, 10_000)))
+    tidy = (re.sub(r"-{2,}", "-", text.casefold()).strip("-") for text in texts)
+    return next(name for name in tidy if name and name not in names)
+
+
+def _as_label(code: str) -> str:
+    """A code as a part of a name (RFC 1123)."""
+    return re.sub(r"[^a-z0-9]+", "-", code.casefold())[:16].strip("-") or "site"
 
 
 def own_address(plan: SitePlan, device: Device, segment: str) -> Address | None:

@@ -146,13 +146,7 @@ def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, A
         if was == now:
             continue
         map_, _, entry = name.partition("/")
-        label = (
-            known[name].words
-            if name in known
-            else entry_words(map_, entry, names)
-            if entry
-            else entry_words("", map_, names)
-        )
+        label = known[name].words if name in known else entry_words(map_, entry, names)
         if map_ == "ports" and was and now and was["mode"] == now["mode"]:
             for part, before, after in port_parts(was, now, names):
                 yield Change(f"{path}/{name}", subject, f"{label} {part}", before, after)
@@ -161,8 +155,8 @@ def _fields(path: str, subject: str, old: Mapping[str, Any], new: Mapping[str, A
         before, after = (value_words(value, names, kind) for value in (was, now))
         if before == after:  # left out, none, an empty entry: they read alike, and are not the same
             before, after = ("left out" if value is None else before or "none" for value in (was, now))
-        if before == after:
-            before, after = "as it was", "otherwise"
+        if before == after:  # two members that are called the same
+            after = f"another {after}"
         yield Change(f"{path}/{name}", subject, label, before, after)
 
 

@@ -34,10 +34,10 @@ _PORT_PARTS = {
 
 
 def entry_words(map_: str, key: str, names: Names) -> str:
-    """What an entry of a map inside a member is called: `port 2`, `address in Office`, `route`."""
-    noun = _ENTRIES.get(map_)
+    """What an entry of a map in a member is called: `port 2`, `address in Office`, `route`; without a key the map."""
+    noun = _ENTRIES.get(map_) if key else None
     if noun is None:
-        return key.replace("_", " ")
+        return (key or map_).replace("_", " ")
     if map_ == "addresses":
         return f"{noun} {_called(key, names)}"
     return f"{noun} {key}" if map_ in ("ports", "licences") else noun
@@ -111,7 +111,8 @@ def _port(use: Values, names: Names) -> str:
 
 
 def _route(route: Values, names: Names) -> str:
-    by = f"via {route['via']}" if route.get("via") else f"by {_called(route.get('circuit'), names) or 'nothing yet'}"
+    by = f"by {_called(route['circuit'], names)}" if route.get("circuit") else ""
+    by = " ".join(part for part in (f"via {route['via']}" if route.get("via") else "", by) if part) or "by nothing yet"
     metric = f", metric {route['metric']}" if route.get("metric", 1) != 1 else ""
     return f"{route.get('to')} {by}{metric}"
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
-from pydantic import ConfigDict, Field, StringConstraints, field_validator
+from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field_validator
 
 from octaplan.core.values.addresses import Address, Network, parse_network
 from octaplan.core.values.kinds import AddressField, Domain, Name, NetworkField, Part, TimeZone
@@ -27,6 +28,32 @@ class Side(StrEnum):
 
     FIRST = "first"
     LAST = "last"
+
+
+#: What a naming convention may speak of.
+NAME_MARKS = ("customer", "site", "role", "number")
+_MARK = re.compile(r"\{([^{}]*)\}")
+
+
+def _convention(text: str) -> str:
+    marks, own = _MARK.findall(text), _MARK.sub("", text)
+    unknown = [mark for mark in marks if mark not in NAME_MARKS]
+    if unknown:
+        known = ", ".join(f"{{{mark}}}" for mark in NAME_MARKS)
+        raise ValueError(f"{{{unknown[0]}}} is nothing that a name is made of: write {known}")
+    if not marks:
+        raise ValueError("All boxes would be called the same: write such as {site}-{role}{number}")
+    if not re.fullmatch(r"[A-Za-z0-9-]*", own):
+        raise ValueError("A name has letters, digits and hyphens (RFC 1123): write such as {site}-{role}{number}")
+    if len(own) > 20 or len(set(marks)) < len(marks):
+        raise ValueError("It is too long for a name (RFC 1035): write at most 20 letters, and each {mark} once")
+    return text
+
+
+#: How boxes are named, such as `{site}-{role}{number}`; the first of a role has no number.
+Convention = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), AfterValidator(_convention)
+]
 
 
 class OwnNetwork(Part):
@@ -69,6 +96,14 @@ class Organisation(Part):
     growth: int = Field(25, ge=0, le=400, description="Per cent that are added to expected hosts when room is made")
     flag_documentation: bool = Field(False, description="Whether addresses for examples (RFC 5737, 3849) are doubtful")
     owned_domains: list[Domain] = Field(default=[], max_length=1_000, description="Public domains of the customers")
+
+    naming: Convention = Field("{site}-{role}{number}", description="How new boxes are named")
+    banner: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1_000)] = Field(
+        "", description="What a box says before one signs in, where it has no banner of its own"
+    )
+    support: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = Field(
+        "", description="Whom a site or an installer calls when something does not work: name, number, hours"
+    )
 
     model_config = ConfigDict(populate_by_name=True)
 
@@ -124,3 +159,6 @@ class Organisation(Part):
 
 
 _NOTHING_SPECIAL = Defaults()
+
+#: Nothing has been decided.
+UNDECIDED = Organisation()

@@ -91,8 +91,7 @@ class _Fitter:
         self.host = self._own_host()
 
     def fitted(self) -> Device:
-        taken = [device.name for device in self.plan.devices.values() if device.name]
-        self.values["name"] = host_name(self.plan.site, self.role, taken)
+        self.values["name"] = host_name(self.plan, self.role, self.organisation.naming)
         self.values["time_servers"] = self.time_servers
         if self.role is DeviceRole.MODEM:
             self.values["name"] = None

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.settings import PortSettings, settings_of
 
@@ -60,7 +61,9 @@ _KIND_WORDS = {
 }
 
 
-def installer_page(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> InstallerPage:
+def installer_page(
+    plan: SitePlan, hardware: Mapping[str, HardwareType], organisation: Organisation = UNDECIDED
+) -> InstallerPage:
     """What goes where at a site; cables first from the provider inwards, each named once."""
     boxes, cables, empty, lights = [], [], [], []
     done: set[tuple[str, str]] = set()
@@ -88,6 +91,8 @@ def installer_page(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Inst
         if circuit.provider:
             reference = f", say the reference {circuit.reference}" if circuit.reference else ""
             call.append(f"{circuit.label} does not work: {circuit.provider}{reference}")
+    if organisation.support:
+        call.append(f"Anything else: {organisation.support}")
     return InstallerPage(boxes, cables, empty, lights, call)
 
 

@@ -16,6 +16,7 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import DeviceRole, PortMode, Service
 from octaplan.core.plan.hardware import FirstPassword, HardwareType, Medium, Takes
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Bench, Situation
 from octaplan.core.stage.entries import (
@@ -85,22 +86,22 @@ class RunSheet:
     problem: str = ""
 
 
-def run_sheet(plan: SitePlan, key: str, kind: HardwareType | None) -> RunSheet:
+def run_sheet(plan: SitePlan, key: str, kind: HardwareType | None, organisation: Organisation = UNDECIDED) -> RunSheet:
     """The run sheet of a device, from its plan and its hardware type."""
     device = plan.devices[key]
     if kind is None:
         return RunSheet((), f"The type {device.type} of {named(device)} is not on Hardware any more: put it back there")
     if not kind.ports:
         return RunSheet((), f"The type {kind.title} lists no ports yet: add them on Hardware")
-    return _Writer(plan, key, kind).write()
+    return _Writer(plan, key, kind, organisation).write()
 
 
 class _Writer:
-    def __init__(self, plan: SitePlan, key: str, kind: HardwareType) -> None:
+    def __init__(self, plan: SitePlan, key: str, kind: HardwareType, organisation: Organisation) -> None:
         self.plan, self.key, self.kind = plan, key, kind
         self.device = plan.devices[key]
         self.bench = Bench(plan, key, kind)
-        self.settings = settings_of(plan, key, kind)
+        self.settings = settings_of(plan, key, kind, organisation)
         self.steps: list[Step] = []
         self.group = ""
         slots = slots_of(plan, {kind.key: kind})

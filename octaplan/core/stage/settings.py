@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, servers
 from octaplan.core.plan.device import Band, Device, DeviceRole, PortMode, PortUse, Security, Service
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SitePlan
 from octaplan.core.values.addresses import Address, Network, Span
 
@@ -198,12 +199,14 @@ class BoxSettings:
     access: tuple[AccessSettings, ...]
 
 
-def settings_of(plan: SitePlan, key: str, kind: HardwareType | None = None) -> BoxSettings:
+def settings_of(
+    plan: SitePlan, key: str, kind: HardwareType | None = None, organisation: Organisation = UNDECIDED
+) -> BoxSettings:
     """What goes into a device of a plan. Its hardware type, where known, tells whether it has a radio of its own."""
     device = plan.devices[key]
     labels = {one: segment.label for one, segment in plan.segments.items()} | PLACES
     return BoxSettings(
-        identity=_identity(plan, device),
+        identity=_identity(plan, device, organisation),
         internet=tuple(internet_side(plan, circuit, device) for circuit, _ in circuits_of(plan, device)),
         routes=tuple(
             RouteSettings(
@@ -237,7 +240,7 @@ def settings_of(plan: SitePlan, key: str, kind: HardwareType | None = None) -> B
     )
 
 
-def _identity(plan: SitePlan, device: Device) -> Identity:
+def _identity(plan: SitePlan, device: Device, organisation: Organisation) -> Identity:
     return Identity(
         host_name=device.name,
         domain=device.domain,
@@ -247,7 +250,7 @@ def _identity(plan: SitePlan, device: Device) -> Identity:
         forwarders=tuple(device.forwarders),
         location=device.location or plan.street,
         contact=device.contact or plan.contact,
-        banner=device.banner,
+        banner=device.banner or organisation.banner or None,
         gateway=device.gateway,
     )
 

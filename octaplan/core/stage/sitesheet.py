@@ -9,6 +9,7 @@ from octaplan.core.plan.boxes import named, own_address
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import Handoff, Host, SegmentRole, SitePlan
 from octaplan.core.stage.settings import (
     AccessSettings,
@@ -70,7 +71,9 @@ class SiteSheet:
     parts: list[SheetPart]
 
 
-def site_sheet(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> SiteSheet:
+def site_sheet(
+    plan: SitePlan, hardware: Mapping[str, HardwareType], organisation: Organisation = UNDECIDED
+) -> SiteSheet:
     """The site sheet of a plan."""
     facts = [
         SheetRow("Street", plan.street),
@@ -78,10 +81,11 @@ def site_sheet(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> SiteShee
         SheetRow("Time zone", plan.time_zone),
         SheetRow("Ships", f"{plan.ship_date:%a} {plan.ship_date}" if plan.ship_date else None),
         SheetRow("Technician", plan.technician),
+        *([SheetRow("Our support", organisation.support)] if organisation.support else []),
     ]
     parts = [_circuit_part(plan, key) for key in plan.circuits]
     parts += [_segment_part(plan, key) for key in plan.segments]
-    parts += [_device_part(plan, key, hardware) for key in plan.devices]
+    parts += [_device_part(plan, key, hardware, organisation) for key in plan.devices]
     return SiteSheet(facts, parts)
 
 
@@ -196,9 +200,11 @@ def _host(host: Host) -> SheetHost:
     return SheetHost(host.name, addresses, str(host.mac or ""), method)
 
 
-def _device_part(plan: SitePlan, key: str, hardware: Mapping[str, HardwareType]) -> SheetPart:
+def _device_part(
+    plan: SitePlan, key: str, hardware: Mapping[str, HardwareType], organisation: Organisation
+) -> SheetPart:
     device, kind = plan.devices[key], hardware.get(plan.devices[key].type)
-    settings = settings_of(plan, key, kind)
+    settings = settings_of(plan, key, kind, organisation)
     rows = [
         SheetRow("Hardware", kind.title if kind else "of a type that is not on Hardware any more"),
         SheetRow("Serial", device.serial),

@@ -6,8 +6,9 @@ import re
 from collections.abc import Callable
 from typing import NamedTuple
 
-from octaplan.core.values.addresses import AddressError, parse_address, parse_mask
+from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_mask
 from octaplan.core.values.errors import TypedError
+from octaplan.core.values.readers import read_domain
 
 MOST = 64
 
@@ -28,8 +29,7 @@ def _addresses(text: str) -> str:
 
 
 def _mask(text: str) -> str:
-    bits = parse_mask(text)
-    return ".".join(str((0xFFFFFFFF << 32 - bits >> shift) & 255) for shift in (24, 16, 8, 0))
+    return Network.holding(Address(4, 0), parse_mask(text)).mask
 
 
 def _number(text: str) -> str:
@@ -38,14 +38,8 @@ def _number(text: str) -> str:
     return str(int(text))
 
 
-def _domain(text: str) -> str:
-    if not re.fullmatch(r"(?=.{1,253}$)[A-Za-z0-9_-]{1,63}(\.[A-Za-z0-9_-]{1,63})*\.?", text):
-        raise TypedError(f"{text[:40]!r} is no domain name: letters, digits and hyphens between dots belong here")
-    return text
-
-
 def _domains(text: str) -> str:
-    return ", ".join(_domain(part) for part in re.split(r"[\s,]+", text) if part)
+    return ", ".join(read_domain(part) for part in re.split(r"[\s,]+", text) if part)
 
 
 def _server(text: str) -> str:
@@ -69,8 +63,8 @@ OPTIONS = {
     4: DhcpOption("time server", _addresses),
     6: DhcpOption("resolver", _addresses),
     7: DhcpOption("log server", _addresses),
-    12: DhcpOption("host name", _domain),
-    15: DhcpOption("domain", _domain),
+    12: DhcpOption("host name", read_domain),
+    15: DhcpOption("domain", read_domain),
     26: DhcpOption("mtu", _number),
     28: DhcpOption("broadcast", _addresses),
     42: DhcpOption("ntp", _addresses),

@@ -95,6 +95,9 @@ class Desk(BaseModel):
     staging: list[StagingShown]
     shipped: Shipped | None
     checked_sites: int
+    blank: Annotated[
+        bool, Field(description="Nothing is known yet of how its lines are handed off, nothing planned inside")
+    ]
 
 
 class PatchOperation(BaseModel):
@@ -226,6 +229,7 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
         ],
         shipped=shipped if shipped else None,
         checked_sites=len(sites),
+        blank=plan.blank,
     )
 
 

@@ -60,14 +60,14 @@ def _pdf(content: bytes, name: str) -> Response:
 def installer(customer: Code, site: Code, records: Recorded, person: Looking) -> InstallerPage:
     """What somebody who is not a network person needs on site."""
     now = records.now
-    return installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types)
+    return installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types, now.settings.current)
 
 
 @router.get("/site-sheet")
 def engineers_sheet(customer: Code, site: Code, records: Recorded, person: Looking) -> SiteSheet:
     """Every value to type, and no secrets."""
     now = records.now
-    return site_sheet(now.sites.plan(f"{customer}/{site}"), now.types.types)
+    return site_sheet(now.sites.plan(f"{customer}/{site}"), now.types.types, now.settings.current)
 
 
 @router.get("/labels")
@@ -96,11 +96,11 @@ def printed(
     plan, heading = held.plan, _heading(now, held)
     records.journal.note(Act.PRINTED, person.author, f"{sheet}, revision {held.saved.number}", site=plan.key)
     if sheet == "labels":
-        content = _sheets().labels(plan, heading.revision)
+        content = _sheets().labels(plan, heading.revision, now.settings.current.support)
     elif sheet == "installer":
-        content = _sheets().installer_sheet(plan, heading, now.types.types)
+        content = _sheets().installer_sheet(plan, heading, now.types.types, now.settings.current)
     else:
-        content = _sheets().print_site_sheet(plan, heading, now.types.types)
+        content = _sheets().print_site_sheet(plan, heading, now.types.types, now.settings.current)
     return _pdf(content, sheet)
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 from http import HTTPStatus
-from typing import Annotated
+from typing import Annotated, Literal
 
 import structlog
 from fastapi import APIRouter, File, Path, Request, Response, UploadFile
@@ -20,6 +20,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.values.errors import OctaplanError, in_words
 from octaplan.formats import report
+from octaplan.formats.spreadsheet import MEDIA
 from octaplan.formats.tables import NAMES
 from octaplan.formats.workbook import write_workbook
 from octaplan.server.dependencies import Recorded
@@ -43,7 +44,6 @@ JOBS = 16
 
 #: How many are worked on at once; each may hold a table of hundreds of megabytes.
 WORKERS = 2
-XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 ImportId = Annotated[str, Path(pattern=r"^[0-9a-f]{16}$")]
 
@@ -206,13 +206,13 @@ def dismiss_row(number: Number, records: Recorded, person: Planning) -> None:
     records.imports.dismiss(number, person.author)
 
 
-@router.get("/template.xlsx", response_class=Response)
-def template(person: Looking) -> Response:
+@router.get("/template.{kind}", response_class=Response)
+def template(person: Looking, kind: Literal["xlsx", "ods"]) -> Response:
     """An empty intake workbook to fill in."""
     content = io.BytesIO()
-    write_workbook(content)
-    headers = {"Content-Disposition": 'attachment; filename="intake.xlsx"'}
-    return Response(content.getvalue(), media_type=XLSX, headers=headers)
+    write_workbook(content, suffix=f".{kind}")
+    headers = {"Content-Disposition": f'attachment; filename="intake.{kind}"'}
+    return Response(content.getvalue(), media_type=MEDIA[f".{kind}"], headers=headers)
 
 
 @router.get("/{import_id}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from datetime import datetime
 from http import HTTPStatus
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Query, Response, UploadFile
 from fastapi.responses import PlainTextResponse
@@ -24,9 +24,9 @@ from octaplan.core.propose.asking import (
 )
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.answers import read_answers, write_answers
+from octaplan.formats.spreadsheet import MEDIA
 from octaplan.formats.tables import csv_text
 from octaplan.server.dependencies import Recorded
-from octaplan.server.pages.imports import XLSX
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Person
@@ -143,13 +143,15 @@ def list_as_csv(records: Recorded, person: Looking, whom: Whom, who: Who, custom
     return Response(text.encode("utf-8-sig"), media_type="text/csv; charset=utf-8", headers=headers)
 
 
-@router.get("/list.xlsx", response_class=Response)
-def list_as_workbook(records: Recorded, person: Looking, whom: Whom, who: Who, customer: Who = "") -> Response:
+@router.get("/list.{kind}", response_class=Response)
+def list_as_workbook(
+    records: Recorded, person: Looking, kind: Literal["xlsx", "ods"], whom: Whom, who: Who, customer: Who = ""
+) -> Response:
     """The same as a workbook."""
     content = io.BytesIO()
-    write_answers(content, as_rows(_exported(records, person, whom, who, customer)))
-    headers = {"Content-Disposition": 'attachment; filename="questions.xlsx"'}
-    return Response(content.getvalue(), media_type=XLSX, headers=headers)
+    write_answers(content, as_rows(_exported(records, person, whom, who, customer)), f".{kind}")
+    headers = {"Content-Disposition": f'attachment; filename="questions.{kind}"'}
+    return Response(content.getvalue(), media_type=MEDIA[f".{kind}"], headers=headers)
 
 
 @router.post("/read")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 from typing import Any
 
@@ -21,7 +22,8 @@ from octaplan.core.plan.boxes import (
     servers,
 )
 from octaplan.core.plan.credentials import slots_of
-from octaplan.core.plan.device import DeviceRole, Route
+from octaplan.core.plan.device import Device, DeviceRole, Route
+from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.wiring import equip, usual_time_servers
 from octaplan.core.stage.bench import BENCH_NETWORKS, Bench, Face
@@ -48,14 +50,38 @@ class Names(unittest.TestCase):
             self.assertFalse(is_host_name(name), name)
 
     @given(
-        st.text(max_size=60), st.sampled_from(list(DeviceRole)), st.lists(st.sampled_from(["site-edge", "site-edge2"]))
+        st.text("aB1-./ é", min_size=1, max_size=40),
+        st.sampled_from(list(DeviceRole)),
+        st.integers(0, 12),
+        st.sampled_from(
+            ["{site}-{role}{number}", "{role}", "x{number}-{customer}-{site}", "-{role}-", "Net-{role}{number}-"]
+        ),
     )
     def test_a_name_by_convention_is_always_one_and_never_taken(
-        self, code: str, role: DeviceRole, taken: list[str]
+        self, code: str, role: DeviceRole, boxes: int, convention: str
     ) -> None:
-        name = host_name(code, role, taken)
-        self.assertTrue(is_host_name(name), name)
-        self.assertNotIn(name, taken)
+        plan = site()
+        plan = plan.model_copy(update={"site": code})
+        for _ in range(boxes):
+            name = host_name(plan, role, convention)
+            self.assertTrue(is_host_name(name), name)
+            self.assertNotIn(name, [device.name for device in plan.devices.values()])
+            box = Device(type="skerry-f7", role=role, name=name)
+            plan = plan.model_copy(update={"devices": {**plan.devices, f"box{len(plan.devices)}": box}})
+
+    def test_a_convention_is_made_of_what_there_is_and_tells_boxes_apart(self) -> None:
+        self.assertEqual(host_name(site(), DeviceRole.EDGE, "{customer}-{site}-{role}{number}"), "fern-dock-edge")
+        for wrong, words in (
+            ("edge", "would be called the same"),
+            ("{site}-{site}", "each {mark} once"),
+            ("{role}-twenty-one-letters-more", "too long"),
+            ("{sight}-{role}", "{sight} is nothing"),
+            ("{role} {number}", "letters, digits and hyphens"),
+            ("{role", "would be called the same"),
+            ("{site.__class__}{role}", "is nothing that a name"),
+        ):
+            with self.subTest(wrong), self.assertRaisesRegex(ValueError, re.escape(words)):
+                Organisation(naming=wrong)
 
     def test_addresses_in_a_text(self) -> None:
         self.assertEqual(

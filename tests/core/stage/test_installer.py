@@ -7,8 +7,10 @@ import unittest
 from typing import Any
 
 from octaplan.core.plan.device import DeviceRole
+from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.installer import InstallerPage, installer_page
+from octaplan.core.stage.sitesheet import SheetRow, site_sheet
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit
 
@@ -81,6 +83,11 @@ class ThePage(unittest.TestCase):
         edge["ports"]["WAN"]["cable"] = "yellow"
         page = installer_page(SitePlan.model_validate(document), TYPES)
         self.assertEqual((page.boxes[0].where, page.cables[0].cable), ("cabinet by the tills", "yellow"))
+
+    def test_it_ends_with_whom_the_office_says_to_call(self) -> None:
+        office = Organisation(support="The desk, 555 0142")
+        self.assertEqual(installer_page(self.plan, TYPES, office).call[-1], "Anything else: The desk, 555 0142")
+        self.assertIn(SheetRow("Our support", office.support), site_sheet(self.plan, TYPES, office).facts)
 
     def test_a_site_of_which_nothing_is_known_has_an_empty_page(self) -> None:
         empty: list[Any] = []

@@ -3,8 +3,11 @@ from __future__ import annotations
 import unittest
 
 from octaplan.core.plan.device import DeviceRole, PortMode
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.entries import Value, internet_values
+from octaplan.core.stage.runsheet import run_sheet
 from octaplan.core.stage.settings import BoxSettings, internet_side, scope_settings, settings_of
 from octaplan.core.stage.sitesheet import SheetRow, SiteSheet, site_sheet
 from tests.core.kit import hardware, office_site, with_device
@@ -31,6 +34,15 @@ class Edge(unittest.TestCase):
         self.assertIn(SheetRow("MTU", "1492"), site_sheet(plan, {}).parts[0].rows)
         told = [*internet_values(edge(plan).internet[0])]
         self.assertIn(Value("MTU", "1492"), told)
+
+    def test_a_box_without_a_banner_of_its_own_has_that_of_the_office(self) -> None:
+        plan, key = with_device(office_site(), hardware())
+        office = Organisation(banner="For the desk only")
+        self.assertEqual(settings_of(plan, key, hardware(), office).identity.banner, "For the desk only")
+        steps = run_sheet(plan, key, hardware(), office).steps
+        self.assertIn("For the desk only", [value.text for step in steps for value in step.values])
+        own = applied(plan, [{"op": "replace", "path": f"/devices/{key}/banner", "value": "Its own"}])
+        self.assertEqual(settings_of(own, key, hardware(), office).identity.banner, "Its own")
 
     def test_pppoe_names_the_place_of_its_password_and_never_the_password(self) -> None:
         lines = [circuit(address=None, handoff="pppoe", prefix=None, gateway=None, pppoe_user="dock@isp.example")]

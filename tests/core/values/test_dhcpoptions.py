@@ -21,7 +21,7 @@ class Options(unittest.TestCase):
     def test_each_value_is_checked_for_what_its_option_holds(self) -> None:
         for text, words in (
             ("42 time.example", "Option 42, ntp: .*addresses belong here"),
-            ("15 not a domain", "Option 15, domain: .*no domain name"),
+            ("15 not a domain", "Option 15, domain: .*is not a domain name"),
             ("26 large", "Option 26, mtu: .*no number"),
             ("66 10.40.8.9 10.40.8.10", "Option 66, tftp: .*names several"),
             ("66 10.40.8.900", "Option 66, tftp: "),

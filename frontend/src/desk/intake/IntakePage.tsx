@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import type { Circuit } from '../../api/client';
 import { Line, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
-import { count, deskPath, isBlank } from '../../parts/words';
+import { count, deskPath } from '../../parts/words';
 import { LetterDialog } from '../addresses/ReadDialog';
 import { useDeskState } from '../context';
 import styles from './intake.module.css';
@@ -61,7 +61,7 @@ export function IntakePage() {
         )}
         <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
       </div>
-      {mayPlan && isBlank(plan) && first && (
+      {mayPlan && state.blank && first && (
         <div className="card part below" role="note">
           Begin here: <b>paste</b> what the provider wrote about the line, or answer the first question.{' '}
           <Button variant="contained" onClick={() => setLetter(first)}>

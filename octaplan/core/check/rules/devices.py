@@ -269,13 +269,14 @@ def device_address_leased(view: View) -> Iterator[Hit]:
         ranges = [
             (segment.vrf.casefold(), piece) for segment in plan.segments.values() for piece in segment.scope.pieces
         ]
-        gateways = {segment.gateway for segment in plan.segments.values()}
-        hosts = {host.address for host in plan.hosts.values()}
+        told = {(segment.vrf.casefold(), segment.gateway) for segment in plan.segments.values()}
+        told |= {(_table(plan, host.segment), host.address) for host in plan.hosts.values()}
         for key, device in plan.devices.items() if ranges else ():
             for where, address in dict.fromkeys(_inside(plan, device)):
-                if address in gateways or address in hosts:
-                    continue  # the rules of those speak
-                hit = next((r for table, r in ranges if table == _table(plan, where) and r.holds(address)), None)
+                table = _table(plan, where)
+                if (table, address) in told:
+                    continue  # the rules of gateways and hosts speak
+                hit = next((piece for of, piece in ranges if of == table and piece.holds(address)), None)
                 if hit is not None:
                     yield Hit(
                         _of(plan, f"/devices/{key}/addresses/{where}", named(device), address),
