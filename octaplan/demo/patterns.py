@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime, time, timedelta
 
 from octaplan.core.plan.patch import applied
+from octaplan.core.plan.questions import BY_NAME, answer_key
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.core.propose.answering import GivenAnswer, take
 from octaplan.store.records import Records
@@ -99,6 +100,27 @@ ANSWERED = {
         ("Ada Fennimore, phone", False, {"place": ("cabinet behind the tills", ""), "replaces": ("none", ""),
                                          "hours": ("Mon–Sat 8–18", "")}),
     ],
+    "paws/heron": [
+        ("Gannet Broadband, phone", True, {"vlan": ("none", ""), "routed_blocks": ("none", ""),
+                                           "modem_subnet": ("none", "the line ends at a media converter"),
+                                           "speed": ("300 down, 100 up", ""), "support": ("01632 960 171", "")}),
+        ("Dr Wren Abbot, phone", True, {"replaces": ("none", "a new branch"), "dns_server": ("none", ""),
+                                        "dhcp_server": ("none", ""), "remote_access": ("none", ""),
+                                        "phone_provisioning": ("none", "the phones are set by hand"),
+                                        "place": ("comms cupboard by the back door", ""),
+                                        "hours": ("Mon–Sat 8–19", "")}),
+        ("Ines Aldering", True, {"licences": ("none", "")}),
+    ],
+    "libr/canal": [
+        ("Northlight Fibre, e-mail", True, {"vlan": ("none", ""), "routed_blocks": ("none", ""),
+                                            "modem_subnet": ("none", ""), "speed": ("100 down, 40 up", ""),
+                                            "support": ("01632 960 163", "")}),
+        ("Odile Marsh, e-mail", True, {"replaces": ("none", ""), "dns_server": ("none", ""),
+                                       "dhcp_server": ("none", ""), "phone_provisioning": ("none", ""),
+                                       "remote_access": ("none", ""),
+                                       "place": ("office behind the desk", ""), "hours": ("Tue–Sat 9–18", "")}),
+        ("Ines Aldering", True, {"licences": ("none", "")}),
+    ],
     "libr/weir": [("Odile Marsh, e-mail", True, {"dns_server": ("none", "we have no server here"),
                                                  "phone_system": ("none", "")})],
 }  # fmt: skip
@@ -110,7 +132,7 @@ def answered(plan: SitePlan, today: date) -> SitePlan:
     for source, confirmed, answers in ANSWERED.get(plan.key, []):
         first = next(iter(plan.circuits), "")
         given = [
-            GivenAnswer(f"{name}.{first}" if name in ("gateway", "vlan") else name, text, words)
+            GivenAnswer(answer_key(name, first if BY_NAME[name].each else ""), text, words)
             for name, (text, words) in answers.items()
         ]
         plan = applied(plan, take(plan, given, BY, at, source=source, confirmed=confirmed).operations)

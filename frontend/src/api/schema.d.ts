@@ -4693,6 +4693,8 @@ export interface components {
       address: string | null;
       /** Customer */
       customer: string;
+      /** Further */
+      further: string[];
       /** Gateway */
       gateway: string | null;
       /** Label */

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef } from 'react';
+import { Fragment, useRef } from 'react';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { SeverityMark } from '../parts/Marks';
@@ -60,6 +60,8 @@ export function PublicSpace({ customer }: { customer: string }) {
                       </>
                     )}
                     {line.routed && ' routed'}
+                    {line.further.length > 0 &&
+                      ` ${count(line.further.length, 'further address', 'further addresses')} taken`}
                   </span>
                 </div>
               </div>
@@ -91,6 +93,9 @@ function Strip({ line }: { line: Line }) {
       <rect x={0.5} y={2} width={wide} height={16} fill="var(--track)" stroke="var(--block)" />
       {Array.from({ length: Math.max(0, boxes - 1) }, (_, n) => (
         <path key={n} d={`M${(n + 1) * step} 2v16`} stroke="var(--line)" />
+      ))}
+      {line.further.map((address) => (
+        <Fragment key={address}>{mark(place(address), 'var(--quiet)')}</Fragment>
       ))}
       {mark(gateway, 'var(--block)')}
       {mark(own, 'var(--primary)')}

@@ -23,12 +23,10 @@ from octaplan.core.values.addresses import (
     BITS,
     PRIVATE_IPV4,
     Address,
-    AddressError,
     Network,
     Span,
     is_documentation,
     is_public,
-    parse_address,
 )
 
 Rows = NDArray[np.void]
@@ -347,7 +345,7 @@ class Claims:
         for item, circuit in enumerate(plan.circuits.values()):
             row = len(made["circuits"])
             made["circuits"] += _circuit_rows(circuit, site, item, labels)
-            made["further"] += [(site, item, row, words(address)) for address in _further(circuit)]
+            made["further"] += [(site, item, row, words(address)) for address in circuit.further]
             made["routed"] += [(site, item, row, *_first_and_last(block)) for block in circuit.routed_blocks]
             made["resolvers"] += [(site, row, -1, words(address)) for address in circuit.resolvers]
             if circuit.modem_subnet is not None:
@@ -561,15 +559,6 @@ def _circuit_rows(circuit: Circuit, site: int, item: int, labels: Labels) -> Ite
             words(address),
             words(gateway),
         )
-
-
-def _further(circuit: Circuit) -> Iterator[Address]:
-    """The further addresses of a hand-off that are planned for something."""
-    for text in circuit.uses:
-        try:
-            yield parse_address(text)
-        except AddressError:
-            continue  # wan-use-outside speaks
 
 
 def digest(text: str) -> int:

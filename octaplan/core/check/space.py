@@ -5,6 +5,7 @@ IPv4 is counted in addresses, IPv6 in /64s, since that is what segments take (RF
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
@@ -266,7 +267,10 @@ def _blocks(portfolio: Portfolio, window: Network, customer: str) -> list[Block]
 
 
 class Line(NamedTuple):
-    """A public block as a provider hands it to a site: the hand-off, or one routed to it."""
+    """A public block as a provider hands it to a site: the hand-off, or one routed to it.
+
+    `further` are the addresses in it that are planned for something besides, at this site or at another.
+    """
 
     provider: str
     network: Network
@@ -277,20 +281,31 @@ class Line(NamedTuple):
     site: str
     path: str
     label: str
+    further: list[Address]
 
 
 def public_lines(portfolio: Portfolio, customer: str = "") -> list[Line]:
     """Every block that providers hand to sites, by provider and address."""
     lines = []
+    planned = sorted({address for plan in portfolio for one in plan.circuits.values() for address in one.further})
     for plan in portfolio:
         if customer and plan.customer.casefold() != customer.casefold():
             continue
         for key, circuit in plan.circuits.items():
             where = (plan.customer, plan.site, f"/circuits/{key}", circuit.label)
             provider = circuit.provider or ""
-            if circuit.subnet is not None:
-                lines.append(Line(provider, circuit.subnet, False, circuit.address, circuit.gateway, *where))
-            if circuit.subnet6 is not None and circuit.subnet6 != circuit.subnet:
-                lines.append(Line(provider, circuit.subnet6, False, circuit.address6, circuit.gateway6, *where))
-            lines += [Line(provider, block, True, None, None, *where) for block in circuit.routed_blocks]
+            handed: list[tuple[Network | None, bool, Address | None, Address | None]] = [
+                (circuit.subnet, False, circuit.address, circuit.gateway),
+                (
+                    circuit.subnet6 if circuit.subnet6 != circuit.subnet else None,
+                    False,
+                    circuit.address6,
+                    circuit.gateway6,
+                ),
+                *((block, True, None, None) for block in circuit.routed_blocks),
+            ]
+            for network, routed, address, gateway in handed:
+                if network is not None:
+                    held = planned[bisect_left(planned, network.first) : bisect_right(planned, network.last)]
+                    lines.append(Line(provider, network, routed, address, gateway, *where, held))
     return sorted(lines, key=lambda line: (not line.provider, line.provider.casefold(), line.network, line.site))

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Container
+from contextlib import suppress
 from datetime import date, datetime
 from enum import StrEnum
 from typing import Annotated, Any, Literal
@@ -26,7 +27,16 @@ from pydantic import (
 )
 
 from octaplan.core.plan.device import Device, NamedSlot, Wireless
-from octaplan.core.values.addresses import BITS, Address, Network, Span, is_link_local, parse_address, parse_network
+from octaplan.core.values.addresses import (
+    BITS,
+    Address,
+    AddressError,
+    Network,
+    Span,
+    is_link_local,
+    parse_address,
+    parse_network,
+)
 from octaplan.core.values.kinds import (
     AddressField,
     Code,
@@ -140,6 +150,15 @@ class Circuit(Part):
         if self.anchor is None or self.prefix is None:
             return None
         return Network.holding(self.anchor, self.prefix)
+
+    @property
+    def further(self) -> list[Address]:
+        """The further addresses that are planned for something, as far as they are addresses."""
+        found = []
+        for text in self.uses:
+            with suppress(AddressError):  # wan-use-outside speaks
+                found.append(parse_address(text))
+        return found
 
     @property
     def subnet6(self) -> Network | None:

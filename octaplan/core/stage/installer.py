@@ -9,6 +9,7 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
+from octaplan.core.plan.questions import answer_key
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.settings import PortSettings, settings_of
 
@@ -87,10 +88,13 @@ def installer_page(
         for name, expect in kind.lights.items() if kind else ():
             lights.append(Light(named(device), name, expect))
     call = [f"On site: {plan.contact}"] if plan.contact else []
-    for circuit in plan.circuits.values():
-        if circuit.provider:
-            reference = f", say the reference {circuit.reference}" if circuit.reference else ""
-            call.append(f"{circuit.label} does not work: {circuit.provider}{reference}")
+    for key, circuit in plan.circuits.items():
+        number = plan.answers.get(answer_key("support", key))
+        whom = [circuit.provider or "the provider"] if circuit.provider or number else []
+        whom += [number.text] if number else []
+        whom += [f"say the reference {circuit.reference}"] if whom and circuit.reference else []
+        if whom:
+            call.append(f"{circuit.label} does not work: {', '.join(whom)}")
     if organisation.support:
         call.append(f"Anything else: {organisation.support}")
     return InstallerPage(boxes, cables, empty, lights, call)

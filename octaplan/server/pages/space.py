@@ -72,6 +72,7 @@ class PublicBlock(BaseModel):
     site: str
     path: str
     label: str
+    further: list[AddressField]
     shared: bool
 
 

@@ -109,3 +109,9 @@ class Public(unittest.TestCase):
             ],
         )
         self.assertEqual(public_lines(Portfolio([site(circuits=lines)]), "LOOM"), [])
+
+    def test_further_addresses_are_taken_at_every_site_of_a_block(self) -> None:
+        uses = {"203.0.113.19": "booking", "203.0.113.20": "phones", "nonsense": "", "192.0.2.9": "elsewhere"}
+        both = Portfolio([site(circuits=[circuit(uses=uses)]), site("FERN/MILL", circuits=[circuit()])])
+        for line in public_lines(both):
+            self.assertEqual([str(address) for address in line.further], ["203.0.113.19", "203.0.113.20"], line.site)

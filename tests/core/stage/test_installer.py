@@ -73,6 +73,13 @@ class ThePage(unittest.TestCase):
             "On site: Ada Fennimore, 01632 960 114", "Main does not work: Northlight Fibre, say the reference NL-1",
         ])  # fmt: skip
 
+    def test_the_number_that_a_provider_gave_is_rung(self) -> None:
+        document = self.plan.document()
+        answer = {"text": "01632 960 171", "by": "Ines", "at": "2027-01-04T10:00:00Z"}
+        document["answers"] = {f"support.{next(iter(document['circuits']))}": answer}
+        call = installer_page(SitePlan.model_validate(document), TYPES).call
+        self.assertEqual(call[1], "Main does not work: Northlight Fibre, 01632 960 171, say the reference NL-1")
+
     def test_no_address_mask_or_vlan_is_on_it(self) -> None:
         self.assertIsNone(re.search(r"\d+\.\d+\.\d+\.\d+|VLAN|subnet", repr(self.page)))
 
