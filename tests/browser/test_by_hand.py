@@ -77,8 +77,19 @@ class CustomersAndSites(Empty):
         expect(page.get_by_text("Ships Mon 2027-03-01")).to_be_visible()
 
 
-class ThreeSites(Empty):
-    """A customer with three sites, each planned until nothing stands in the way but its boxes."""
+class Planned(Empty):
+    """A site is planned when nothing stands in the way but its boxes."""
+
+    def nothing_but_boxes(self, page: Page) -> None:
+        expect(page.get_by_role("complementary", name="Findings").get_by_role("heading").first).to_have_text(
+            re.compile("No stop, no open warn")
+        )
+        page.keyboard.press("5")
+        expect(page.get_by_text("a box at its edge").first).to_be_visible()
+
+
+class ThreeSites(Planned):
+    """A customer with three sites."""
 
     #: A first site in less than this, in seconds: what a person has two minutes for.
     PATIENCE = 120
@@ -106,13 +117,6 @@ class ThreeSites(Empty):
         page.get_by_role("button", name="Draw it").click()
         page.get_by_role("button", name="Take it").click()
         expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()
-
-    def nothing_but_boxes(self, page: Page) -> None:
-        expect(page.get_by_role("complementary", name="Findings").get_by_role("heading").first).to_have_text(
-            re.compile("No stop, no open warn")
-        )
-        page.keyboard.press("5")
-        expect(page.get_by_text("a box at its edge").first).to_be_visible()
 
     def test_by_mouse_and_keys(self) -> None:
         page = self.first()
@@ -148,4 +152,45 @@ class ThreeSites(Empty):
         modem.fill("192.168.100.0/24")
         modem.press("Enter")
         self.lay_out(page)
+        self.nothing_but_boxes(page)
+
+
+class WithoutAMouse(Planned):
+    def tab_to(self, page: Page, name: str) -> None:
+        """Press Tab until a field or button of a name has the focus; where it would take a hundred, it cannot be reached."""
+        for _ in range(100):
+            page.keyboard.press("Tab")
+            if page.locator(":focus").and_(page.get_by_label(name).or_(page.get_by_role("button", name=name))).count():
+                return
+        self.fail(f"{name} is not reached by Tab")
+
+    def test_by_keyboard_alone(self) -> None:
+        page = self.first()
+        page.keyboard.press("n")
+        expect(page.get_by_label("Name of the customer")).to_be_focused()
+        page.keyboard.type("Quayside Bakehouse")
+        self.tab_to(page, "Name of the site")
+        page.keyboard.type("Ovens Lane")
+        self.tab_to(page, "Time zone of its place")
+        page.keyboard.press("Control+a")
+        page.keyboard.type("Europe/Dublin")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("note")).to_contain_text("Begin here")
+        self.tab_to(page, "Paste the provider’s letter")
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Letter of the provider")).to_be_focused()
+        page.keyboard.insert_text("IP 198.51.100.18/29, gateway .17, DNS 192.0.2.53 and 192.0.2.54, untagged")
+        self.tab_to(page, "Take what was read")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("note")).to_have_count(0)
+        page.keyboard.press("2")
+        expect(page.get_by_role("region", name="Circuit Main")).to_contain_text("198.51.100.16/29")
+        self.tab_to(page, "Lay out")
+        page.keyboard.press("Enter")
+        self.tab_to(page, "Draw it")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Take it")).to_be_visible()
+        self.tab_to(page, "Take it")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()
         self.nothing_but_boxes(page)

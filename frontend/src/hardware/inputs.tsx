@@ -79,6 +79,7 @@ export function Mask(props: {
       {props.label}
       <Line
         className="mono"
+        aria-label={props.label}
         aria-invalid={wrong}
         placeholder="/24 or 255.255.255.0"
         maxLength={20}

@@ -231,7 +231,12 @@ function WhatIsMeant(props: {
     onClose();
   };
   return (
-    <Menu open anchorEl={asked.anchor} onClose={onClose} aria-label={`What port ${port} is to carry`}>
+    <Menu
+      open
+      anchorEl={asked.anchor}
+      onClose={onClose}
+      slotProps={{ list: { 'aria-label': `What port ${port} is to carry` } }}
+    >
       <MenuItem dense autoFocus onClick={choose({ ...use, segment })}>
         {fresh} in place of {now}
       </MenuItem>
