@@ -3,6 +3,7 @@ import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { Frame } from './frame/Frame';
 import { DESK, PAGES, STAGES } from './pages';
+import { Failed } from './parts/Failed';
 import { fetched } from './parts/fetched';
 import { Notice } from './parts/Notice';
 import { SignInAgain } from './sign-in/SignInAgain';
@@ -17,6 +18,7 @@ export function App() {
   return (
     <BrowserRouter>
       <SignInAgain />
+      <Failed />
       <Routes>
         <Route element={<Frame person={person.data} />}>
           <Route index element={<Navigate to="/outbound" replace />} />

@@ -6,14 +6,20 @@ import '@fontsource/atkinson-hyperlegible-next/700.css';
 import './global.css';
 import CssBaseline from '@mui/material/CssBaseline';
 import { StyledEngineProvider, ThemeProvider } from '@mui/material/styles';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { App } from './app';
-import { Failure } from './api/client';
+import { FAILED, Failure } from './api/client';
 import { theme } from './theme';
 
 const queries = new QueryClient({
+  queryCache: new QueryCache({
+    onError: (error) => {
+      const expected = error instanceof Failure && error.status > 0 && error.status < 500;
+      if (!expected) window.dispatchEvent(new CustomEvent(FAILED, { detail: error.message }));
+    },
+  }),
   defaultOptions: {
     queries: {
       staleTime: 5_000,

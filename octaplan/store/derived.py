@@ -7,7 +7,7 @@ from typing import Any
 
 from octaplan.core.plan.boxes import interfaces, named
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.addresses import Address, Network, Span, parse_address
+from octaplan.core.values.addresses import Address, Network, Span
 
 Row = dict[str, Any]
 
@@ -50,8 +50,8 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Row]:
             yield claim(path, "hand-off", circuit.label, circuit.subnet6)
         if circuit.modem_subnet:
             yield claim(path, "modem", circuit.label, circuit.modem_subnet)
-        for text, use in circuit.uses.items():
-            yield claim(f"{path}/uses/{text}", "further address", use or circuit.label, parse_address(text))
+        for further, use in circuit.further.items():
+            yield claim(f"{path}/uses/{further}", "further address", use or circuit.label, further)
         for block in circuit.routed_blocks:
             yield claim(path, "routed block", circuit.label, block)
     for key, segment in plan.segments.items():

@@ -14,10 +14,12 @@ from datetime import UTC, datetime
 
 from sqlalchemy import delete, select
 
+from octaplan.core.check.findings import Severity
+from octaplan.core.plan.organisation import Defaults
 from octaplan.core.plan.site import PATTERNS, SitePlan
-from octaplan.core.propose.patterns import pattern_of, sizes
+from octaplan.core.propose.patterns import as_they_stand, pattern_of, sizes
 from octaplan.core.values.errors import OctaplanError
-from octaplan.store.database import Database
+from octaplan.store.database import Database, Turn
 from octaplan.store.models import PatternVersion
 from octaplan.store.plans import Plans
 from octaplan.store.snapshot import Sites
@@ -61,14 +63,15 @@ class Patterns:
             raise PatternError(
                 "The name of a pattern has three letters or digits at least: write such as Shop with tills"
             )
-        with self._database.turn():
-            return self._make(key, name, by, like)
+        with self._database.turn() as turn:
+            return self._make(turn, key, name, by, like)
 
-    def _make(self, key: str, name: str, by: str, like: SitePlan | None) -> SitePlan:
+    def _make(self, turn: Turn, key: str, name: str, by: str, like: SitePlan | None) -> SitePlan:
         if f"{PATTERNS}/{key}" in self.plans.now.all():
             raise PatternError(f"There is a pattern {key} already: give this one another name")
         empty = SitePlan(customer=PATTERNS, site=key, name=name, reach_groups=[])
-        pattern = pattern_of(like, key, name) if like is not None else empty
+        usual = turn.now.settings.current.usual(like.customer) if like is not None else Defaults()
+        pattern = pattern_of(like, key, name, usual) if like is not None else empty
         if like is not None and not pattern.segments:
             raise PatternError(f"{like.name or like.site} has no segments with subnets: there is nothing to make it of")
         self.plans.save_all([pattern], by, f"Made like {like.customer}/{like.site}" if like else "Made")
@@ -92,14 +95,27 @@ class Patterns:
             known = self._known[key, number] = SitePlan.model_validate_json(row.document)
         return known
 
-    def publish(self, key: str, revision: int, note: str, by: str) -> int:
-        """Make the draft, as it is at a revision, the next version; returns its number. Raises `PatternError`."""
+    def publish(self, key: str, revision: int, note: str, by: str, meant: bool = False) -> int:
+        """Make the draft, as it is at a revision, the next version; returns its number.
+
+        Raises `PatternError`, also while a stop stands in it, or a value of one customer that is not `meant`.
+        """
         with self._database.turn() as turn:
             held = turn.now.patterns.of(f"{PATTERNS}/{key}")
             pattern = held.plan
             if held.saved.number != revision:
                 raise PatternError("The pattern has been changed since: look at it again, then make the version")
             sizes(pattern)
+            stops = [finding for finding in held.findings if finding.severity is Severity.STOP]
+            if stops:
+                more = f" (and {len(stops) - 1} more)" if len(stops) > 1 else ""
+                raise PatternError(f"A version has no stop, so that no site gets one from it: {stops[0].message}{more}")
+            theirs = [one for one in as_they_stand(pattern, turn.now.settings.current) if one.whose]
+            if theirs and not meant:
+                raise PatternError(
+                    f"{theirs[0].text}, that of {theirs[0].whose}: leave it empty, so that each site takes what is "
+                    "usual at its customer, or say that it is meant so"
+                )
             newest = self.newest(key)
             if newest and self.version(key, newest) == pattern:
                 raise PatternError(f"Nothing has changed since version {newest}")

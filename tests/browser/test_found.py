@@ -109,3 +109,17 @@ class Sheets(InBrowser):
         self.look_at("/sites/LIBR/QUIET/clearance")
         expect(page.get_by_role("heading", name="Clear to ship").first).to_be_visible()
         expect(page.get_by_text(re.compile("Ines Aldering")).first).to_be_visible()
+
+
+class WhatFailed(InBrowser):
+    def test_an_error_of_the_server_never_looks_like_nothing_found(self) -> None:
+        page = self.look_at("/customers")
+        answer = {"status": 500, "content_type": "application/json", "body": '{"detail": "The disk is full"}'}
+        page.route("**/api/goto*", lambda route: route.fulfill(**answer))  # type: ignore[arg-type]
+        page.keyboard.press("/")
+        page.keyboard.type("2001:db8::1")
+        expect(page.get_by_text("It could not be looked up. The disk is full")).to_be_visible()
+        told = page.get_by_role("alert").filter(has_text="Something on this page could not be fetched")
+        expect(told).to_contain_text("The disk is full")
+        told.get_by_role("button", name="Close").click()
+        expect(told).to_have_count(0)

@@ -39,23 +39,57 @@ class Patterns(WithPattern):
         segment = next(iter(desk["plan"]["segments"]))
         self.assertEqual((desk["summary"]["customer_name"], desk["revision"]["number"]), ("Pattern", 1))
         self.assertTrue(all(f["path"].startswith(("/segments", "/hosts")) for f in desk["findings"]))
-        first = self.client.post(f"/api/patterns/{key}/versions", json={"revision": 1, "note": "begun"}).json()
-        self.assertEqual((first["number"], first["note"]), (1, "begun"))
-        again = self.client.post(f"/api/patterns/{key}/versions", json={"revision": 1})
-        self.assertIn("Nothing has changed", again.json()["detail"])
-        change = [{"op": "add", "path": f"/segments/{segment}/vlan", "value": 77}]
         where = f"/api/sites/~patterns/{key}"
-        self.assertEqual(self.client.patch(f"{where}/plan", json=change, headers={"If-Match": "1"}).status_code, 200)
+
+        def change(revision: int, path: str, value: object) -> None:
+            operations = [{"op": "add", "path": path, "value": value}]
+            answer = self.client.patch(f"{where}/plan", json=operations, headers={"If-Match": str(revision)})
+            self.assertEqual(answer.status_code, 200, answer.text)
+
+        stopped = self.client.post(f"/api/patterns/{key}/versions", json={"revision": 1})
+        self.assertEqual(stopped.status_code, 422)
+        self.assertRegex(
+            stopped.json()["detail"], "A version has no stop, .*phone 10.128.0.250 is inside the DHCP range"
+        )
+        change(1, f"/segments/{segment}/scope/last", desk["plan"]["segments"][segment]["scope"]["first"])
+        first = self.client.post(f"/api/patterns/{key}/versions", json={"revision": 2, "note": "begun"}).json()
+        self.assertEqual((first["number"], first["note"]), (1, "begun"))
+        again = self.client.post(f"/api/patterns/{key}/versions", json={"revision": 2})
+        self.assertIn("Nothing has changed", again.json()["detail"])
+        change(2, f"/segments/{segment}/vlan", 77)
         listed = {one["key"]: one for one in self.client.get("/api/patterns").json()}
         self.assertEqual((listed[key]["version"], listed[key]["edited"]), (1, True))
         self.assertIn(
-            "changed since", self.client.post(f"/api/patterns/{key}/versions", json={"revision": 1}).json()["detail"]
+            "changed since", self.client.post(f"/api/patterns/{key}/versions", json={"revision": 2}).json()["detail"]
         )
-        self.assertEqual(self.client.post(f"/api/patterns/{key}/versions", json={"revision": 2}).json()["number"], 2)
-        self.assertEqual(self.client.post(f"{where}/undo", headers={"If-Match": "2"}).status_code, 200)
+        self.assertEqual(self.client.post(f"/api/patterns/{key}/versions", json={"revision": 3}).json()["number"], 2)
+        self.assertEqual(self.client.post(f"{where}/undo", headers={"If-Match": "3"}).status_code, 200)
         self.assertEqual([v["number"] for v in self.client.get(f"/api/patterns/{key}").json()["versions"]], [2, 1])
         self.assertEqual(self.client.delete(f"/api/patterns/{key}").status_code, 204)
         self.assertEqual(self.client.get(f"/api/patterns/{key}").status_code, 404)
+
+    def test_what_is_one_customers_is_left_out_shown_and_asked_about(self) -> None:
+        settings = self.client.get("/api/organisation").json()["settings"]
+        usual = {"fern": {"domain": "fern.example", "resolvers": ["192.0.2.53", "192.0.2.54"]}}
+        saved = self.signed_in("pia").put(
+            "/api/organisation", json=settings | {"customers": usual}, headers={"If-Match": "0"}
+        )
+        self.assertEqual(saved.status_code, 200, saved.text)
+        client = self.signed_in("marek")
+        office = next(iter(self.plans.now.plan("FERN/DOCK").segments))
+        self.patch(client, [{"op": "add", "path": f"/segments/{office}/domain", "value": "dock.fern.example"},
+                            {"op": "add", "path": f"/segments/{office}/scope/last", "value": "10.40.8.199"}], 1)  # fmt: skip
+        key = client.post("/api/patterns", json={"name": "Branch", "like": "FERN/DOCK"}).json()["key"]
+        drawn = client.get(f"/api/sites/~patterns/{key}").json()["plan"]["segments"][office]
+        self.assertEqual((drawn["domain"], drawn["resolvers"]), (None, []))
+        put = [{"op": "add", "path": f"/segments/{office}/domain", "value": "shops.fern.example"}]
+        client.patch(f"/api/sites/~patterns/{key}/plan", json=put, headers={"If-Match": "1"})
+        (told,) = client.get(f"/api/patterns/{key}").json()["as_they_stand"]
+        self.assertEqual((told["text"], told["whose"]), ("Office has the domain shops.fern.example", "FERN"))
+        refused = client.post(f"/api/patterns/{key}/versions", json={"revision": 2})
+        self.assertIn("that of FERN: leave it empty", refused.json()["detail"])
+        meant = client.post(f"/api/patterns/{key}/versions", json={"revision": 2, "meant": True})
+        self.assertEqual(meant.json()["number"], 1)
 
     def test_names_that_will_not_do(self) -> None:
         for name, like, words in (

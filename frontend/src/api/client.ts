@@ -80,6 +80,9 @@ export async function failureOf(response: Response): Promise<Failure> {
   );
 }
 
+/** Told to the window when the server failed to answer a question. */
+export const FAILED = 'octaplan-failed';
+
 /** The event on `window` that tells that the session has ended under an open page. */
 export const ENDED = 'octaplan-session-ended';
 

@@ -2512,6 +2512,19 @@ export interface components {
       /** Rule */
       rule: string;
     };
+    /**
+     * AsItStands
+     * @description A value of a pattern that every site gets as it is written: where it stands, in words, and whose it is if it is
+     *     a customer's.
+     */
+    AsItStands: {
+      /** Path */
+      path: string;
+      /** Text */
+      text: string;
+      /** Whose */
+      whose: string;
+    };
     /** AskedFor */
     AskedFor: {
       /** Number */
@@ -4059,6 +4072,12 @@ export interface components {
     /** NewVersion */
     NewVersion: {
       /**
+       * Meant
+       * @description That a value of one customer stands in it was looked at
+       * @default false
+       */
+      meant: boolean;
+      /**
        * Note
        * @default
        */
@@ -4455,6 +4474,11 @@ export interface components {
      * @description A pattern as its page shows it, beside the desk of its draft.
      */
     PatternShown: {
+      /**
+       * As They Stand
+       * @description What sites get as it is written
+       */
+      as_they_stand: components['schemas']['AsItStands'][];
       /** Edited */
       edited: boolean;
       /** Key */

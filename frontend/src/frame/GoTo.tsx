@@ -43,6 +43,9 @@ export function GoTo() {
   const last = opened ? lastPlaces() : [];
   // nothing is offered before it has been looked up: what is there first stays highlighted, and is what Enter leads to
   const answered = asked === text && !answer.isPending && !answer.isPlaceholderData;
+  const said = answer.error
+    ? `It could not be looked up. ${answer.error.message}`
+    : (answer.data?.understood ?? '');
   const found = () => [
     ...lastFirst((answer.data?.places ?? []).map(placeTo), last),
     ...spaceFor(text),
@@ -59,12 +62,12 @@ export function GoTo() {
       open={opened && (typed ? !answer.isPending : last.length > 0)}
       onOpen={() => setOpened(true)}
       onClose={() => setOpened(false)}
-      noOptionsText={(answered && answer.data?.understood) || 'Looking…'}
+      noOptionsText={(answered && said) || 'Looking…'}
       options={options}
       filterOptions={(all) => all}
       getOptionLabel={(place) => place.name}
       getOptionKey={(place) => `${place.to} ${place.kind} ${place.addresses} ${place.name}`}
-      groupBy={() => (typed ? (answer.data?.understood ?? '') : 'Last places')}
+      groupBy={() => (typed ? said : 'Last places')}
       renderGroup={(group) => (
         <li key={group.key}>
           {group.group && <div className={styles.understood}>{group.group}</div>}

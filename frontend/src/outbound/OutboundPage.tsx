@@ -100,11 +100,7 @@ export function OutboundPage() {
             <a href="/api/imports/template.xlsx" download="intake.xlsx">
               empty intake workbook
             </a>
-            <a
-              href="/api/imports/template.ods"
-              download="intake.ods"
-              aria-label="empty intake workbook as ODS"
-            >
+            <a href="/api/imports/template.ods" download="intake.ods" aria-label="the same as ODS">
               (ODS)
             </a>
             <span>·</span>

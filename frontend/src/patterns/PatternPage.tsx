@@ -14,7 +14,8 @@ import { FindingsRail } from '../desk/FindingsRail';
 import { History, UndoRedo } from '../desk/History';
 import { memberOf } from '../desk/places';
 import { useMay } from '../frame/person';
-import { Line, LinkButton } from '../parts/controls';
+import { Line, LinkButton, Tick } from '../parts/controls';
+import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
 import { TypedField } from '../parts/TypedField';
@@ -55,6 +56,7 @@ function PatternHeader() {
   const navigate = useNavigate();
   const [note, setNote] = useState<string | null>(null);
   const [sure, setSure] = useState(false);
+  const [meant, setMeant] = useState(false);
   const shown = pattern.data;
   const newest = shown?.versions[0];
   return (
@@ -111,7 +113,7 @@ function PatternHeader() {
             className={`line stretch ${styles.note}`}
             onSubmit={(event) => {
               event.preventDefault();
-              make.mutate({ revision: revision.number, note }, { onSuccess: () => setNote(null) });
+              make.mutate({ revision: revision.number, note, meant }, { onSuccess: () => setNote(null) });
             }}
             onKeyDown={(event) => event.key === 'Escape' && setNote(null)}
           >
@@ -123,6 +125,12 @@ function PatternHeader() {
               value={note}
               onChange={(event) => setNote(event.target.value)}
             />
+            {shown?.as_they_stand.some((one) => one.whose) && (
+              <label className="line small">
+                <Tick checked={meant} onChange={(event) => setMeant(event.target.checked)} />
+                what is one customer’s is meant so
+              </label>
+            )}
             <Button type="submit" variant="contained" loading={make.isPending}>
               Make it
             </Button>
@@ -158,6 +166,25 @@ function Uses() {
       <div style={{ maxWidth: 340 }}>
         <TypedField path="/name" label="Name of the pattern" value={state.plan.name ?? ''} />
       </div>
+      {shown.as_they_stand.length > 0 && (
+        <section aria-label="As it stands">
+          <h3>As it stands at every site</h3>
+          <ul>
+            {shown.as_they_stand.map((one) => (
+              <li key={one.path}>
+                {one.text}
+                {one.whose && (
+                  <span role="note">
+                    {' '}
+                    <SeverityMark of="warn" size={12} /> that of {one.whose}: leave it empty, and each site
+                    takes what is usual at its customer
+                  </span>
+                )}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       {shown.versions.length > 0 && (
         <section aria-label="Versions">
           <h3>{count(shown.versions.length, 'version')}</h3>

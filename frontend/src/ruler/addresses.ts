@@ -66,8 +66,8 @@ export function spanOf(text: string): Span | undefined {
 
 /** The first and last address of a subnet that a host may have. */
 export function usable(net: Span & { prefix: number }): Span {
-  const trim = net.family === 4 && net.prefix <= 30 ? 1n : 0n;
-  return { family: net.family, first: net.first + trim, last: net.last - trim };
+  const low = net.prefix <= (net.family === 4 ? 30 : 126) ? 1n : 0n; // of IPv6: RFC 4291, 2.6.1
+  return { family: net.family, first: net.first + low, last: net.last - (net.family === 4 ? low : 0n) };
 }
 
 /** The end of an address that matters inside its subnet: `.20`, in a /16 `.8.20`, whole for IPv6. */

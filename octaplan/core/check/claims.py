@@ -444,7 +444,7 @@ def _segment_rows(segment: Segment, place: tuple[int, int, int], leasable: int) 
     )
     second = segment.subnet6
     if second is not None or segment.gateway6 is not None:
-        usable = 0 if second is None else min(second.size, MANY)
+        usable = 0 if second is None else _usable_size(second)
         facts = (-1 if second is None else second.prefix, 0, -1, usable, 0)
         subnet_ends = _ends(second)
         yield (
@@ -581,14 +581,16 @@ def _ends(subnet: Network | None) -> tuple[_Words, _Words, _Words, _Words]:
         return _NOWHERE
     family, value, prefix = subnet
     last = value | (1 << BITS[family] - prefix) - 1
-    trim = 1 if family == 4 and prefix <= 30 else 0
-    first, final, low, high = ((v >> 64, v & _LOW, family) for v in (value, last, value + trim, last - trim))
+    below = 1 if prefix <= (30 if family == 4 else 126) else 0  # as `Network.usable` has it
+    above = below if family == 4 else 0
+    first, final, low, high = ((v >> 64, v & _LOW, family) for v in (value, last, value + below, last - above))
     return first, final, low, high
 
 
 def _usable_size(subnet: Network) -> int:
     family, _, prefix = subnet
-    return min((1 << BITS[family] - prefix) - (2 if family == 4 and prefix <= 30 else 0), MANY)
+    ends = (2 if prefix <= 30 else 0) if family == 4 else int(prefix <= 126)
+    return min((1 << BITS[family] - prefix) - ends, MANY)
 
 
 def _inside_private(subnet: Network | None) -> bool:

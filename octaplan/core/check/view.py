@@ -25,7 +25,7 @@ from octaplan.core.plan.device import Device
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.site import Circuit, Host, Segment, SitePlan
-from octaplan.core.values.addresses import Address, Network
+from octaplan.core.values.addresses import RESERVED_ANYCAST, Address, Network
 from octaplan.core.values.lazy import lazy
 
 Member = Segment | Host | Circuit | Device
@@ -285,7 +285,10 @@ class View:
         own, asked = owner[suspects], address[suspects]
         inside = within(asked, first[own], last[own])
         outside[suspects] &= ~inside
-        unusable[suspects] = inside & ~within(asked, s["usable_first"][own], s["usable_last"][own])
+        reserved = (
+            (asked.family == 6) & (s["prefix"][own] == 64) & (asked.lo > np.uint64((1 << 64) - 1 - RESERVED_ANYCAST))
+        )
+        unusable[suspects] = inside & (reserved | ~within(asked, s["usable_first"][own], s["usable_last"][own]))
         return outside, unusable
 
 

@@ -152,12 +152,12 @@ class Circuit(Part):
         return Network.holding(self.anchor, self.prefix)
 
     @property
-    def further(self) -> list[Address]:
-        """The further addresses that are planned for something, as far as they are addresses."""
-        found = []
-        for text in self.uses:
+    def further(self) -> dict[Address, str]:
+        """The further addresses that are planned for something, as far as they are addresses, and for what."""
+        found: dict[Address, str] = {}
+        for text, use in self.uses.items():
             with suppress(AddressError):  # wan-use-outside speaks
-                found.append(parse_address(text))
+                found[parse_address(text)] = use
         return found
 
     @property

@@ -8,8 +8,10 @@ usual at the customer. Segments and hosts keep the pattern's ids, so that a site
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from octaplan.core.check.findings import Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.changes import Change, changes, sentence
 from octaplan.core.plan.organisation import Defaults, Organisation
@@ -43,18 +45,86 @@ class Fitted(NamedTuple):
     hosts: dict[str, Host]
 
 
-def pattern_of(plan: SitePlan, key: str, name: str) -> SitePlan:
-    """A pattern that is laid out like a site: without what only one site can have (MACs, IPv6 subnets of its own)."""
+#: Domains that mean the same at every customer (RFC 6762, RFC 8375, RFC 9476, and one set aside for private use).
+_ANYWHERE = ("home.arpa", "local", "internal", "alt")
+
+
+def _anywhere(domain: str | None) -> bool:
+    name = (domain or "").casefold().rstrip(".")
+    return any(name == one or name.endswith(f".{one}") for one in _ANYWHERE)
+
+
+def pattern_of(plan: SitePlan, key: str, name: str, usual: Defaults) -> SitePlan:
+    """A pattern that is laid out like a site: without what only one site can have (MACs, IPv6 subnets of its own), and
+    without what is its customer's: domains, and the resolvers that are usual there. Each site takes those of its own.
+    """
     wanted = [(k, s) for k, s in plan.segments.items() if s.subnet is not None and s.subnet.family == 4]
     laid = lay_out(EXAMPLES, [Want(k, 0, s.subnet.prefix) for k, s in wanted if s.subnet is not None])
     subnets = {given.want.name: given.subnet for given in laid}
     segments, hosts = fit(plan, subnets, Organisation(), Defaults())
     bare = {
-        k: s.model_copy(update={"subnet6": None, "gateway6": None, "order": n})
+        k: s.model_copy(
+            update={
+                "subnet6": None,
+                "gateway6": None,
+                "order": n,
+                "domain": s.domain if _anywhere(s.domain) else None,
+                "resolvers": [] if s.resolvers == usual.resolvers else s.resolvers,
+            }
+        )
         for n, (k, s) in enumerate(segments.items(), 1)
     }
     alike = {k: h.model_copy(update={"mac": None, "address6": None}) for k, h in hosts.items()}
     return SitePlan(customer=PATTERNS, site=key, name=name, reach_groups=[], segments=bare, hosts=alike)
+
+
+@dataclass(frozen=True, slots=True)
+class AsItStands:
+    """A value of a pattern that every site gets as it is written: where it stands, in words, and whose it is if it is
+    a customer's."""
+
+    path: str
+    text: str
+    whose: str
+
+
+def as_they_stand(pattern: SitePlan, organisation: Organisation) -> list[AsItStands]:
+    """What sites get of a pattern neither by offset nor from what is usual at their customer."""
+    drawn = [segment.subnet for segment in pattern.segments.values() if segment.subnet is not None]
+
+    def outside(address: object) -> bool:
+        return isinstance(address, Address) and not any(net.holds(address) for net in drawn)
+
+    found = []
+    for key, segment in pattern.segments.items():
+        server = segment.scope.server
+        beside = [resolver for resolver in segment.resolvers if outside(resolver)]
+        told = {
+            "domain": segment.domain or "",
+            "resolvers": " ".join(map(str, beside)),
+            "scope/server": str(server) if outside(server) else "",
+        }
+        labels = {"domain": "the domain", "resolvers": "the resolvers", "scope/server": "the DHCP server"}
+        found += [
+            AsItStands(
+                f"/segments/{key}/{field}",
+                f"{segment.label} has {labels[field]} {text}",
+                _owner(text, organisation) if field == "domain" else "",
+            )
+            for field, text in told.items()
+            if text
+        ]
+    return found
+
+
+def _owner(domain: str, organisation: Organisation) -> str:
+    """The customer whose domain it is, or is under; `a customer` when it is only known to be one's own."""
+    name = domain.casefold().rstrip(".")
+    for code, usual in organisation.customers.items():
+        own = (usual.domain or "").casefold().rstrip(".")
+        if own and (name == own or name.endswith(f".{own}")):
+            return code.upper()
+    return "a customer" if organisation.owns(domain) else ""
 
 
 def fit(
@@ -112,8 +182,8 @@ def _fitted(
             }
         ),
     }
-    if not update["resolvers"] and usual.resolvers:
-        update["resolvers"] = usual.resolvers
+    if not update["resolvers"]:
+        update["resolvers"] = usual.resolvers or (["gateway"] if scope.server != "none" else [])
     if segment.domain is None and segment.role is not SegmentRole.GUEST:
         update["domain"] = usual.domain
     if segment.subnet6 is not None:
@@ -247,10 +317,21 @@ def take_newer(portfolio: Portfolio, plan: SitePlan, old: SitePlan, new: SitePla
         if key in plan.segments and key not in new.segments:
             lost.append(f"{segment.label} is no part of the pattern any more: remove it here when it is not needed")
     operations += _hosts(plan, before, after, old, new, lost)
-    told = changes(plan, applied(plan, operations)) if operations else []
+    draft = applied(plan, operations) if operations else plan
+    told = changes(plan, draft) if operations else []
+    lost += _new_stops(portfolio, plan, draft)
     operations.append(set_to("/pattern", use.model_dump(mode="json")))
     what = sentence(told, 4) if told else "nothing else changes here"
     return SegmentProposal(f"Take version {use.version} of {new.name or new.site}: {what}", operations, lost)
+
+
+def _new_stops(portfolio: Portfolio, plan: SitePlan, draft: SitePlan) -> list[str]:
+    """The stops that a change brings to a site, in words."""
+    if draft is plan:
+        return []
+    there = {f.identity for f in portfolio.check(plan)}
+    fresh = [f for f in portfolio.check(draft) if f.severity is Severity.STOP and f.identity not in there]
+    return [f"It brings a stop: {finding.message}" for finding in fresh]
 
 
 def _subnets(plan: SitePlan) -> dict[str, Network]:

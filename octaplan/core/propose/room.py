@@ -308,12 +308,18 @@ def sized_text(wants: Sequence[tuple[int, str]]) -> str:
 
 
 def next_host(
-    plan: SitePlan, key: str, organisation: Organisation, kind: str | None = None, but: str | None = None
+    plan: SitePlan,
+    key: str,
+    organisation: Organisation,
+    kind: str | None = None,
+    but: str | None = None,
+    within: Network | None = None,
 ) -> Address | None:
     """The next free address for a fixed host: in the run kept for its kind, or else outside ranges and kept runs,
-    from the end that the organisation takes. `but` is a host that gives its address up."""
+    from the end that the organisation takes. `but` is a host that gives its address up. `within` is a subnet of
+    the segment, its first one unless said otherwise."""
     segment = plan.segments[key]
-    subnet = segment.subnet
+    subnet = within or segment.subnet
     if subnet is None:
         return None
     held = set(held_addresses(plan if but is None else _without_host(plan, but)))
@@ -321,8 +327,12 @@ def next_host(
     pieces = [piece for other in plan.segments.values() if other.vrf == segment.vrf for piece in other.scope.pieces]
     kept = [keep.run for keep in segment.kept if kind is None or keep.kind.casefold() != kind.casefold()]
     own = [keep.run for keep in segment.kept if kind is not None and keep.kind.casefold() == kind.casefold()]
-    for run, shut in (*((run, pieces) for run in own), (subnet.usable, pieces + kept + own), (subnet.usable, pieces)):
-        found = _first_open(run, subnet.usable, held, shut, organisation.hosts)
+    for run, shut in (
+        *((run, pieces) for run in own),
+        (subnet.for_hosts, pieces + kept + own),
+        (subnet.for_hosts, pieces),
+    ):
+        found = _first_open(run, subnet.for_hosts, held, shut, organisation.hosts)
         if found is not None:
             return found
     return None

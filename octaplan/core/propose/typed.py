@@ -177,8 +177,11 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str, 
         return _move(plan, key, read_wanted_subnet(plan, key, typed, portfolio))
     if field == "subnet6" and typed:
         return _move(plan, key, _read_subnet6(plan, typed, portfolio), field)
-    if field == "gateway" and typed.casefold() in ("first", "last") and subnet is not None:
-        end = subnet.usable.first if typed.casefold() == "first" else subnet.usable.last
+    if field in ("gateway", "gateway6") and typed.casefold() in ("first", "last"):
+        within = subnet if field == "gateway" else segment.subnet6
+        if within is None:
+            raise TypedError(f"{segment.label} has no subnet yet, of which it could be the {typed.casefold()} address")
+        end = within.usable.first if typed.casefold() == "first" else within.usable.last
         return Understood([set_to(path, str(end))], f"{end}, the {typed.casefold()} usable address")
     if field == "kept" and typed:
         runs = read_kept(typed, subnet)
@@ -202,7 +205,10 @@ def _segment_field(plan: SitePlan, path: str, key: str, field: str, typed: str, 
         value = _server_called(plan, key, typed) or (_plain(read_server(typed)) if typed else "edge")
         said = {"edge": "the edge serves it", "none": "nobody serves it"}.get(value, f"served by {value}")
         return Understood([set_to(path, value)], said)
-    near: dict[str, Reader] = {"gateway": lambda cell: parse_near(cell, subnet)}
+    near: dict[str, Reader] = {
+        "gateway": lambda cell: parse_near(cell, subnet),
+        "gateway6": lambda cell: read_ipv6(str(parse_near(cell, segment.subnet6))),
+    }
     understood = _simple(path, typed, _field("segments", field, path), near.get(field))
     if field == "scope/lease" and typed:
         return understood._replace(echo=f"{lease_text(read_lease(typed))}, {read_lease(typed):,} seconds")
@@ -216,12 +222,18 @@ def _kept_text(runs: list[dict[str, str]]) -> str:
 def _host_field(plan: SitePlan, path: str, key: str, field: str, typed: str, portfolio: Portfolio) -> Understood:
     host = plan.hosts[key]
     segment = plan.segments[host.segment]
-    if field == "address" and typed.casefold() == "next":
-        free = next_host(plan, host.segment, portfolio.organisation, host.kind, key)
+    if field in ("address", "address6") and typed.casefold() == "next":
+        subnet = segment.subnet if field == "address" else segment.subnet6
+        if subnet is None:
+            raise TypedError(f"{segment.label} has no subnet yet, in which an address could be free")
+        free = next_host(plan, host.segment, portfolio.organisation, host.kind, key, subnet)
         if free is None:
             raise TypedError(f"{segment.label} has no free address for it: widen the subnet")
         return Understood([set_to(path, str(free))], f"{free}, the next free address")
-    near: dict[str, Reader] = {"address": lambda cell: parse_near(cell, segment.subnet)}
+    near: dict[str, Reader] = {
+        "address": lambda cell: parse_near(cell, segment.subnet),
+        "address6": lambda cell: read_ipv6(str(parse_near(cell, segment.subnet6))),
+    }
     return _simple(path, typed, _field("hosts", field, path), near.get(field))
 
 

@@ -23,6 +23,9 @@ from octaplan.core.values.errors import OctaplanError
 
 BITS = {4: 32, 6: 128}
 
+#: How many addresses at the end of a /64 are reserved for anycast (RFC 2526).
+RESERVED_ANYCAST = 128
+
 
 class AddressError(OctaplanError):
     """Something typed as an address could not be read as one."""
@@ -97,9 +100,19 @@ class Network(NamedTuple):
 
     @property
     def usable(self) -> Span:
-        """What a host may have: all but the two ends of an IPv4 subnet of /30 or larger (RFC 3021)."""
-        trim = 1 if self.family == 4 and self.prefix <= 30 else 0
-        return Span(Address(self.family, self.value + trim), Address(self.family, self.last.value - trim))
+        """What can be given away: not the two ends of an IPv4 subnet of /30 or larger (RFC 3021), nor the first address
+        of an IPv6 one, which means all of its routers (RFC 4291, 2.6.1; links of /127 go without, RFC 6164)."""
+        low = 1 if self.prefix <= (30 if self.family == 4 else 126) else 0
+        high = low if self.family == 4 else 0
+        return Span(Address(self.family, self.value + low), Address(self.family, self.last.value - high))
+
+    @property
+    def for_hosts(self) -> Span:
+        """What a host may have: of a /64 not the last 128 either, which are reserved for anycast (RFC 2526)."""
+        first, last = self.usable
+        if self.family == 6 and self.prefix == 64:
+            last = Address(6, last.value - RESERVED_ANYCAST)
+        return Span(first, last)
 
     @property
     def mask(self) -> str:
@@ -289,8 +302,12 @@ def parse_network(text: str) -> tuple[Network, Address]:
 
 
 def parse_near(text: str, subnet: Network | None) -> Address:
-    """Read an address, or the end of one (`.20`, `20`, `.9.20`) inside a known IPv4 subnet."""
+    """Read an address, or the end of one inside a known subnet: `.20`, `20`, `.9.20` of IPv4, `::20`, `:20` of IPv6."""
     typed = text.strip()
+    if subnet is not None and subnet.family == 6 and re.fullmatch(r"::?[0-9a-fA-F]{1,4}(?::[0-9a-fA-F]{1,4})*", typed):
+        end = parse_address(f"::{typed.lstrip(':')}").value
+        if end < subnet.size:
+            return Address(6, subnet.value + end)
     short = typed.lstrip(".")
     if (
         subnet is not None

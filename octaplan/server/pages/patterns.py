@@ -12,7 +12,7 @@ from octaplan.core.check.findings import Severity
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.changes import Change
 from octaplan.core.plan.site import PatternUse, SegmentRole, SitePlan
-from octaplan.core.propose.patterns import departures, take_newer
+from octaplan.core.propose.patterns import AsItStands, as_they_stand, departures, take_newer
 from octaplan.core.propose.rollout import GROWTH, MOST_SITES
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.kinds import NetworkField
@@ -71,6 +71,7 @@ class NewPattern(BaseModel):
 class NewVersion(BaseModel):
     revision: int
     note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+    meant: Annotated[bool, Field(description="That a value of one customer stands in it was looked at")] = False
 
 
 class SiteOfPattern(BaseModel):
@@ -88,6 +89,7 @@ class PatternShown(BaseModel):
     name: str
     versions: list[SavedVersion]
     edited: bool
+    as_they_stand: Annotated[list[AsItStands], Field(description="What sites get as it is written")]
     sites: Annotated[list[SiteOfPattern], Field(description="Those with the oldest versions first; not more than 500")]
     sites_total: int
 
@@ -242,6 +244,7 @@ def pattern(key: Key, records: Recorded, person: Looking) -> PatternShown:
         name=plan.name or plan.site,
         versions=versions,
         edited=_edited(patterns, plan, versions[0].number if versions else 0),
+        as_they_stand=as_they_stand(plan, organisation),
         sites=sites,
         sites_total=len(made),
     )
@@ -258,7 +261,7 @@ def new_version(key: Key, new: NewVersion, records: Recorded, person: Planning) 
     """Make the draft the next version of the pattern."""
     patterns = records.patterns
     try:
-        patterns.publish(key, new.revision, new.note, person.author)
+        patterns.publish(key, new.revision, new.note, person.author, new.meant)
     except RoomError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return patterns.versions(key)[0]

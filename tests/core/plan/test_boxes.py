@@ -193,7 +193,7 @@ class Faces(unittest.TestCase):
             ("192.168.77.0", "192.168.77.0/31", None, "192.168.77.1"),
             ("192.168.77.1", "192.168.77.1/32", None, None),
             ("192.168.77.1", "192.168.77.0/29", "192.168.77.2-192.168.77.5", "192.168.77.6"),
-            ("fd00::1", "fd00::/64", None, "fd00::9"),
+            ("fd00::1", "fd00::/64", None, "fd00::a"),
         ):
             spare = self.face(address, network, leases).spare()
             self.assertEqual(str(spare) if spare else None, expected, network)

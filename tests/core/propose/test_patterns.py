@@ -103,7 +103,7 @@ class Fitting(unittest.TestCase):
 
     def test_a_pattern_is_made_like_a_site_and_makes_it_again(self) -> None:
         before = made()[0]
-        again = pattern_of(before, "again", "Again")
+        again = pattern_of(before, "again", "Again", Defaults())
         self.assertEqual((again.customer, again.groups), (PATTERNS, []))
         subnets = {key: s.subnet for key, s in before.segments.items() if s.subnet}
         segments, hosts = fit(again, subnets, Organisation(), Defaults())
@@ -187,6 +187,12 @@ class TakingNewer(unittest.TestCase):
         self.assertTrue(any("Management moves from" in line for line in lost))
         self.assertEqual(departures(new, after, Organisation()), [])
         self.assertEqual([f for f in Portfolio([after]).check(after) if f.rule.startswith("overlap")], [])
+
+    def test_a_stop_that_it_would_bring_is_told(self) -> None:
+        new = patched(pattern(), ("/segments/offc0/scope/last", "10.128.0.254"))
+        plan = patched(made()[0], ("/segments/offc0/subnet", "10.80.0.128/27"))
+        lost = self.newer(plan, new)[1]
+        self.assertTrue(any(line.startswith("It brings a stop: ") for line in lost), lost)
 
     def test_what_is_gone_from_either_is_told(self) -> None:
         without = applied(pattern(), [{"op": "remove", "path": f"/hosts/{k}"} for k in ("till1", "till2")])

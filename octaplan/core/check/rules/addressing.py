@@ -11,6 +11,7 @@ from octaplan.core.check.findings import Hit, Severity, Trait, rule
 from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
 from octaplan.core.plan.organisation import Side
+from octaplan.core.plan.site import PATTERNS
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
 from octaplan.core.values.words import count, listed
 
@@ -52,9 +53,10 @@ def gateway_outside(view: View) -> Iterator[Hit]:
 
 @rule("gateway-unusable", Severity.STOP, "segment", "gateway")
 def gateway_unusable(view: View) -> Iterator[Hit]:
-    """Gateway on the network or broadcast address
+    """Gateway on an address that means something else
 
-    The two ends of an IPv4 subnet of /30 or larger cannot be given to anything.
+    The two ends of an IPv4 subnet of /30 or larger are its network and broadcast address; the first address of an IPv6
+    subnet means all of its routers (RFC 4291, 2.6.1).
     """
     s = view.segments
     for row in where(s.inside("gateway") & ~s.inside("gateway", "usable_")):
@@ -68,7 +70,10 @@ def gateway_unusable(view: View) -> Iterator[Hit]:
 
 
 def _end(address: object, subnet: object) -> str:
-    return "network" if address == getattr(subnet, "first", None) else "broadcast"
+    first = address == getattr(subnet, "first", None)
+    if getattr(subnet, "family", 4) == 6:
+        return "subnet-router anycast (RFC 4291)" if first else "reserved anycast (RFC 2526)"
+    return "network" if first else "broadcast"
 
 
 @rule("gateway-missing", Severity.STOP, "segment", "gateway")
@@ -79,6 +84,8 @@ def gateway_missing(view: View) -> Iterator[Hit]:
     """
     for row in where(~known(view.segments["gateway"]) & view.segments["needs_gateway"]):
         subject = view.subject(view.segments, row)
+        if subject.customer == PATTERNS:
+            continue  # it takes the one by convention
         subnet = view.segment(row).subnet
         organisation = view.organisation.at(subject.customer)
         free = organisation.gateway_in(subnet) if subnet else None
@@ -304,9 +311,10 @@ def host_outside(view: View) -> Iterator[Hit]:
 
 @rule("host-unusable", Severity.STOP, "host", "address")
 def host_unusable(view: View) -> Iterator[Hit]:
-    """Host on the network or broadcast address
+    """Host on an address that means something else
 
-    The two ends of an IPv4 subnet of /30 or larger cannot be given to a host.
+    The two ends of an IPv4 subnet of /30 or larger are its network and broadcast address. The first address of an IPv6
+    subnet means all of its routers (RFC 4291, 2.6.1), the last 128 of a /64 are reserved (RFC 2526).
     """
     h = view.hosts
     for row in where(view.host_places[1]):
@@ -315,7 +323,7 @@ def host_unusable(view: View) -> Iterator[Hit]:
         yield Hit(
             subject,
             f"{subject.name} {subject.addresses} is the {_end(h['address'].at(row), subnet)} address of "
-            f"{view.segment(segment).label} {subnet}: give it one of {subnet.usable}.",
+            f"{view.segment(segment).label} {subnet}: give it one of {subnet.for_hosts}.",
         )
 
 

@@ -12,7 +12,7 @@ from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
 from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, circuits_of, held_addresses, interfaces
 from octaplan.core.plan.device import Device
-from octaplan.core.plan.site import Handoff, SitePlan
+from octaplan.core.plan.site import PATTERNS, Handoff, SitePlan
 from octaplan.core.values.addresses import Address
 from octaplan.core.values.readers import lease_text
 from octaplan.core.values.words import count, listed
@@ -175,8 +175,8 @@ def scope_dns_missing(view: View) -> Iterator[Hit]:
     s = view.segments
     for row in where(_has_range(view) & s["served"] & (s["resolvers"] == 0)):
         segment = view.segment(row)
-        if "6" not in segment.scope.options:
-            subject = view.subject(s, row, segment.scope.span)
+        subject = view.subject(s, row, segment.scope.span)
+        if "6" not in segment.scope.options and subject.customer != PATTERNS:  # a pattern leaves it to the customer
             yield Hit(
                 subject,
                 f"{subject.name} hands out no resolver: no client finds a name. Give it the gateway, or the "
