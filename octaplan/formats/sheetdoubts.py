@@ -141,7 +141,7 @@ def _plain(stream: IO[bytes]) -> Looked | None:
     """How far a sheet reaches that has nothing to doubt in it and is written as usual; none of any other."""
     looked, tail, columns = Looked(), b"", set[bytes]()
     while chunk := stream.read(_CHUNK):
-        if not tail and not _DECLARED.match(chunk):
+        if (not tail and not _DECLARED.match(chunk)) or b"\0" in chunk:
             return None
         cut = chunk.rfind(b"<")
         whole, tail = (tail + chunk[:cut], chunk[cut:]) if cut >= 0 else (b"", tail + chunk)

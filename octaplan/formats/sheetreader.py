@@ -55,6 +55,7 @@ class Spreadsheet:
                 self.packed = sum(member.compress_size for member in members)
                 if sum(member.file_size for member in members) > MAX_UNPACKED:
                     raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
+                _plainly_one(archive, label)
                 if "content.xml" in archive.namelist():
                     self._tables = look_over_ods(archive.open("content.xml"))
                     self._parts: dict[str, str] = {}
@@ -90,6 +91,15 @@ class Spreadsheet:
             return self._tables[name]
         with zipfile.ZipFile(self._source) as archive:
             return look_over_xlsx(archive, self._parts[name])
+
+
+def _plainly_one(archive: zipfile.ZipFile, label: str) -> None:
+    """What was looked over must be what is read. Raises `TableError` for a package that could be taken for another."""
+    names = [name.casefold() for name in archive.namelist()]
+    both = "content.xml" in names and any(name.startswith("xl/") for name in names)
+    ahead = min((member.header_offset for member in archive.infolist()), default=0)
+    if both or ahead or len(set(names)) < len(names):
+        raise TableError(f"{label} holds parts of several files: save it anew from a spreadsheet")
 
 
 def _parts(archive: zipfile.ZipFile) -> dict[str, str]:

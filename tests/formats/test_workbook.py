@@ -292,6 +292,33 @@ class MangledOds(InFolder):
         with self.assertRaisesRegex(TableError, "far.xlsx/sites: it reaches to row 1,048,576 and column 16,384"):
             load_paths([path])
 
+    def test_what_could_be_taken_for_another_file_is_refused(self) -> None:
+        good = self.folder / "good.ods"
+        write_workbook(good, None, ".ods")
+        for name, parts in (
+            ("both.ods", [("content.xml", "<x/>"), ("xl/workbook.xml", "<x/>")]),
+            ("twice.xlsx", [("xl/worksheets/sheet1.xml", "<x/>"), ("xl/worksheets/Sheet1.xml", "<x/>")]),
+        ):
+            path = self.folder / name
+            with zipfile.ZipFile(path, "w") as archive:
+                for part, content in parts:
+                    archive.writestr(part, content)
+            with self.subTest(name), self.assertRaisesRegex(TableError, f"{name} holds parts of several files"):
+                load_paths([path])
+        path = self.write("ahead.ods", b"\xd0\xcf\x11\xe0" + good.read_bytes())
+        with self.assertRaisesRegex(TableError, "ahead.ods"):
+            load_paths([path])
+        far = '<worksheet><sheetData><row r="1048576"><c r="XFD1048576"><v>1</v></c></row></sheetData></worksheet>'
+        path = self.folder / "far16.xlsx"
+        write_workbook(path, None)
+        with zipfile.ZipFile(path) as archive:
+            parts = {name: archive.read(name) for name in archive.namelist()}
+        with zipfile.ZipFile(path, "w") as archive:
+            for name, content in (parts | {"xl/worksheets/sheet1.xml": far.encode("utf-16")}).items():
+                archive.writestr(name, content)
+        with self.assertRaisesRegex(TableError, "reaches to row 1,048,576"):
+            load_paths([path])
+
     def test_what_is_damaged_is_said(self) -> None:
         path = self.folder / "intake.ods"
         for content, words in ((b"<office", "is damaged"), (b"<!DOCTYPE x [<!ENTITY e 'x'>]><x/>", "document type")):

@@ -6,10 +6,11 @@ import { Link } from 'react-router';
 import { api, body, Failure, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
 import { Line, SelectInline, Tick } from '../parts/controls';
+import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { mono } from '../theme';
-import { documentOf, draftOf, type Draft } from './draft';
+import { documentOf, draftOf, sharedBlocks, type Draft } from './draft';
 import styles from './settings.module.css';
 
 const KEY = ['organisation'];
@@ -182,6 +183,12 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           <p>There are no customers yet: load tables on Outbound, then give them blocks here.</p>
         )}
         {fault('blocks') && <Trouble>{fault('blocks')}</Trouble>}
+        {sharedBlocks(draft.blocks).map((told) => (
+          <p key={told} role="note">
+            <SeverityMark of="warn" size={12} /> {told}: a new subnet of either is taken only where the other
+            has none
+          </p>
+        ))}
       </Part>
       <div className={styles.columns}>
         <Part title="Networks to keep clear of" rules={['overlap-ours', 'common-default']}>

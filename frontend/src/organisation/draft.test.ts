@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { documentOf, draftOf, type Settings } from './draft';
+import { documentOf, draftOf, sharedBlocks, type Settings } from './draft';
 
 const SETTINGS: Settings = {
   schema: 'octaplan.organisation/1',
@@ -32,6 +32,16 @@ describe('settings as they are typed', () => {
     const document = documentOf(draft);
     expect(document.own_networks).toEqual([{ network: '10.9.0.0/16', name: 'our own' }]);
     expect(document.owned_domains).toEqual(['a.example', 'b.example']);
+  });
+
+  it('tell of blocks that overlap those of another customer', () => {
+    const blocks = {
+      fern: '10.40.0.0/16 10.41.0.0/16',
+      quay: '10.40.8.0/21, nonsense',
+      loom: '10.42.0.0/16',
+    };
+    expect(sharedBlocks(blocks)).toEqual(['10.40.0.0/16 of FERN overlaps 10.40.8.0/21 of QUAY']);
+    expect(sharedBlocks({ fern: '10.40.0.0/16 10.40.0.0/16' })).toEqual([]);
   });
 
   it('leave customers without blocks out, and numbers that are none to the server', () => {

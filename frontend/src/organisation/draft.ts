@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client';
+import { subnet } from '../ruler/addresses';
 
 export type Settings = Schemas['Organisation'];
 
@@ -65,6 +66,31 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     support: draft.support,
     customers: draft.customers,
   };
+}
+
+/** Of the blocks as they are typed, those that overlap one of another customer, a sentence each. */
+export function sharedBlocks(blocks: Draft['blocks']): string[] {
+  const typed = Object.entries(blocks).flatMap(([customer, text]) =>
+    text
+      .split(/[\s,;]+/)
+      .filter(Boolean)
+      .flatMap((block) => {
+        const net = subnet(block);
+        return net ? [{ customer: customer.toUpperCase(), block, net }] : [];
+      }),
+  );
+  return typed.flatMap((one, place) =>
+    typed
+      .slice(place + 1)
+      .filter(
+        ({ customer, net }) =>
+          customer !== one.customer &&
+          net.family === one.net.family &&
+          net.first <= one.net.last &&
+          one.net.first <= net.last,
+      )
+      .map((other) => `${one.block} of ${one.customer} overlaps ${other.block} of ${other.customer}`),
+  );
 }
 
 function lines(text: string): string[] {

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field_validator
 
 from octaplan.core.values.addresses import Address, Network, parse_network
-from octaplan.core.values.kinds import AddressField, Domain, Name, NetworkField, Part, TimeZone
+from octaplan.core.values.kinds import Domain, Name, NetworkField, Part, ResolverField, TimeZone
 
 ORGANISATION_SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
 
@@ -66,7 +66,7 @@ class OwnNetwork(Part):
 class Defaults(Part):
     """What is usual at the sites of one customer; what is left out is as at all others."""
 
-    resolvers: list[AddressField] = Field(default=[], max_length=8)
+    resolvers: list[ResolverField] = Field(default=[], max_length=8)
     domain: Domain | None = None
     time_zone: TimeZone | None = None
     gateway: Side | None = None
@@ -120,6 +120,15 @@ class Organisation(Part):
     def blocks_of(self, customer: str) -> list[Network]:
         """The blocks that a customer's segments are taken from."""
         return self.blocks.get(customer.casefold(), [])
+
+    def sharing(self, block: Network, customer: str) -> list[str]:
+        """The other customers, by their codes, that have a block which overlaps one."""
+        mine = customer.casefold()
+        return [
+            code
+            for code, blocks in self.blocks.items()
+            if code != mine and any(block.holds(other.first) or other.holds(block.first) for other in blocks)
+        ]
 
     @field_validator("customers")
     @classmethod

@@ -144,11 +144,16 @@ class Room:
 
     def free(self, block: Network, leaving: str | None = None, also: Iterable[Network] = ()) -> Free:
         """What of a block a segment may take: not what this site, the sites it reaches, the organisation, home
-        routers and the boxes of the site have, nor `also`. `leaving` is the segment that gives its own place up."""
+        routers and the boxes of the site have, nor `also`, nor what customers have whose blocks overlap this one.
+        `leaving` is the segment that gives its own place up."""
         plan, organisation = self.plan, self.portfolio.organisation
         runs: list[Network] = [own.network for own in organisation.own_networks] + organisation.common_defaults
         runs += organisation.usual(plan.customer).reserved
         runs += also
+        sharing = set(organisation.sharing(block, plan.customer))
+        for other in self.portfolio if sharing else ():
+            if other.customer.casefold() in sharing:
+                runs += [segment.subnet for segment in other.segments.values() if segment.subnet is not None]
         for key, segment in plan.segments.items():
             if key != leaving:
                 runs += [net for net in (segment.subnet, segment.subnet6) if net is not None]

@@ -106,7 +106,8 @@ def _length(role: SegmentRole, hosts: int | None, prefix: int | None, organisati
 def fresh(
     plan: SitePlan, organisation: Organisation, role: SegmentRole, label: str, subnet: Network, hosts: int | None = None
 ) -> Segment:
-    """A segment as one of its role begins at a site: its VLAN free, gateway by convention, the others' resolvers."""
+    """A segment as one of its role begins at a site: its VLAN free, gateway by convention, resolvers and domain
+    as they are usual at its customer, or else those of the site's other segments."""
     preset = PRESETS[role]
     usual = organisation.usual(plan.customer)
     others = [s for s in plan.segments.values() if s.role is not SegmentRole.GUEST or role is SegmentRole.GUEST]
@@ -117,8 +118,8 @@ def fresh(
         vlan=preset.vlan if preset.vlan not in vlans else next_vlan(plan),
         subnet=subnet,
         gateway=None if role in (SegmentRole.TRANSIT, SegmentRole.ISOLATED) else organisation.gateway_in(subnet),
-        resolvers=_usual([tuple(s.resolvers) for s in others if s.resolvers]) or usual.resolvers or ["gateway"],
-        domain=None if role is SegmentRole.GUEST else _usual([s.domain for s in others if s.domain]) or usual.domain,
+        resolvers=usual.resolvers or _usual([tuple(s.resolvers) for s in others if s.resolvers]) or ["gateway"],
+        domain=None if role is SegmentRole.GUEST else usual.domain or _usual([s.domain for s in others if s.domain]),
         expected_hosts=hosts,
         scope=Scope(server="none"),
     )

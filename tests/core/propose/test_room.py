@@ -191,6 +191,14 @@ class Sites(unittest.TestCase):
         self.assertEqual(self.room(site("F/2")).blocks(), [net("10.0.0.0/8")])
         self.assertEqual(self.room(plan).blocks(6), [])
 
+    def test_what_a_customer_has_whose_block_is_shared_is_not_taken(self) -> None:
+        theirs = site("QUAY/OVEN", segments=[segment(subnet="10.40.0.0/25")])
+        mine = site("FERN/DOCK", segments=[])
+        for blocks, taken in (({}, "10.40.0.0/25"), ({"quay": ["10.40.0.0/20"]}, "10.40.0.128/25")):
+            organisation = Organisation.model_validate({"blocks": {"fern": ["10.40.0.0/16"], **blocks}})
+            room = Room(Portfolio([mine, theirs], organisation), mine)
+            self.assertEqual(str(room.next_subnets(25)[0]), taken)
+
     def test_candidates_come_nearest_first_one_from_each_gap(self) -> None:
         plan = site("F/1", [segment("a", "10.40.0.0/24"), segment("b", "10.40.2.0/24")])
         found = self.room(plan, blocks={"F": ["10.40.0.0/21"]}).next_subnets(24, most=3)

@@ -220,3 +220,14 @@ class Layouts(unittest.TestCase):
         ]
         with self.assertRaisesRegex(RoomError, "change places"):
             lay_out_site(portfolio(plan), plan, net("10.40.8.0/24"), needs)
+
+
+class Usual(unittest.TestCase):
+    def test_a_new_segment_follows_what_is_usual_at_its_customer(self) -> None:
+        usual = {"fern": {"resolvers": ["gateway", "192.0.2.53"], "domain": "fern.example"}}
+        organisation = Organisation.model_validate({"customers": usual, "blocks": {"fern": ["10.40.0.0/16"]}})
+        plan = site("FERN/DOCK", segments=[segment(resolvers=["192.0.2.99"], domain="old.example")])
+        for role, domain in ((SegmentRole.VOICE, "fern.example"), (SegmentRole.GUEST, None)):
+            proposal = add(Portfolio([plan], organisation), plan, role)
+            made = list(applied(plan, proposal.operations).segments.values())[-1]
+            self.assertEqual((list(map(str, made.resolvers)), made.domain), (["gateway", "192.0.2.53"], domain))
