@@ -420,6 +420,7 @@ class Quality(InBrowser):
         page.get_by_role("link", name="Journal", exact=True).click()
         expect(page.get_by_role("heading", name=re.compile("Journal"))).to_be_visible()
         page.get_by_role("link", name="Safe", exact=True).click()
+        expect(page.get_by_role("heading", name="This page cannot be shown")).to_be_visible()  # it was tried again
         page.unroute_all()
         page.get_by_role("button", name="Load it again").click()
         expect(page).to_have_title("Safe · Octaplan")
