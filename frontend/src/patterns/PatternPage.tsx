@@ -162,7 +162,7 @@ function Uses() {
   if (!shown) return null;
   const newest = shown.versions[0]?.number ?? 0;
   return (
-    <div className={'card part above'}>
+    <div className="card part above pile">
       <div style={{ maxWidth: 340 }}>
         <TypedField path="/name" label="Name of the pattern" value={state.plan.name ?? ''} />
       </div>
