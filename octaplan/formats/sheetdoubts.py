@@ -172,8 +172,8 @@ def _count(text: str) -> int:
 _TABLE = "urn:oasis:names:tc:opendocument:xmlns:table:1.0 "
 _OFFICE = "urn:oasis:names:tc:opendocument:xmlns:office:1.0 "
 _KIND, _FORMULA, _WIDE = f"{_OFFICE}value-type", f"{_TABLE}formula", f"{_TABLE}number-columns-repeated"
-#: How a cell is shown, as far as a spreadsheet says more of it than the standard does.
-_SHOWN = "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0 value-type"
+#: How a worked-out formula is shown, as far as a spreadsheet says more of it than the standard does.
+_SHOWN = ":calcext:1.0 value-type"
 _VALUES = tuple(f"{_OFFICE}{name}" for name in ("value", "date-value", "time-value", "boolean-value", "string-value"))
 
 
@@ -214,7 +214,7 @@ class _Ods:
 
     def _cell(self, attributes: dict[str, str]) -> None:
         self.cell, self.under, self.filled = attributes, False, False
-        self.odd = _FORMULA in attributes or attributes.get(_SHOWN) == "error"
+        self.odd = _FORMULA in attributes
         self.content = ""
 
     def _under(self, attributes: dict[str, str]) -> None:
@@ -243,7 +243,7 @@ class _Ods:
         self.column += wide
 
     def _doubt(self) -> str:
-        if self.cell.get(_SHOWN) == "error":
+        if any(key.endswith(_SHOWN) and shown == "error" for key, shown in self.cell.items()):
             return _error(self.content.strip())
         worked_out = self.content.strip() or any(name in self.cell for name in _VALUES)
         if self.odd and not worked_out:

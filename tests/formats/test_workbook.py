@@ -225,7 +225,7 @@ class MangledOds(InFolder):
     def read(self, rows: str, name: str = "segments") -> Intake:
         names = " ".join(f'xmlns:{prefix}="{_TEXT.format(prefix)}"' for prefix in ("office", "table", "text"))
         content = (
-            f'<office:document-content {names} xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:'
+            f'<office:document-content {names} xmlns:calcext="urn:x-spreadsheet:'
             f'calcext:1.0"><office:body><office:spreadsheet><table:table table:name="{name}">{cells(*_HEADS)}{rows}'
             "</table:table></office:spreadsheet></office:body></office:document-content>"
         )
@@ -250,7 +250,8 @@ class MangledOds(InFolder):
         for row, column, words in (
             (cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F table:formula="of:=[.E2]"/>'), "gateway", "formula whose"),
             (
-                cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F office:value-type="string" calcext:value-type="error">'
+                cells("FERN", "DOCK", "Voice", "10.40.9.0/24", '<F table:formula="of:=#REF!" '
+                'office:value-type="string" office:string-value="" calcext:value-type="error">'
                 "<text:p>#REF!</text:p></F>"), "gateway", "shows #REF! there",
             ),
             (
