@@ -128,7 +128,7 @@ class _Xlsx:
 
 
 #: Signs of anything to doubt, every beginning of a cell, and a cell as spreadsheets write it.
-_SIGNS = re.compile(rb'<f[\s/>]|<mergeCell\b|hidden="|t="e"')
+_SIGNS = re.compile(rb"""<f[\s/>]|<mergeCell\b|hidden=|\bt=["']e""")
 _CELLS = re.compile(rb"<(?:[A-Za-z0-9_.-]+:)?c[\s/>]")
 _USUAL = re.compile(rb'<c r="([A-Z]{1,3})([1-9][0-9]{0,6})"')
 _DECLARED = re.compile(

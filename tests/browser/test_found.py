@@ -111,6 +111,14 @@ class Sheets(InBrowser):
         expect(page.get_by_text(re.compile("Ines Aldering")).first).to_be_visible()
 
 
+class Places(InBrowser):
+    def test_a_finding_leads_to_its_field_on_a_page_that_is_fetched_first(self) -> None:
+        page = self.desk("FERN/DOCK", "intake")
+        rail = page.get_by_role("complementary", name="Findings")
+        rail.get_by_role("button", name=re.compile("Fixed host inside a DHCP range")).click()
+        expect(page.get_by_label("Address of phone system")).to_be_focused()
+
+
 class WhatFailed(InBrowser):
     def test_an_error_of_the_server_never_looks_like_nothing_found(self) -> None:
         page = self.look_at("/customers")

@@ -206,6 +206,23 @@ class Mangled(InFolder):
         self.assertEqual((number, column), (3, "vlan"))
         self.assertIn("#REF!", problem)
 
+    def test_errors_in_a_sheet_that_quotes_in_the_other_way(self) -> None:
+        def change(page: Any) -> None:
+            page["F3"] = "#REF!"
+
+        self.read(change)
+        path = self.folder / "intake.xlsx"
+        with zipfile.ZipFile(path) as archive:
+            parts = {name: archive.read(name) for name in archive.namelist()}
+        name = next(n for n, content in parts.items() if b't="e"' in content)
+        parts[name] = parts[name].replace(b't="e"', b"t='e'")
+        with zipfile.ZipFile(path, "w") as archive:
+            for part, content in parts.items():
+                archive.writestr(part, content)
+        [(number, column, problem)] = self.faults(load_paths([path]))
+        self.assertEqual((number, column), (3, "vlan"))
+        self.assertIn("#REF!", problem)
+
     def test_an_address_that_became_a_number(self) -> None:
         def change(page: Any) -> None:
             page["E3"] = 192168.8

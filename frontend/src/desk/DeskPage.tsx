@@ -27,8 +27,8 @@ export function DeskPage() {
   const wide = pathname.includes('/bench');
   const ready = desk.data !== undefined;
 
-  const [drawn, setDrawn] = useState(false);
-  const onDrawn = useCallback(() => setDrawn(true), []);
+  const [drawn, setDrawn] = useState(0); // counts the stages that were drawn, each of which may hold the place sought
+  const onDrawn = useCallback(() => setDrawn((before) => before + 1), []);
   useKeys((pressed) => {
     const stage = STAGES[Number(pressed) - 1];
     if (stage) void navigate(deskPath(name, stage.stage));
