@@ -321,6 +321,23 @@ class Together(OnRulers):
         choice.get_by_role("button", name="Keep mine").press("Enter")
         self.saved("Voice range end 10.40.33.190 → 10.40.33.2")
 
+    def test_what_somebody_saves_while_a_mark_is_held_is_not_overruled(self) -> None:
+        page = self.desk("FERN/MILL")
+        last = self.mark("Voice", "range:last")
+        before = str(last.get_attribute("aria-valuetext"))
+        self.drag("Voice", last, 20, let_go=False)
+        other = self.desk("FERN/MILL", page=self.visit("sabine"))
+        theirs = other.get_by_role("region", name="Segment Voice", exact=True).locator('[data-mark="range:last"]')
+        theirs.focus()
+        other.keyboard.press("ArrowLeft")
+        expect(page.get_by_text(re.compile("^Sabine Oake: Voice range end"))).to_be_visible()
+        page.mouse.up()
+        choice = self.rail().get_by_role("alertdialog", name="Changed by somebody else")
+        expect(choice).to_contain_text("Sabine Oake changed this from")
+        self.assertNotEqual(last.get_attribute("aria-valuetext"), before, "theirs is drawn until one has chosen")
+        choice.get_by_role("button", name="Take theirs").press("Enter")
+        expect(choice).to_have_count(0)
+
     def test_an_exact_value_is_typed_after_a_double_click(self) -> None:
         page = self.desk("LIBR/MARKET")
         box = self.mark("Voice", "gateway").bounding_box()

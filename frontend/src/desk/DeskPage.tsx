@@ -95,8 +95,11 @@ export function DeskOf(props: {
   const save = useRevise(name).mutateAsync;
   const state = useMemo(() => desk && { name, desk, mayPlan, save }, [name, desk, mayPlan, save]);
   const [drawn, found] = useDraft(name, desk, save);
-  const [show, keep, drop] = [drawn?.show, drawn?.keep, drawn?.drop];
-  const steps = useMemo(() => (show && keep && drop ? { show, keep, drop } : null), [show, keep, drop]);
+  const { show, keep, drop, revision } = drawn ?? {};
+  const steps = useMemo(
+    () => (show && keep && drop && revision ? { show, keep, drop, revision } : null),
+    [show, keep, drop, revision],
+  );
   const lights = useMemo(() => ({ lit: lit ?? (props.lit || null), light }), [lit, props.lit]);
   if (!state || !drawn) return null;
   return (

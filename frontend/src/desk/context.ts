@@ -23,9 +23,11 @@ export interface Drafting {
   drafting: boolean;
   /** Show a change. In a preview the rail keeps the plan's findings and marks what would go. */
   show: (operations: Operation[], preview?: boolean) => void;
-  /** Save a change as one revision; what it shows stays until it is saved. */
-  keep: (operations: Operation[]) => void;
+  /** Save a change as one revision; what it shows stays until it is saved. `on` is the revision it was begun on. */
+  keep: (operations: Operation[], on?: number) => void;
   drop: () => void;
+  /** The newest revision that is known: what is begun now is begun on it. */
+  revision: () => number;
   problem: string;
   /** A change that somebody else's change stands against, and the choice between them. */
   clashing: { failure: Failure; operations: Operation[] } | null;
@@ -41,7 +43,7 @@ export interface Found {
 }
 
 /** The steps of a draft alone, which never change: who only takes them is not drawn anew with each. */
-export type Steps = Pick<Drafting, 'show' | 'keep' | 'drop'>;
+export type Steps = Pick<Drafting, 'show' | 'keep' | 'drop' | 'revision'>;
 
 export const StepsContext = createContext<Steps | null>(null);
 

@@ -68,12 +68,12 @@ export function useDraft(
   const keep = useCallback(
     (operations: Operation[], on?: number) => {
       const now = base.current;
-      const plan = now && patched(now.plan, operations);
-      if (!now || !plan || operations.length === 0) return;
+      if (!now || operations.length === 0) return;
+      const plan = patched(now.plan, operations); // none when somebody took away what it changes: the server tells
       newest.current = null;
       setProblem('');
       setClashing(null);
-      setDraft((before) => ({ plan, preview: false, findings: before?.findings ?? null }));
+      setDraft((before) => plan ? { plan, preview: false, findings: before?.findings ?? null } : null);
       saving.current += 1;
       save({ operations, revision: on ?? now.revision.number })
         .catch((failure: Failure) => {
@@ -87,6 +87,8 @@ export function useDraft(
     },
     [save],
   );
+
+  const revision = useCallback(() => base.current?.revision.number ?? 0, []);
 
   const settle = useCallback(
     (mine: boolean) => {
@@ -102,8 +104,8 @@ export function useDraft(
   const after = draft?.findings ?? null;
   const findings = (preview ? null : after) ?? desk?.findings;
   const drawn = useMemo(
-    () => (plan ? { plan, drafting, show, keep, drop, problem, clashing, settle } : null),
-    [plan, drafting, show, keep, drop, problem, clashing, settle],
+    () => (plan ? { plan, drafting, show, keep, drop, revision, problem, clashing, settle } : null),
+    [plan, drafting, show, keep, drop, revision, problem, clashing, settle],
   );
   const found = useMemo(
     () => ({ findings: findings ?? [], drafting: drafting && !preview, after: preview ? after : null }),

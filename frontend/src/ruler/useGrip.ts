@@ -7,6 +7,8 @@ import type { Handling } from './useHandling';
 export interface Grip {
   marks: Mark[];
   segment: Segment;
+  /** What it was taken hold of in: what somebody else saves meanwhile is not overruled. */
+  revision: number;
   delta: bigint;
   /** Where the pointer is on its way, in addresses; not used for keys. */
   travelled: number;
@@ -31,7 +33,8 @@ export function useGrip(
 
   const take = (mark: Mark, x = 0) => {
     const together = chosen.has(mark.id) ? marks.filter(({ id: other }) => chosen.has(other)) : [mark];
-    grip.current = { marks: together, segment, delta: 0n, travelled: 0, x, moved: false };
+    const revision = handling?.revision() ?? 0;
+    grip.current = { marks: together, segment, revision, delta: 0n, travelled: 0, x, moved: false };
   };
   const operations = ({ marks: gripped, segment: base, delta }: Grip): Operation[] =>
     moved(id, base, gripped, delta);
@@ -53,7 +56,7 @@ export function useGrip(
     grip.current = null;
     setActive(null);
     if (!now?.moved || !handling) return;
-    if (save && now.delta !== 0n) handling.keep(operations(now));
+    if (save && now.delta !== 0n) handling.keep(operations(now), now.revision);
     else handling.drop();
   };
   /** Let go when no further key has come for a while. */

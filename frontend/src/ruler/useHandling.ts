@@ -9,8 +9,11 @@ import { usePointer } from './usePointer';
 /** What a ruler does with the changes made on it. Nothing is saved until `keep`. */
 export interface Handling {
   show: (operations: Operation[]) => void;
-  keep: (operations: Operation[]) => void;
+  /** Save a change that was begun on a revision, the newest unless it is given. */
+  keep: (operations: Operation[], on?: number) => void;
   drop: () => void;
+  /** The newest revision of the plan. */
+  revision: () => number;
   /** A free address was pointed out: ask what goes there. */
   place: (value: bigint, at: { x: number; y: number }) => void;
   /** A mark is to be given a typed value. */

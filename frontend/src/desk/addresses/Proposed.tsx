@@ -9,13 +9,15 @@ export type Proposal = Schemas['ProposalShown'];
 
 /** A change that is drawn on the rulers before it is taken: what it is, and what would fall out. */
 export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (taken: boolean) => void }) {
-  const { show, keep, drop } = useSteps();
+  const { show, keep, drop, revision } = useSteps();
+  const begun = useRef(0);
   const take = useRef<HTMLButtonElement>(null);
   useEffect(() => {
+    begun.current = revision();
     show(proposal.operations, true);
     take.current?.focus({ preventScroll: true });
     return drop;
-  }, [proposal, show, drop]);
+  }, [proposal, show, drop, revision]);
   const leave = () => {
     drop();
     onDone(false);
@@ -44,7 +46,7 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
         variant="contained"
         disabled={proposal.operations.length === 0}
         onClick={() => {
-          keep(proposal.operations);
+          keep(proposal.operations, begun.current);
           onDone(true);
         }}
       >

@@ -45,7 +45,7 @@ function SegmentRowDrawn(props: RowProps) {
   const { id, segment, hosts, findings, open, onToggle, onAsk, onProposal } = props;
   const { desk, mayPlan } = useDeskState();
   const { lit, light } = useLight();
-  const { show, keep, drop } = useSteps();
+  const { show, keep, drop, revision } = useSteps();
   const path = `/segments/${id}`;
   const picture = useMemo(() => pictureOf(segment, hosts, findings), [segment, hosts, findings]);
   const stopped = findings.some((finding) => finding.severity === 'stop');
@@ -56,11 +56,12 @@ function SegmentRowDrawn(props: RowProps) {
             show,
             keep,
             drop,
+            revision,
             place: (value, at) => onAsk({ segment: id, value, at }),
             type: (mark, at) => onAsk({ segment: id, mark, at }),
           }
         : null,
-    [mayPlan, show, keep, drop, onAsk, id],
+    [mayPlan, show, keep, drop, revision, onAsk, id],
   );
   const saved = desk.plan.segments[id];
   return (
