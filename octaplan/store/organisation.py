@@ -9,12 +9,13 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from octaplan.core.check.findings import Finding
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.faults import first_fault
@@ -54,7 +55,17 @@ _WORDS = {
     "growth": "growth",
     "flag_documentation": "addresses for examples flagged",
     "owned_domains": "owned domains",
+    "naming": "names of new boxes",
+    "banner": "banner",
+    "support": "whom a site calls",
 }
+
+
+class Brought(NamedTuple):
+    """What settings that are not saved yet would change in the findings, sites by key, worst first."""
+
+    come: Mapping[str, list[Finding]]
+    end: Mapping[str, list[Finding]]
 
 
 class Settings:
@@ -79,19 +90,21 @@ class Settings:
         with self._database.reading() as session:
             return [_saved(row) for row in session.scalars(query)]
 
+    def would_bring(self, document: object) -> Brought:
+        """What the findings would be with other settings, beside what they are; nothing is saved. Raises
+        `SettingsError`."""
+        now = self._database.now
+        after = now.sites.within(None, organisation=_read(document))
+        come, end = {}, {}
+        for key, held in now.sites.held.items():
+            before, then = ({f.identity: f for f in findings} for findings in (held.findings, after.of(key).findings))
+            come[key] = [finding for identity, finding in then.items() if identity not in before]
+            end[key] = [finding for identity, finding in before.items() if identity not in then]
+        return Brought(_worst_first(come), _worst_first(end))
+
     def save(self, document: object, base: int, by: str) -> bool:
         """Save a new revision, made on revision `base`; whether anything changed. Raises `SettingsError`."""
-        try:
-            after = Organisation.model_validate(document)
-        except ValidationError as error:
-            fault = first_fault(error)
-            number = fault.pointer.strip("/")
-            if number in _BOUNDS:
-                what, most = _BOUNDS[number]
-                raise SettingsError(
-                    f"{what} is a whole number from 0 to {most}: write such a number", fault.pointer
-                ) from None
-            raise SettingsError(fault.sentence, fault.pointer) from None
+        after = _read(document)
         with self._database.turn() as turn:
             current, saved = turn.now.settings
             if base != saved.number:
@@ -113,6 +126,24 @@ class Settings:
             enter(turn.session, Act.SETTINGS, by, said)
             turn.now = turn.now.with_settings(Settled(after, _saved(row)))
             return True
+
+
+def _read(document: object) -> Organisation:
+    try:
+        return Organisation.model_validate(document)
+    except ValidationError as error:
+        fault = first_fault(error)
+        number = fault.pointer.strip("/")
+        if number in _BOUNDS:
+            what, most = _BOUNDS[number]
+            sentence = f"{what} is a whole number from 0 to {most}: write such a number"
+            raise SettingsError(sentence, fault.pointer) from None
+        raise SettingsError(fault.sentence, fault.pointer) from None
+
+
+def _worst_first(by_site: Mapping[str, list[Finding]]) -> dict[str, list[Finding]]:
+    told = {key: sorted(found, key=lambda f: f.severity.rank) for key, found in by_site.items() if found}
+    return dict(sorted(told.items(), key=lambda item: (item[1][0].severity.rank, -len(item[1]), item[0])))
 
 
 def load_settings(session: Session) -> Settled:

@@ -98,6 +98,21 @@ class Settings(InBrowser):
         rail = page.get_by_role("complementary", name="Findings")
         expect(rail.get_by_role("button", name=re.compile("^Subnet of the provider's own network"))).to_be_visible()
 
+    def test_what_they_would_bring_is_told_while_they_are_typed(self) -> None:
+        page = self.look_at("/settings")
+        brought = page.get_by_role("status", name="What it would bring")
+        page.get_by_label("QUAY Quayside Bakehouse").fill("10.40.0.0/16")
+        expect(brought).to_contain_text(re.compile(r"Saving it brings \d+ warns .* at \d+ sites"))
+        brought.get_by_role("button", name=re.compile("sites$")).first.press("Enter")
+        listed = page.get_by_role("dialog", name="Sites where it brings findings")
+        expect(listed.get_by_role("link", name="FERN/HQ")).to_be_visible()
+        expect(listed).to_contain_text("is in 10.40.0.0/16 of QUAY")
+        page.keyboard.press("Escape")
+        page.get_by_label("QUAY Quayside Bakehouse").fill("10.52.0.0/16")
+        expect(brought).to_have_count(0)
+        page.get_by_label("Per cent of growth").fill("900")
+        expect(brought).to_contain_text("from 0 to 400")
+
     def test_two_who_change_them_at_once_are_told(self) -> None:
         other = self.visit("sabine")
         for page in (self.page, other):

@@ -22,6 +22,22 @@ class Organisation(WithServer):
         refused = self.signed_in("marek").put("/api/organisation", json=changed, headers={"If-Match": "1"})
         self.assertEqual(refused.status_code, 403)
 
+    def test_what_settings_would_bring_is_told_before_they_are_saved(self) -> None:
+        client = self.signed_in("pia")
+        shown = client.get("/api/organisation").json()
+        changed = shown["settings"] | {"own_networks": [{"name": "Remote", "network": "10.40.8.0/24"}]}
+        brought = client.post("/api/organisation/preview", json=changed).json()
+        self.assertEqual(brought["come"]["counts"], {"stop": brought["come"]["sites"]})
+        self.assertIn("FERN/DOCK", [site["site"] for site in brought["come"]["first"]])
+        self.assertEqual(brought["end"]["sites"], 0)
+        self.assertEqual(client.get("/api/organisation").json(), shown, "nothing is saved")
+        client.put("/api/organisation", json=changed, headers={"If-Match": "0"})
+        back = client.post("/api/organisation/preview", json=shown["settings"]).json()
+        self.assertEqual((back["come"]["sites"], back["end"]["counts"]), (0, brought["come"]["counts"]))
+        wrong = client.post("/api/organisation/preview", json=changed | {"growth": -1})
+        self.assertEqual((wrong.status_code, wrong.json()["path"]), (422, "/growth"))
+        self.assertEqual(self.signed_in("marek").post("/api/organisation/preview", json=changed).status_code, 403)
+
     def test_the_rule_book_is_that_of_the_code_and_says_what_speaks(self) -> None:
         book = self.signed_in("vera").get("/api/rules").json()
         self.assertEqual([rule["id"] for rule in book], list(RULES))

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from octaplan.core.plan.organisation import Organisation
 from octaplan.core.values.addresses import parse_network
 from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.records import Records
@@ -64,6 +65,27 @@ class OrganisationSettings(WithRecords):
             self.assertIn(words, str(caught.exception))
             self.assertIn(place, caught.exception.path)
         self.assertEqual(self.records.settings.saved.number, 0)
+
+    def test_every_setting_has_words_of_its_own_when_it_changes(self) -> None:
+        others = {
+            "gateway": "last",
+            "hosts": "last",
+            "leave_fixed": 9,
+            "growth": 9,
+            "flag_documentation": True,
+            "own_networks": [{"name": "x", "network": "10.1.0.0/16"}],
+            "common_defaults": [],
+            "blocks": {"fern": ["10.40.0.0/16"]},
+            "customers": {"fern": {"domain": "fern.example"}},
+            "owned_domains": ["fern.shop"],
+            "naming": "{site}-{number}",
+            "banner": "Keep out",
+            "support": "Desk",
+        }
+        self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
+        for number, (name, value) in enumerate(others.items()):
+            self.records.settings.save(self.document(**{name: value}), number, "Ines")
+            self.assertGreater(len(self.records.settings.saved.sentence), len(name) // 2, name)
 
     def test_every_site_is_checked_again_by_them(self) -> None:
         self.assertNotIn("overlap-ours", self.rules("fern/dock"))

@@ -782,6 +782,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/organisation/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Organisation
+     * @description What the findings of all sites would be with other settings; nothing is saved.
+     */
+    post: operations['preview_organisation'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/organisation/revisions': {
     parameters: {
       query?: never;
@@ -3323,6 +3343,20 @@ export interface components {
       traits: components['schemas']['Trait'][];
     };
     /**
+     * FindingsChange
+     * @description Findings that would come, or end: how many of each severity, at how many sites, and the first of these.
+     */
+    FindingsChange: {
+      /** Counts */
+      counts: {
+        [key: string]: number;
+      };
+      /** First */
+      first: components['schemas']['SiteChange'][];
+      /** Sites */
+      sites: number;
+    };
+    /**
      * Firmware
      * @description The level of software that a box is to have.
      */
@@ -5279,6 +5313,14 @@ export interface components {
      */
     Service: 'https' | 'http' | 'ssh' | 'telnet' | 'snmp';
     /**
+     * SettingsBring
+     * @description What other settings would change in the findings.
+     */
+    SettingsBring: {
+      come: components['schemas']['FindingsChange'];
+      end: components['schemas']['FindingsChange'];
+    };
+    /**
      * Severity
      * @description `stop` cannot be cleared, `warn` is fixed or accepted with a reason, `note` is worth knowing.
      * @enum {string}
@@ -5415,6 +5457,19 @@ export interface components {
       customer: string;
       /** Name */
       name: string;
+      /** Site */
+      site: string;
+    };
+    /**
+     * SiteChange
+     * @description What changes in the findings of one site: how many, and the gravest of them.
+     */
+    SiteChange: {
+      /** Findings */
+      findings: number;
+      /** Message */
+      message: string;
+      severity: components['schemas']['Severity'];
       /** Site */
       site: string;
     };
@@ -7507,6 +7562,41 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['OrganisationShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  preview_organisation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SettingsBring'];
         };
       };
       /** @description Validation Error */

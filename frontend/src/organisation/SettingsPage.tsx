@@ -10,6 +10,7 @@ import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { mono } from '../theme';
+import { Bring } from './Bring';
 import { documentOf, draftOf, sharedBlocks, type Draft } from './draft';
 import styles from './settings.module.css';
 
@@ -144,6 +145,11 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         )}
       </div>
       {!may && <p className="quiet">They can be read here. Planners and administrators change them.</p>}
+      {may && dirty && (
+        <div role="status" aria-label="What it would bring">
+          <Bring document={documentOf(draft)} />
+        </div>
+      )}
       {save.error && !told && <Trouble>{save.error.message}</Trouble>}
       <Part title="How addresses are given" rules={['gateway-convention', 'scope-fills', 'subnet-tight']}>
         <p className={styles.sentence}>
@@ -156,7 +162,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           <Trouble>{fault('leave_fixed') || fault('growth')}</Trouble>
         )}
       </Part>
-      <Part title="Blocks of customers" rules={['overlap-reach']}>
+      <Part title="Blocks of customers" rules={['overlap-reach', 'outside-blocks', 'foreign-block']}>
         <p className="quiet">
           New subnets of a customer are taken from its blocks; without any, from the private block that the
           site is in.

@@ -8,6 +8,7 @@ export function Unfolding(props: {
   /** What the dialog is called. */
   label: string;
   sought?: unknown;
+  wide?: boolean;
   children: ReactNode;
 }) {
   const button = useRef<HTMLButtonElement>(null);
@@ -28,7 +29,7 @@ export function Unfolding(props: {
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': props.label } }}
       >
-        <div className="pile" style={{ width: 400, padding: 20 }}>
+        <div className="pile" style={{ width: props.wide ? 560 : 400, maxHeight: '60vh', overflowY: 'auto', padding: 20 }}>
           {props.children}
         </div>
       </Popover>

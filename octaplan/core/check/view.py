@@ -59,6 +59,17 @@ class Box(NamedTuple):
         return Subject(self.plan.customer, self.plan.site, named(self.device), path, str(addresses))
 
 
+class Blocks(NamedTuple):
+    """The blocks that Settings give to customers, m of them, with their owners by number; `asked` is the number of the
+    customer of each of n segments."""
+
+    named: list[tuple[str, Network]]
+    owners: Numbers
+    first: Addresses
+    last: Addresses
+    asked: Numbers
+
+
 class View:
     """What a rule looks at: the claims of one or many sites, and the holdings around them.
 
@@ -240,6 +251,17 @@ class View:
             rows.kind: rows["site"].astype(np.int64) << 10 | rows["table"]
             for rows in (self.segments, self.hosts, self.ranges)
         }
+
+    @lazy
+    def blocks(self) -> Blocks:
+        """The blocks of all customers, and whose each segment is."""
+        named = [(code, block) for code, blocks in self.organisation.blocks.items() for block in blocks]
+        numbers: dict[str, int] = {}
+        owners = [numbers.setdefault(code, len(numbers)) for code, _ in named]
+        sites, of = np.unique(self.segments["site"], return_inverse=True)
+        whose = [numbers.get(self.plans[site].customer.casefold(), len(numbers)) for site in sites.tolist()]
+        first, last = (Addresses.listed([getattr(block, end) for _, block in named]) for end in ("first", "last"))
+        return Blocks(named, np.array(owners, np.int64), first, last, np.array(whose, np.int64)[of])
 
     @lazy
     def subnets(self) -> IntervalIndex:

@@ -169,7 +169,10 @@ def _prefix_of(segment: Segment) -> int:
     return segment.subnet.prefix if segment.subnet is not None and segment.subnet.family == 4 else 24
 
 
-@_for("overlap-segment", "overlap-reach", "overlap-ours", "overlap-modem", "common-default", "overlap-factory")
+@_for(
+    *("overlap-segment", "overlap-reach", "overlap-ours", "overlap-modem", "common-default", "overlap-factory"),
+    *("outside-blocks", "foreign-block"),
+)
 def _elsewhere(trouble: Trouble) -> Iterator[Remedy]:
     if trouble.second:
         yield from _next_six(trouble)

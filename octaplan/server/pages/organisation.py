@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from http import HTTPStatus
+from itertools import islice
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Header
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.check.findings import Severity
+from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.propose.remedies import remedied_rules
@@ -30,6 +33,30 @@ class OrganisationShown(BaseModel):
     settings: Organisation
     revision: RevisionShown
     customers: dict[str, str]
+
+
+class SiteChange(BaseModel):
+    """What changes in the findings of one site: how many, and the gravest of them."""
+
+    site: str
+    findings: int
+    severity: Severity
+    message: str
+
+
+class FindingsChange(BaseModel):
+    """Findings that would come, or end: how many of each severity, at how many sites, and the first of these."""
+
+    counts: dict[Severity, int]
+    sites: int
+    first: list[SiteChange]
+
+
+class SettingsBring(BaseModel):
+    """What other settings would change in the findings."""
+
+    come: FindingsChange
+    end: FindingsChange
 
 
 class RuleShown(BaseModel):
@@ -65,6 +92,9 @@ class GivenShown(BaseModel):
     subnet: NetworkField
     usable: int
 
+
+#: So many of the sites are told by name at which a finding would come or end.
+SITES_TOLD = 12
 
 #: The chapters of the book, by the module that a rule stands in.
 CHAPTERS = {
@@ -108,6 +138,25 @@ def save_organisation(
     """Save the settings, made on the revision that `If-Match` names. Every site is checked again."""
     records.settings.save(document, base_revision(if_match), person.author)
     return _shown(records)
+
+
+@router.post("/organisation/preview")
+def preview_organisation(
+    document: Annotated[dict[str, Any], Body()], records: Recorded, person: Organising
+) -> SettingsBring:
+    """What the findings of all sites would be with other settings; nothing is saved."""
+    brought = records.settings.would_bring(document)
+    return SettingsBring(come=_changes(brought.come), end=_changes(brought.end))
+
+
+def _changes(by_site: Mapping[str, list[Finding]]) -> FindingsChange:
+    found = [finding for findings in by_site.values() for finding in findings]
+    counted = Counter(finding.severity for finding in found)
+    first = [
+        SiteChange(site=f"{f[0].customer}/{f[0].site}", findings=len(f), severity=f[0].severity, message=f[0].message)
+        for f in islice(by_site.values(), SITES_TOLD)
+    ]
+    return FindingsChange(counts={s: counted[s] for s in Severity if counted[s]}, sites=len(by_site), first=first)
 
 
 @router.get("/rules")

@@ -292,6 +292,55 @@ def inside_public(view: View) -> Iterator[Hit]:
         )
 
 
+@rule("outside-blocks", Severity.NOTE, "segment", "subnet", Trait.REAL)
+def outside_blocks(view: View) -> Iterator[Hit]:
+    """Subnet outside the customer's blocks
+
+    Settings say from which blocks the segments of a customer are taken, and this one is taken from elsewhere: whoever
+    plans the next site, or writes one route for all of them, will not expect it there. Renumber it, or give the
+    customer that block. Only IPv4 is looked at, since IPv6 prefixes come from the provider.
+    """
+    s, blocks = view.segments, view.blocks
+    has = np.isin(blocks.asked, blocks.owners[blocks.first.family == 4])
+    owned = IntervalIndex(blocks.owners, blocks.first, blocks.last)
+    ends = (owned.overlaps(blocks.asked, s[end], s[end]).total > 0 for end in ("first", "last"))
+    inside = np.logical_and(*ends)
+    for row in where(has & (s["first"].family == 4) & ~inside):
+        subject = view.subject(s, row)
+        own = [str(block) for block in view.organisation.blocks_of(subject.customer) if block.family == 4]
+        yield Hit(
+            subject,
+            f"{subject.name} {subject.addresses} is not inside {_some(own)}, from which {subject.customer} takes its "
+            "subnets: renumber it, or add its block in Settings.",
+        )
+
+
+@rule("foreign-block", Severity.WARN, "segment", "subnet", Trait.REAL)
+def foreign_block(view: View) -> Iterator[Hit]:
+    """Subnet in another customer's block
+
+    The subnet lies in a block that Settings give to another customer, whose next sites will be given the same
+    addresses. Renumber it, or give each customer blocks of its own.
+    """
+    s, blocks = view.segments, view.blocks
+    owned = IntervalIndex(blocks.owners, blocks.first, blocks.last).overlaps(blocks.asked, s["first"], s["last"])
+    every = IntervalIndex(np.zeros_like(blocks.owners), blocks.first, blocks.last)
+    met = every.overlaps(np.zeros_like(blocks.asked), s["first"], s["last"])
+    for row in where(met.total > owned.total):
+        subject = view.subject(s, row)
+        others = [blocks.named[place] for place in sorted(met.rows(row))]
+        told = [f"{block} of {code.upper()}" for code, block in others if code != subject.customer.casefold()]
+        yield Hit(
+            subject,
+            f"{subject.name} {subject.addresses} is in {_some(told)}: the next segments there may be given the "
+            f"same addresses. Renumber it, or give {subject.customer} blocks of its own in Settings.",
+        )
+
+
+def _some(names: list[str]) -> str:
+    return listed(names if len(names) < 5 else [*names[:4], f"{len(names) - 4} more"])
+
+
 @rule("host-outside", Severity.STOP, "host", "address")
 def host_outside(view: View) -> Iterator[Hit]:
     """Host outside its segment's subnet
