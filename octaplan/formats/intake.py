@@ -105,7 +105,7 @@ class _Reader:
         nameless = {place for place, name in enumerate(table.header) if not name}
         take = getattr(self, f"_take_{table.name}")
         if table.name == "sites" and self.named is None:
-            self.named = set()
+            self.named = set(self.existing)
         awaited = "hosts" in self.watched.tables
         quick = None
         if table.name == "hosts" and not nameless and not awaited:
@@ -188,7 +188,9 @@ class _Reader:
             self._draft(values)
         elif self.named is not None and key not in self.named:
             code = f"{values['customer']}/{values['site']}"
-            problem = f"Site {code} is not in the sites table: correct the code, or add the site there"
+            problem = (
+                f"Site {code} is not in the sites table, and not there already: correct the code, or add the site there"
+            )
             faults.append(CellFault("site", typed["site"], problem))
             return
         names = [values.get(column) for column in NAMING_COLUMNS[table.name]]

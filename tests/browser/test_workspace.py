@@ -325,3 +325,30 @@ class GoTo(Workspace):
         expect(page.get_by_role("heading", name="Fernhollow Garden Centres")).to_be_visible()
         page.get_by_role("link", name=re.compile("sites on Outbound")).click()
         expect(page.get_by_role("button", name="Customer: Fernhollow Garden Centres")).to_be_visible()
+
+
+class ManyHosts(Workspace):
+    def test_two_hundred_rows_become_hosts_and_one_remedy_clears_the_range(self) -> None:
+        page = self.desk("FERN/ORCH")
+        row = self.row("Voice")
+        row.get_by_role("button").first.click()
+        row.get_by_role("button", name="Paste rows").press("Enter")
+        dialog = page.get_by_role("dialog", name="Hosts of Voice from rows")
+        rows = [f"phone {n}\t.{n}\t02:40:33:00:00:{n:02x}\tphone" for n in range(30, 230)]
+        dialog.get_by_label("Rows", exact=True).fill("\n".join(["Name\tIP\tMAC\tKind", *rows, "odd\t.300\t\t"]))
+        expect(dialog.get_by_role("status")).to_contain_text("200 new hosts · 1 row not read")
+        expect(dialog.get_by_role("status")).to_contain_text("taking them brings 170 stops")
+        expect(dialog.get_by_role("row", name=re.compile("^202 odd"))).to_contain_text("Octet 300")
+        dialog.get_by_role("button", name="Take the others, keep 1 row here").press("Enter")
+        self.saved("Added 200 hosts")
+        left = dialog.get_by_label("Rows", exact=True)
+        expect(left).to_have_value("Name\tIP\tMAC\tKind\nodd\t.300\t\t")
+        left.fill("Name\tIP\nodd\t.240")
+        dialog.get_by_role("button", name="Take them").press("Enter")
+        self.saved("Added host odd")
+        expect(dialog).to_have_count(0)
+        remedy = page.get_by_role("button", name="Exclude all 170 hosts in it from the range of Voice")
+        page.get_by_role("button", name=re.compile("^or .* other way")).first.click()
+        remedy.first.press("Enter")
+        self.saved("Voice excluded")
+        expect(page.get_by_role("button", name=re.compile("^Fixed host inside a DHCP range"))).to_have_count(0)

@@ -173,6 +173,15 @@ class Refusals(unittest.TestCase):
         empty = read(sites="customer,site\n", segments=segments)
         self.assertEqual((len(empty.refused), empty.plans), (2, {}))
 
+    def test_a_site_that_is_there_needs_no_row_in_the_sites_table(self) -> None:
+        there = read(sites=SITES, segments=SEGMENTS).plans
+        hosts = "customer,site,segment,name,address\nFERN,DOCK,office,till,.21\n"
+        label = next(iter(there["fern/dock"].segments.values())).label
+        hosts = hosts.replace("office", label).replace(",.21", ",10.40.8.21")
+        intake = read(there, sites=SITES.replace("DOCK", "MILL"), hosts=hosts)
+        self.assertEqual([*intake.refused], [])
+        self.assertEqual([host.name for host in intake.plans["fern/dock"].hosts.values()], ["till"])
+
     def test_rows_of_a_site_whose_own_row_was_refused_are_taken(self) -> None:
         intake = read(sites=SITES.replace("Europe/Paris", "Mars/Base"), segments=SEGMENTS)
         self.assertEqual([(r.file, r.row) for r in intake.refused], [("sites.csv", 2)])

@@ -84,6 +84,13 @@ export async function readLetter(name: SiteName, circuit: string, text: string) 
   );
 }
 
+/** Rows that were copied, read into hosts of a segment. */
+export async function readHostRows(name: SiteName, segment: string, text: string) {
+  return body(
+    await api.POST('/api/sites/{customer}/{site}/hosts', { params: { path: name }, body: { segment, text } }),
+  );
+}
+
 /** Many fields, each read as if it had been typed. */
 export async function readColumn(name: SiteName, entries: Schemas['TypedEntry'][]) {
   return body(

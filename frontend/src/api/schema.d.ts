@@ -1932,6 +1932,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/hosts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Hosts
+     * @description Read rows into hosts of a segment; nothing is saved.
+     */
+    post: operations['hosts'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/intake': {
     parameters: {
       query?: never;
@@ -3559,6 +3579,48 @@ export interface components {
       name: string;
       /** Segment */
       segment: string;
+    };
+    /**
+     * HostRowShown
+     * @description One row: the values of its host by field, whether that host is there already, or why it is not taken.
+     */
+    HostRowShown: {
+      /** Known */
+      known: boolean;
+      /** Number */
+      number: number;
+      /** Problem */
+      problem: string;
+      /** Text */
+      text: string;
+      /** Values */
+      values: {
+        [key: string]: string;
+      };
+    };
+    /**
+     * HostRowsRead
+     * @description What pasted rows come to: the change, the fields that the columns were taken for, and what was not read.
+     */
+    HostRowsRead: {
+      /** Columns */
+      columns: string[];
+      /** Left */
+      left: string[];
+      /** Operations */
+      operations: components['schemas']['PatchOperation'][];
+      /** Rows */
+      rows: components['schemas']['HostRowShown'][];
+    };
+    /**
+     * HostsPasted
+     * @description Rows for hosts of a segment, as they were copied.
+     */
+    HostsPasted: {
+      /** Segment */
+      segment: string;
+      /** Text */
+      text: string;
     };
     /** IgnoredShown */
     IgnoredShown: {
@@ -6055,7 +6117,7 @@ export interface components {
      * @description What is special about the findings of a rule, for those who count and group them.
      * @enum {string}
      */
-    Trait: 'owed' | 'unfilled' | 'real';
+    Trait: 'owed' | 'unfilled' | 'collides' | 'real';
     /**
      * Translation
      * @description Address translation (NAT) of a segment to the address of a circuit.
@@ -9541,6 +9603,42 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  hosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['HostsPasted'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HostRowsRead'];
+        };
       };
       /** @description Validation Error */
       422: {

@@ -160,9 +160,9 @@ export interface SegmentPicture {
   free: bigint;
 }
 
-/** Whether a finding is about the very addresses it names: a VLAN, a MAC or a missing gateway has no place here. */
-function standsOnRuler({ field, addresses }: Finding): boolean {
-  return field !== 'vlan' && field !== 'mac' && !(field === 'gateway' && addresses.includes('/'));
+/** Whether a finding is a collision of the very addresses it names, and not merely about the segment that has them. */
+function collides({ traits, severity, acceptance }: Finding): boolean {
+  return traits.includes('collides') && severity !== 'note' && !acceptance;
 }
 
 /** What a segment's ruler shows, from its hosts and the findings about it. */
@@ -201,9 +201,9 @@ export function pictureOf(
     .filter((piece) => piece !== undefined);
   const notches: Notch[] = [];
   for (const finding of findings) {
-    const span = standsOnRuler(finding) && spanOf(finding.addresses);
+    const span = collides(finding) && spanOf(finding.addresses);
     const part = span && overlap(span, net);
-    if (part && finding.severity !== 'note' && !finding.acceptance) {
+    if (part && finding.severity !== 'note') {
       notches.push({ span: part, severity: finding.severity, path: finding.path, message: finding.message });
     }
   }

@@ -36,6 +36,7 @@ class Trait(StrEnum):
 
     OWED = "owed"  # by the provider
     UNFILLED = "unfilled"  # nothing is wrong, something is only still to be filled
+    COLLIDES = "collides"  # the very addresses it names are used twice, or cannot be used
     REAL = "real"  # about addresses that are real, which a pattern's are not
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -42,7 +43,8 @@ class Change:
         if self.path.startswith("/accepted/"):
             return f"{'Accepted' if self.after else 'No longer accepted:'} {self.subject}"
         if not self.field:
-            return f"{'Added' if self.after else 'Removed'} {self.subject}"
+            subject = self.subject.removeprefix("host ") if self.subject.startswith("host host ") else self.subject
+            return f"{'Added' if self.after else 'Removed'} {subject}"
         what = f"{self.subject} {self.field}".strip()
         return f"{what[:1].upper()}{what[1:]} {self.before or 'empty'} → {self.after or 'empty'}"
 
@@ -174,7 +176,21 @@ def _name(member: Mapping[str, Any]) -> str:
     return str(member.get("label") or member.get("name") or member.get("role"))
 
 
-def _told(change: Change) -> str:
+def _grouped(differences: list[Change], most: int) -> Iterator[Change | str]:
+    """The changes, of which hosts that came or went together are one when they are more than can be told."""
+    whole = {True: "Added", False: "Removed"}
+    hosts = Counter(bool(c.after) for c in differences if c.path.startswith("/hosts/") and not c.field)
+    for change in differences:
+        came = bool(change.after)
+        if change.path.startswith("/hosts/") and not change.field and hosts[came] > most:
+            yield f"{whole[came]} {hosts[came]:,} hosts"
+        else:
+            yield change
+
+
+def _told(change: Change | str) -> str:
+    if isinstance(change, str):
+        return change
     return "Segments put in another order" if change.field == "order" else str(change)
 
 
@@ -182,7 +198,7 @@ def sentence(differences: list[Change], most: int = 3) -> str:
     """A revision's own sentence: the first few changes and how many more there are."""
     if not differences:
         return "Nothing changed"
-    told = [*dict.fromkeys(map(_told, differences))]
+    told = [*dict.fromkeys(map(_told, _grouped(differences, most)))]
     shown = "; ".join(told[:most])
     more = len(told) - most
     return f"{shown}; and {more:,} more" if more > 0 else shown

@@ -343,8 +343,44 @@ def _out_of_the_range(trouble: Trouble) -> Iterator[Remedy]:
     for key, segment in trouble.plan.segments.items():
         one_table = segment.vrf == trouble.plan.segments[host.segment].vrf
         if one_table and any(piece.holds(address) for piece in segment.scope.pieces):
+            yield from _all_out(trouble, key, address.family)
             yield from _round(trouble, key, address)
     yield from _next_address(trouble)
+
+
+def _all_out(trouble: Trouble, key: str, family: int) -> Iterator[Remedy]:
+    """Take all fixed hosts out of a range at once, when there are several in it."""
+    plan, segment = trouble.plan, trouble.plan.segments[key]
+    tables = {other for other, one in plan.segments.items() if one.vrf == segment.vrf}
+    fixed = (
+        h.address if family == 4 else h.address6
+        for h in plan.hosts.values()
+        if h.segment in tables and h.method == Method.STATIC
+    )
+    inside = sorted({a for a in fixed if a is not None and any(piece.holds(a) for piece in segment.scope.pieces)})
+    if len(inside) < 2:
+        return
+    if family == 4 and segment.subnet is not None:
+        span = range_leaving(
+            segment,
+            0,
+            [h.address for h in plan.hosts.values() if h.address is not None],
+            trouble.portfolio.organisation,
+        )
+        yield _range(
+            trouble, key, span, f"Move the range of {segment.label} to {span}, clear of all {len(inside)} hosts in it"
+        )
+    runs: list[Span] = []
+    for address in inside:
+        if runs and runs[-1].last.plus(1) == address:
+            runs[-1] = Span(runs[-1].first, address)
+        else:
+            runs.append(Span(address, address))
+    excluded = [*(run.typed for run in segment.scope.excluded), *(run.typed for run in runs)]
+    yield Remedy(
+        f"Exclude all {len(inside)} hosts in it from the range of {segment.label}",
+        [set_to(f"/segments/{key}/scope/excluded", excluded)],
+    )
 
 
 @_for("overlap-scope-gateway")
@@ -503,9 +539,41 @@ def _next_address(trouble: Trouble) -> Iterator[Remedy]:
                 yield Remedy(
                     f"Move {host.name} to {segment.label}, where it keeps its address", [trouble.set("segment", key)]
                 )
+        yield from _all_inside(trouble)
     address = next_host(plan, host.segment, trouble.portfolio.organisation, host.kind, trouble.key)
     if address is not None:
         yield Remedy(f"Give {host.name} the free address {address}", [trouble.set("address", str(address))])
+
+
+def _all_inside(trouble: Trouble) -> Iterator[Remedy]:
+    """Bring all hosts that are outside the subnet of their segment into it, with the ends they have where these are
+    free."""
+    plan, home = trouble.plan, trouble.host.segment
+    segment, subnet = plan.segments[home], plan.segments[home].subnet
+    if subnet is None or subnet.family != 4:
+        return
+    outside = [
+        key
+        for key, host in plan.hosts.items()
+        if host.segment == home and host.address is not None and not subnet.holds(host.address)
+    ]
+    if len(outside) < 2:
+        return
+    draft = plan.model_copy(update={"hosts": {key: host for key, host in plan.hosts.items() if key not in outside}})
+    operations = []
+    for key in outside:
+        host = plan.hosts[key]
+        taken = {segment.gateway, *(other.address for other in draft.hosts.values())}
+        same = subnet.first.plus((host.address.value if host.address else 0) % subnet.size)
+        leased = any(piece.holds(same) for piece in segment.scope.pieces)
+        if same in taken or leased or not subnet.usable.holds(same):
+            found = next_host(draft, home, trouble.portfolio.organisation, host.kind, key)
+            if found is None:
+                return
+            same = found
+        draft = draft.model_copy(update={"hosts": draft.hosts | {key: host.model_copy(update={"address": same})}})
+        operations.append(set_to(f"/hosts/{key}/address", str(same)))
+    yield Remedy(f"Bring all {len(outside)} such hosts of {segment.label} into {subnet}", operations)
 
 
 @_for("overlap-address")

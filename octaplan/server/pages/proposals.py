@@ -14,6 +14,7 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose import segments
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
+from octaplan.core.propose.hostrows import LONGEST_ROWS, read_host_rows
 from octaplan.core.propose.letters import Sure
 from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import SegmentProposal
@@ -232,6 +233,51 @@ def letter(customer: Code, site: Code, letter: Letter, records: Recorded, person
             )
             for one in read.found
         ],
+        left=read.left,
+    )
+
+
+class HostsPasted(BaseModel):
+    """Rows for hosts of a segment, as they were copied."""
+
+    segment: Key
+    text: Annotated[str, StringConstraints(max_length=LONGEST_ROWS)]
+
+
+class HostRowShown(BaseModel):
+    """One row: the values of its host by field, whether that host is there already, or why it is not taken."""
+
+    number: int
+    text: str
+    values: dict[str, str]
+    known: bool
+    problem: str
+
+
+class HostRowsRead(BaseModel):
+    """What pasted rows come to: the change, the fields that the columns were taken for, and what was not read."""
+
+    rows: list[HostRowShown]
+    operations: list[PatchOperation]
+    columns: list[str]
+    left: list[str]
+
+
+@router.post("/hosts")
+def hosts(customer: Code, site: Code, pasted: HostsPasted, records: Recorded, person: Looking) -> HostRowsRead:
+    """Read rows into hosts of a segment; nothing is saved."""
+    sites = records.now.of(customer)
+    plan = sites.plan(f"{customer}/{site}")
+    if pasted.segment not in plan.segments:
+        raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
+    try:
+        read = read_host_rows(sites.portfolio, plan, pasted.segment, pasted.text)
+    except OctaplanError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+    return HostRowsRead(
+        rows=[HostRowShown(**row._asdict()) for row in read.rows],
+        operations=_operations(read.operations),
+        columns=read.columns,
         left=read.left,
     )
 

@@ -69,7 +69,9 @@ class Sentences(unittest.TestCase):
 
     def test_many_changes_are_counted(self) -> None:
         hosts = {f"host{n}": {"segment": "seg0", "name": f"p{n}"} for n in range(7)}
-        self.assertTrue(self.revised("/hosts", hosts).endswith("; and 4 more"))
+        self.assertEqual(self.revised("/hosts", hosts), "Removed host p; Added 7 hosts")
+        lines = {f"circ{n}": circuit(f"Line {n}") for n in range(7)}
+        self.assertTrue(self.revised("/circuits", lines).endswith("; and 4 more"))
 
     @given(plans("F/1"), plans("F/1"))
     @examples(50)

@@ -38,6 +38,37 @@ def offered(rule: str, *sites: SitePlan, **organisation: Any) -> list[Remedy]:
     return remedies(portfolio, sites[0], findings, finding)
 
 
+class Many(unittest.TestCase):
+    def test_one_remedy_takes_all_hosts_out_of_a_range(self) -> None:
+        hosts = [("Office", f"till {n}", f"10.40.8.{n}") for n in (*range(20, 60), 70, 80)]
+        plan = site(segments=[served()], hosts=hosts)
+        portfolio = Portfolio([plan])
+        findings = portfolio.check(plan)
+        alike = [finding for finding in findings if finding.rule == "overlap-scope-static"]
+        moved, excluded, _ = remedies(portfolio, plan, findings, alike[0])
+        self.assertEqual(
+            [moved.sentence, excluded.sentence],
+            ["Move the range of Office to 10.40.8.81–10.40.8.254, clear of all 42 hosts in it",
+             "Exclude all 42 hosts in it from the range of Office"],
+        )  # fmt: skip
+        for remedy in (moved, excluded):
+            rules = [finding.rule for finding in portfolio.check(applied(plan, remedy.operations))]
+            self.assertNotIn("overlap-scope-static", rules)
+        self.assertEqual(excluded.operations[0]["value"], ["10.40.8.20-10.40.8.59", "10.40.8.70", "10.40.8.80"])
+
+    def test_one_remedy_brings_all_hosts_into_their_subnet(self) -> None:
+        hosts = [("Office", f"till {n}", f"10.40.9.{n}") for n in (1, 5, 30)]
+        plan = site(segments=[served()], hosts=hosts)
+        portfolio = Portfolio([plan])
+        findings = portfolio.check(plan)
+        finding = next(finding for finding in findings if finding.rule == "host-outside")
+        remedy = remedies(portfolio, plan, findings, finding)[0]
+        self.assertEqual(remedy.sentence, "Bring all 3 such hosts of Office into 10.40.8.0/24")
+        after = applied(plan, remedy.operations)
+        self.assertEqual({str(host.address) for host in after.hosts.values()}, {"10.40.8.2", "10.40.8.5", "10.40.8.3"})
+        self.assertNotIn("host-outside", [found.rule for found in portfolio.check(after)])
+
+
 class Promise(unittest.TestCase):
     def kept(self, portfolio: Portfolio, plan: SitePlan) -> list[Remedy]:
         findings = portfolio.check(plan)

@@ -17,6 +17,7 @@ import { parse } from '../../ruler/addresses';
 import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
 import { freshId, remove } from './edits';
+import { HostRowsDialog } from './HostRowsDialog';
 import { ColumnDialog } from './ReadDialog';
 
 /** The hosts of a segment, lowest address first; those without one last. */
@@ -37,6 +38,7 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   const revise = useRevise(name);
   const awaited = useRef<string | null>(null);
   const [pasted, setPasted] = useState<Pasted | null>(null);
+  const [rowsText, setRows] = useState<string | null>(null);
   const byAddress = useMemo(() => sortedHosts(desk.plan.hosts, id), [desk.plan.hosts, id]);
   // rows stay where they are while one types in them; what comes goes to the end
   const [order, setOrder] = useState(() => byAddress.map(({ key }) => key));
@@ -74,9 +76,14 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
     mutate({ operations: [{ op: 'add', path: `/hosts/${key}`, value }], revision });
     awaited.current = key;
   };
-  /** Several lines pasted into a cell go to the rows from there on, after they were looked at. */
+  /** Rows of several cells become hosts; lines of one cell go to the rows from there on; both are looked at first. */
   const paste = (event: ClipboardEvent) => {
-    const lines = event.clipboardData.getData('text').trim().split(/\r?\n/);
+    const text = event.clipboardData.getData('text').trim();
+    const lines = text.split(/\r?\n/);
+    if (mayPlan && lines.some((line) => /\t|[^,;]+[,;].*[,;]/.test(line))) {
+      event.preventDefault();
+      return setRows(text);
+    }
     const path = (event.target as HTMLElement).dataset.field ?? '';
     const [, , key, field] = path.split('/');
     const from = hosts.findIndex((row) => row.key === key);
@@ -95,6 +102,9 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   return (
     <>
       {pasted && <ColumnDialog {...pasted} onClose={() => setPasted(null)} />}
+      {rowsText !== null && (
+        <HostRowsDialog segment={id} label={segment.label} text={rowsText} onClose={() => setRows(null)} />
+      )}
       {hosts.length > 0 && (
         <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
           <thead>
@@ -125,6 +135,11 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
       {mayPlan && (
         <Button sx={{ mt: 1, mr: 1 }} onClick={add}>
           Add host to {segment.label}
+        </Button>
+      )}
+      {mayPlan && (
+        <Button sx={{ mt: 1, mr: 1 }} onClick={() => setRows('')}>
+          Paste rows
         </Button>
       )}
       {!sorted && (

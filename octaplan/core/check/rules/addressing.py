@@ -51,7 +51,7 @@ def gateway_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("gateway-unusable", Severity.STOP, "segment", "gateway")
+@rule("gateway-unusable", Severity.STOP, "segment", "gateway", Trait.COLLIDES)
 def gateway_unusable(view: View) -> Iterator[Hit]:
     """Gateway on an address that means something else
 
@@ -315,7 +315,7 @@ def outside_blocks(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("foreign-block", Severity.WARN, "segment", "subnet", Trait.REAL)
+@rule("foreign-block", Severity.WARN, "segment", "subnet", Trait.REAL, Trait.COLLIDES)
 def foreign_block(view: View) -> Iterator[Hit]:
     """Subnet in another customer's block
 
@@ -358,7 +358,7 @@ def host_outside(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("host-unusable", Severity.STOP, "host", "address")
+@rule("host-unusable", Severity.STOP, "host", "address", Trait.COLLIDES)
 def host_unusable(view: View) -> Iterator[Hit]:
     """Host on an address that means something else
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from datetime import timedelta
 from itertools import combinations
 
-from octaplan.core.check.findings import Hit, Severity, rule
+from octaplan.core.check.findings import Hit, Severity, Trait, rule
 from octaplan.core.check.view import Subject, View
 from octaplan.core.plan.boxes import (
     circuits_of,
@@ -479,7 +479,7 @@ def metric_failover(view: View) -> Iterator[Hit]:
             )
 
 
-@rule("overlap-factory", Severity.WARN, "segment", "subnet")
+@rule("overlap-factory", Severity.WARN, "segment", "subnet", Trait.COLLIDES)
 def overlap_factory(view: View) -> Iterator[Hit]:
     """Subnet of a box out of its carton
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from octaplan.core.check.claims import Addresses, Flags, known, less, same, where, within
-from octaplan.core.check.findings import Hit, Severity, rule
+from octaplan.core.check.findings import Hit, Severity, Trait, rule
 from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
 from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, circuits_of, held_addresses, interfaces
@@ -18,7 +18,7 @@ from octaplan.core.values.readers import lease_text
 from octaplan.core.values.words import count, listed
 
 
-@rule("scope-outside", Severity.STOP, "segment", "scope")
+@rule("scope-outside", Severity.STOP, "segment", "scope", Trait.COLLIDES)
 def scope_outside(view: View) -> Iterator[Hit]:
     """DHCP range outside the subnet
 
@@ -61,7 +61,7 @@ def scope_reversed(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("scope-edge", Severity.STOP, "segment", "scope")
+@rule("scope-edge", Severity.STOP, "segment", "scope", Trait.COLLIDES)
 def scope_edge(view: View) -> Iterator[Hit]:
     """DHCP range holds the network or broadcast address
 

@@ -17,7 +17,7 @@ from octaplan.core.values.addresses import Address, Network, Span
 from octaplan.core.values.words import and_more, count, listed
 
 
-@rule("overlap-address", Severity.STOP, "address", "address")
+@rule("overlap-address", Severity.STOP, "address", "address", Trait.COLLIDES)
 def overlap_address(view: View) -> Iterator[Hit]:
     """Address used twice
 
@@ -46,7 +46,7 @@ def overlap_address(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-segment", Severity.STOP, "segment", "subnet")
+@rule("overlap-segment", Severity.STOP, "segment", "subnet", Trait.COLLIDES)
 def overlap_segment(view: View) -> Iterator[Hit]:
     """Two segments overlap
 
@@ -68,7 +68,7 @@ def overlap_segment(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-reach", Severity.STOP, "segment", "subnet")
+@rule("overlap-reach", Severity.STOP, "segment", "subnet", Trait.COLLIDES)
 def overlap_reach(view: View) -> Iterator[Hit]:
     """Same addresses as another site it can reach
 
@@ -111,7 +111,7 @@ def _once(members: Iterator[tuple[int, int, int]]) -> Iterator[tuple[int, int, i
             yield site, item, tag
 
 
-@rule("overlap-scope", Severity.STOP, "segment", "scope")
+@rule("overlap-scope", Severity.STOP, "segment", "scope", Trait.COLLIDES)
 def overlap_scope(view: View) -> Iterator[Hit]:
     """Two DHCP ranges overlap
 
@@ -156,7 +156,7 @@ def _mend(span: Span, address: Address) -> str:
     return "Move the range"
 
 
-@rule("overlap-scope-static", Severity.STOP, "host", "address")
+@rule("overlap-scope-static", Severity.STOP, "host", "address", Trait.COLLIDES)
 def overlap_scope_static(view: View) -> Iterator[Hit]:
     """Fixed host inside a DHCP range
 
@@ -179,7 +179,7 @@ def overlap_scope_static(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-scope-gateway", Severity.STOP, "segment", "scope")
+@rule("overlap-scope-gateway", Severity.STOP, "segment", "scope", Trait.COLLIDES)
 def overlap_scope_gateway(view: View) -> Iterator[Hit]:
     """Gateway inside a DHCP range
 
@@ -357,7 +357,7 @@ def shared_wan_block(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("common-default", Severity.WARN, "segment", "subnet", Trait.REAL)
+@rule("common-default", Severity.WARN, "segment", "subnet", Trait.REAL, Trait.COLLIDES)
 def common_default(view: View) -> Iterator[Hit]:
     """Subnet that everybody else uses
 
@@ -385,7 +385,7 @@ def _inside_runs(view: View, networks: list[Network]) -> Iterator[tuple[int, lis
             yield row, [networks[place] for place in sorted(found.rows(row))]
 
 
-@rule("overlap-ours", Severity.STOP, "segment", "subnet", Trait.REAL)
+@rule("overlap-ours", Severity.STOP, "segment", "subnet", Trait.REAL, Trait.COLLIDES)
 def overlap_ours(view: View) -> Iterator[Hit]:
     """Subnet of the provider's own network
 
@@ -403,7 +403,7 @@ def overlap_ours(view: View) -> Iterator[Hit]:
         )
 
 
-@rule("overlap-modem", Severity.STOP, "segment", "subnet")
+@rule("overlap-modem", Severity.STOP, "segment", "subnet", Trait.COLLIDES)
 def overlap_modem(view: View) -> Iterator[Hit]:
     """Subnet of the box in front
 
