@@ -443,3 +443,101 @@ class History(OnRulers):
         expect(other.get_by_text(re.compile("Ines Aldering: Undone"))).to_be_visible()
         other.goto("/outbound")
         expect(page.get_by_text("Sabine Oake is here too")).to_have_count(0)
+
+
+class SixSide(OnRulers):
+    def test_the_ipv6_side_of_a_segment_is_worked_on_with_the_same_hands(self) -> None:
+        page = self.desk("LOOM/REGENT")
+        self.open_segment("Office")
+        subnet = page.get_by_label("IPv6 subnet")
+        subnet.fill("2001:db8:56:10::/64")
+        subnet.press("Enter")
+        gateway = page.get_by_label("IPv6 gateway")
+        gateway.fill("first")
+        gateway.press("Enter")
+        ruler = self.row("Office").get_by_role("group", name=re.compile("gateway 2001:db8:56:10::1"))
+        post = ruler.locator('[data-mark="gateway"]')
+        expect(post).to_have_attribute("aria-valuetext", "gateway at ::1")
+        post.focus()
+        page.keyboard.press("ArrowRight")
+        self.saved("Office IPv6 gateway 2001:db8:56:10::1 → 2001:db8:56:10::2")
+        ruler.focus()
+        for key in ("Home", "Shift+ArrowRight", "Enter"):
+            page.keyboard.press(key)
+        asked = page.get_by_role("dialog", name="At this address")
+        expect(asked).to_contain_text("2001:db8:56:10::20")
+        asked.get_by_label("Host").fill("six only")
+        asked.get_by_label("Host").press("Enter")
+        self.saved("Added host six only")
+        host = ruler.locator('[data-host="six only"] [data-mark]')
+        host.press("Enter")
+        field = page.get_by_role("dialog").get_by_label("Address of six only")
+        expect(field).to_have_value("2001:db8:56:10::20")
+        field.fill("::beef:1")
+        field.press("Enter")
+        self.saved("Six only IPv6 address 2001:db8:56:10::20 → 2001:db8:56:10::beef:1")
+        away = ruler.get_by_role("button", name="six only ::beef:1")
+        away.press("Enter")
+        expect(host).to_be_visible()
+
+
+class Close(OnRulers):
+    def test_zoom_keeps_what_one_points_at_under_the_pointer(self) -> None:
+        page = self.desk("FERN/DOCK")
+        till = self.host("Office", "till 3")
+        x, y = self.at("Office", 32)
+        pointed = int(x)
+        page.mouse.move(pointed, y)
+        page.keyboard.down("Control")
+        for times in (2, 4, 8, 16):
+            page.mouse.wheel(0, -100)
+            box = till.locator("circle").bounding_box()
+            assert box
+            away = (x - pointed) * times  # only what is not under the pointer moves away from it
+            self.assertAlmostEqual(box["x"] + box["width"] / 2, pointed + away, delta=1)
+        page.keyboard.up("Control")
+
+    def test_hosts_are_walked_from_the_ruler_itself_also_out_of_view(self) -> None:
+        page = self.desk("FERN/DOCK")
+        ruler = self.row("Office").get_by_role("group").first
+        ruler.focus()
+        page.keyboard.press("n")
+        expect(self.host("Office", "switch 1")).to_be_focused()
+        for _ in range(4):
+            page.keyboard.press("+")
+        for _ in range(9):
+            page.keyboard.press("n")
+        expect(self.host("Office", "file store")).to_be_focused()
+
+    def test_a_gateway_and_what_is_next_to_it_can_each_be_taken_hold_of(self) -> None:
+        page = self.desk("FERN/DOCK")
+        for offset, name in ((1, "gateway"), (2, "switch 1")):
+            page.mouse.click(self.at("Office", offset)[0], self.at("Office", offset)[1])
+            focused = page.evaluate("document.activeElement.getAttribute('aria-valuetext')")
+            self.assertEqual(focused, f"{name} at .{offset}")
+            page.keyboard.press("Escape")
+
+    def test_what_appears_pushes_nothing_away_and_says_when_there_is_nothing_to_do(self) -> None:
+        page = self.desk("FERN/DOCK")
+        before = self.row("Voice").bounding_box()
+        for name in ("till 1", "till 2", "till 3"):
+            self.host("Office", name).focus()
+            page.keyboard.press("Space")
+        bar = page.get_by_role("toolbar", name="Chosen hosts")
+        expect(bar.get_by_role("status")).to_have_text("they are spaced evenly; nothing is free between them")
+        expect(bar.get_by_role("button", name="Space evenly")).to_be_disabled()
+        page.keyboard.press("+")
+        expect(self.row("Office").get_by_label("Part in view")).to_be_visible()
+        self.assertEqual(self.row("Voice").bounding_box(), before)
+
+    def test_only_a_collision_is_drawn_as_one(self) -> None:
+        page = self.desk("FERN/MILL")
+        page.get_by_role("button", name="Add segment").click()
+        page.get_by_label("Size of the new segment").fill("/28")
+        page.get_by_label("Size of the new segment").press("Enter")
+        page.get_by_role("button", name="Take it").press("Enter")
+        self.saved("Added segment")
+        finding = self.rail().locator('[data-finding="segment-unplugged"], [data-finding="port-missing"]')
+        expect(finding.first).to_be_attached()
+        expect(self.row("Office 2").locator("svg[data-handled]")).to_be_visible()
+        expect(self.row("Office 2").locator("[data-notch]")).to_have_count(0)

@@ -4,16 +4,12 @@ import styles from './ruler.module.css';
 
 const REACH = 10n;
 
-/** The addresses around one, large enough to tell apart: for steps that are smaller than a pixel of the ruler. */
-export function Magnifier({ picture, at, x }: { picture: SegmentPicture; at: bigint; x: number }) {
+/** The addresses around one, at the side where the hand is not, large enough to tell apart: for steps that are smaller than a pixel of the ruler. */
+export function Magnifier({ picture, at, right }: { picture: SegmentPicture; at: bigint; right: boolean }) {
   const { net } = picture;
   const cells = Array.from({ length: Number(REACH) * 2 + 1 }, (_, place) => at - REACH + BigInt(place));
   return (
-    <div
-      className={`small ${styles.magnifier}`}
-      style={{ left: `max(0px, min(100% - 300px, ${x - 150}px))` }}
-      aria-hidden
-    >
+    <div className={`small ${styles.magnifier}`} style={right ? { right: 10 } : { left: 10 }} aria-hidden>
       <div className={styles.lens}>
         {cells.map((value) => {
           const inside = value >= net.first && value <= net.last;

@@ -1,17 +1,18 @@
 import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import type { Host, Segment } from '../api/client';
 import { BOTTOM, drawingOf, TOP, type Drawing } from './drawing';
-import { panned, valueAt, zoomed, type SegmentPicture, type Window } from './geometry';
+import { Elsewhere } from './Elsewhere';
+import { homeOf, panned, valueAt, zoomed, type SegmentPicture, type Window } from './geometry';
 import { Holding } from './Hold';
 import { Magnifier } from './Magnifier';
 import { Overview } from './Overview';
 import { Readout } from './Readout';
+import { spoken } from './spoken';
 import styles from './ruler.module.css';
 import { Range, RangeEnds, Runs } from './Runs';
 import { inView, Stems } from './Stems';
 import { Together } from './Together';
 import { BlockedEnds, Definitions, Gateway, Notches, Track } from './Track';
-import { spoken, UsedOnly } from './UsedOnly';
 import { useHandling, type Handling } from './useHandling';
 import { useWidth } from './useWidth';
 
@@ -32,21 +33,24 @@ interface Props {
   changed?: ReadonlySet<string>;
 }
 
-/** One subnet to scale: gateway, hosts, range, runs, blocked ends, a notch where something collides; all movable. */
-export function Ruler(props: Props) {
-  if (props.picture.net.family === 6) return <UsedOnly picture={props.picture} label={props.segment.label} />;
-  return <Scaled {...props} />;
-}
-
-function Scaled({ id, segment, hosts, picture, hue, lit, onLight, handling, changed }: Props) {
+/**
+ * One subnet to scale: gateway, hosts, range, runs, blocked ends, a notch where something collides; all movable. Of an
+ * IPv6 subnet, which has no scale as a whole, the part that is used.
+ */
+export function Ruler({ id, segment, hosts, picture, hue, lit, onLight, handling, changed }: Props) {
   const [box, width] = useWidth();
   const svg = useRef<SVGSVGElement>(null);
   const [under, setUnder] = useState<bigint | null>(null);
   const [focused, setFocused] = useState<string | null>(null);
-  const [window, setWindow] = useState<Window | null>(null);
+  const [zoom, setWindow] = useState<Window | null>(null);
+  const window = zoom ?? homeOf(picture);
   const drawing = drawingOf(id, hue, picture, window, width);
   const { scale, letter } = drawing;
-  const hand = useHandling(id, segment, hosts, picture, scale, svg, handling, [window, setWindow]);
+  const hand = useHandling(id, segment, hosts, picture, scale, svg, handling, {
+    window,
+    zoomed: zoom !== null,
+    setWindow,
+  });
   useWheel(svg, drawing, window, setWindow);
   const { active, chosen, cursor } = hand;
   const at = active?.at ?? cursor ?? under;
@@ -74,7 +78,6 @@ function Scaled({ id, segment, hosts, picture, hue, lit, onLight, handling, chan
       onKeyDown={hand.onKeyDown}
       onBlur={hand.onBlur}
     >
-      {window && <Overview picture={picture} window={window} onPan={setWindow} width={width} />}
       <svg
         ref={svg}
         width={width}
@@ -101,8 +104,12 @@ function Scaled({ id, segment, hosts, picture, hue, lit, onLight, handling, chan
           </g>
         </Holding>
       </svg>
+      {window && picture.net.family === 4 && (
+        <Overview picture={picture} window={window} onPan={setWindow} width={width} />
+      )}
+      {window && picture.net.family === 6 && <Elsewhere picture={picture} window={window} onGo={setWindow} />}
       {at !== null && active !== null && letter < SMALL_STEP && (
-        <Magnifier picture={picture} at={at} x={drawing.middle(at)} />
+        <Magnifier picture={picture} at={at} right={drawing.middle(at) < width / 2} />
       )}
       {at !== null && !(active && letter < SMALL_STEP) && <Readout picture={picture} value={at} />}
       {crowded && at === null && (
@@ -163,8 +170,9 @@ function useWheel(
     const wheel = (event: WheelEvent) => {
       if (!event.ctrlKey && !event.altKey && !event.shiftKey) return;
       event.preventDefault();
-      const point = valueAt(scale, event.clientX - (element?.getBoundingClientRect().left ?? 0));
-      if (!event.shiftKey) setWindow(zoomed(net, window, point, event.deltaY < 0));
+      const point = event.clientX - (element?.getBoundingClientRect().left ?? 0);
+      const share = Math.min(1, Math.max(0, (point - scale.left) / scale.width));
+      if (!event.shiftKey) setWindow(zoomed(net, window, share, event.deltaY < 0));
       else if (window)
         setWindow(panned(net, window, (window.size / 16n) * (event.deltaY + event.deltaX > 0 ? 1n : -1n)));
     };

@@ -89,9 +89,19 @@ function OneRun({ kind, run, drawing }: { kind: 'kept' | 'excluded'; run: Run; d
           width={wide}
           height={bottom - top}
           fill={kind === 'kept' ? `url(#hatch-${id})` : 'var(--track)'}
-          stroke={kind === 'kept' ? hue : 'var(--line)'}
-          strokeDasharray={kind === 'kept' ? '3 2' : undefined}
+          stroke={kind === 'kept' ? hue : 'var(--quiet)'}
+          strokeDasharray={kind === 'kept' ? '3 2' : '1 2'}
         />
+        {kind === 'excluded' && (
+          <text
+            x={left + wide / 2}
+            y={wide > 58 ? BOTTOM - 6 : TOP - 3}
+            textAnchor="middle"
+            className={styles.excluded}
+          >
+            excluded
+          </text>
+        )}
         {kind === 'kept' && wide > words.length * 6.4 + 6 && (
           <text x={left + 3} y={BOTTOM - 6} className={styles.kept}>
             {wide > label.length * 6.4 + 6 ? label : words}

@@ -32,8 +32,7 @@ export function Stems({ drawing, marks, lit, chosen, focused }: Props) {
   const { shown, crowded } = inView(drawing);
   const named = shown
     .filter((host) => !crowded || host.path === lit || chosen.has(nameOf(host)))
-    .map((host) => ({ x: middle(host.value), text: cut(host.name), path: host.path }))
-    .sort((a, b) => Number(b.path === lit) - Number(a.path === lit));
+    .map((host) => ({ x: middle(host.value), text: cut(host.name), path: host.path }));
   const flag = picture.gateway === undefined || !visible(picture.gateway) ? [] : [middle(picture.gateway)];
   const labels = stagger(
     named,
@@ -41,6 +40,7 @@ export function Stems({ drawing, marks, lit, chosen, focused }: Props) {
     3,
     6,
     flag.map((post) => [post - 2, post + 12]),
+    lit,
   );
   const placed = new Map(labels.map((label) => [label.path, label]));
   const hosts = marks.filter(({ kind }) => kind === 'host');

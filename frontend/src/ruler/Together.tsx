@@ -13,13 +13,14 @@ export function Together(props: {
 }) {
   const { marks, onMove, onShow, onDrop, onLetGo } = props;
   const ways = [
-    ['Space evenly', spaced(marks)],
-    ['Close up', closedUp(marks)],
-  ] as const;
+    { words: 'Space evenly', operations: spaced(marks), done: 'they are spaced evenly' },
+    { words: 'Close up', operations: closedUp(marks), done: 'nothing is free between them' },
+  ];
+  const idle = ways.filter(({ operations }) => operations.length === 0).map(({ done }) => done);
   return (
     <div className={`line wrap small ${styles.together}`} role="toolbar" aria-label="Chosen hosts">
       <b>{marks.length} hosts</b>
-      {ways.map(([words, operations]) => (
+      {ways.map(({ words, operations }) => (
         <Button
           key={words}
           disabled={operations.length === 0}
@@ -31,7 +32,12 @@ export function Together(props: {
         </Button>
       ))}
       <Button onClick={onLetGo}>Let go</Button>
-      <span className="quiet">drag or arrow one, all move</span>
+      <span className="quiet">drag one or press an arrow: all of them move</span>
+      {idle.length > 0 && (
+        <span className="quiet" role="status">
+          {marks.length < 3 ? 'two have nothing between them to space' : idle.join('; ')}
+        </span>
+      )}
     </div>
   );
 }

@@ -43,13 +43,14 @@ export function Track({ scale, picture }: Drawing) {
 }
 
 function Ticks({ scale, picture: { net } }: { scale: Scale; picture: SegmentPicture }) {
-  return ticks(scale.size).map((offset) => {
-    const at = scale.left + (offset / scale.size) * scale.width;
+  const long = net.family === 6 && scale.first - net.first > 1n << 32n;
+  return ticks(net, scale, long ? 4 : 8).map((value) => {
+    const at = x(scale, value);
     return (
-      <g key={offset}>
+      <g key={String(value)}>
         <line x1={at} x2={at} y1={BOTTOM} y2={BOTTOM + 6} stroke="var(--block)" />
         <text x={at + 3} y={BOTTOM + 19} className={styles.tick}>
-          {short(scale.first + BigInt(Math.round(offset)), net)}
+          {short(value, net)}
         </text>
       </g>
     );
@@ -85,7 +86,8 @@ export function Gateway({ picture: { gateway }, visible, middle }: Drawing) {
   return (
     <Hold name="gateway">
       <path d={`M${at} ${BOTTOM}V24h9v9h-9`} fill="var(--primary)" stroke="var(--primary)" strokeWidth={2} />
-      <rect x={at - 4} y={22} width={14} height={BOTTOM - 22} fill="transparent" />
+      <rect x={at - 4} y={22} width={14} height={TOP - 22} fill="transparent" />
+      <rect x={at - 4} y={TOP} width={8} height={HEIGHT} fill="transparent" />
     </Hold>
   );
 }

@@ -70,11 +70,10 @@ export function usable(net: Span & { prefix: number }): Span {
   return { family: net.family, first: net.first + low, last: net.last - (net.family === 4 ? low : 0n) };
 }
 
-/** The end of an address that matters inside its subnet: `.20`, in a /16 `.8.20`, whole for IPv6. */
+/** The end of an address that matters inside its subnet: `.20`, in a /16 `.8.20`, of IPv6 `::20`. */
 export function short(value: bigint, net: Span & { prefix: number }): string {
-  const text = format({ family: net.family, value });
-  if (net.family === 6) return text;
-  const octets = text.split('.');
+  if (net.family === 6) return format({ family: 6, value: value - net.first });
+  const octets = format({ family: 4, value }).split('.');
   const kept = Math.min(3, Math.floor(net.prefix / 8));
   return `.${octets.slice(kept).join('.')}`;
 }

@@ -27,7 +27,12 @@ export function drawingOf(
   width: number,
 ): Drawing {
   const view = window ? { first: window.first, last: window.first + window.size - 1n } : picture.net;
-  const scale = scaleOf({ family: 4, ...view }, 14, Math.max(200, width - 28));
+  const scale = scaleOf(
+    { family: picture.net.family, ...view },
+    14,
+    Math.max(200, width - 28),
+    window?.shift,
+  );
   const letter = scale.width / scale.size;
   const end = scale.left + scale.width;
   return {
@@ -36,7 +41,7 @@ export function drawingOf(
     picture,
     scale,
     letter,
-    visible: (value) => value >= view.first && value <= view.last,
+    visible: (value) => value >= view.first && value <= view.last + (scale.shift > 0 ? 1n : 0n),
     middle: (value) => x(scale, value) + letter / 2,
     between: (span) => {
       const left = Math.max(scale.left, x(scale, span.first));

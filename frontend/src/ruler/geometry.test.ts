@@ -1,6 +1,6 @@
 import { describe as suite, expect, test } from 'vitest';
-import type { Finding, Plan, Segment } from '../api/client';
-import { format, parse, short, spanOf, subnet, usable } from './addresses';
+import type { Finding, Host, Plan, Segment } from '../api/client';
+import { format, parse, short, spanOf, subnet, usable, type Span } from './addresses';
 import {
   density,
   describe,
@@ -11,9 +11,11 @@ import {
   scaleOf,
   stagger,
   ticks,
+  homeOf,
   valueAt,
   x,
   zoomed,
+  zoomedAt,
 } from './geometry';
 
 const segment: Segment = {
@@ -109,20 +111,27 @@ suite('scale', () => {
   });
 
   test('ticks stand at binary boundaries', () => {
-    expect(ticks(256)).toEqual([0, 32, 64, 96, 128, 160, 192, 224]);
-    expect(ticks(4)).toEqual([0, 1, 2, 3]);
+    const offsets = (first: bigint, size: bigint, shift = 0) =>
+      ticks(net as Span, { ...scale, first: scale.first + first, size: Number(size), shift }).map((value) =>
+        Number(value - scale.first),
+      );
+    expect(offsets(0n, 256n)).toEqual([0, 32, 64, 96, 128, 160, 192, 224]);
+    expect(offsets(0n, 4n)).toEqual([0, 1, 2, 3]);
+    expect(offsets(5n, 64n, 0.25)).toEqual([8, 16, 24, 32, 40, 48, 56, 64]);
   });
 });
 
 suite('labels', () => {
-  test('labels that would cover each other go to other levels', () => {
-    const labels = [0, 4, 8].map((at) => ({ x: at, text: 'printer', path: `${at}` }));
-    expect(stagger(labels, 500, 3, 7).map((label) => label.level)).toEqual([0, 1, 2]);
+  const labels = [0, 4, 8].map((at) => ({ x: at, text: 'printer', path: `${at}` }));
+
+  test('a label that covers stems stands higher than these', () => {
+    const levels = Object.fromEntries(stagger(labels, 500, 3, 7).map(({ path, level }) => [path, level]));
+    expect(levels).toEqual({ 0: 2, 4: 1, 8: 0 });
   });
 
-  test('a label without room is left out, and one at the end turns left', () => {
-    const labels = [0, 1, 2].map((at) => ({ x: at, text: 'printer', path: `${at}` }));
-    expect(stagger(labels, 500, 2, 7)).toHaveLength(2);
+  test('a label without room is left out, unless it is sought, and one at the end turns left', () => {
+    expect(stagger(labels, 500, 2, 7).map(({ path }) => path)).toEqual(['8', '4']);
+    expect(stagger(labels, 500, 2, 7, [], '0').map(({ path }) => path)).toEqual(['0']);
     expect(stagger([{ x: 490, text: 'printer', path: '' }], 500, 1, 7)[0]?.anchor).toBe('end');
   });
 });
@@ -146,18 +155,18 @@ suite('picture of a segment', () => {
   });
 
   test('collisions are notched where they are, and only those that are about addresses', () => {
-    const finding = (field: string, addresses: string, path = '/segments/k3f9q', severity = 'stop') =>
-      ({ field, addresses, path, severity, message: '', acceptance: null }) as unknown as Finding;
+    const finding = (traits: string, addresses: string, path = '/segments/k3f9q', severity = 'stop') =>
+      ({ traits: [traits], addresses, path, severity, message: '', acceptance: null }) as unknown as Finding;
     const notches = (...found: Finding[]) =>
       pictureOf(segment, placed, found)?.notches.map(({ span }) => [
         Number(span.first & 255n),
         Number(span.last & 255n),
       ]);
-    expect(notches(finding('address', '10.40.9.250', '/hosts/aaaa1'))).toEqual([[250, 250]]);
-    expect(notches(finding('subnet', '10.40.0.0/16'))).toEqual([[0, 255]]);
-    expect(notches(finding('scope', '10.40.9.199–10.40.9.20'))).toEqual([[20, 199]]);
-    expect(notches(finding('vlan', '10.40.9.0/24'), finding('gateway', '10.40.9.0/24'))).toEqual([]);
-    expect(notches(finding('address', '10.40.9.30', '/hosts/aaaa1', 'note'))).toEqual([]);
+    expect(notches(finding('collides', '10.40.9.250', '/hosts/aaaa1'))).toEqual([[250, 250]]);
+    expect(notches(finding('collides', '10.40.0.0/16'))).toEqual([[0, 255]]);
+    expect(notches(finding('collides', '10.40.9.199–10.40.9.20'))).toEqual([[20, 199]]);
+    expect(notches(finding('real', '10.40.9.0/24'), finding('', '10.40.9.0/24'))).toEqual([]);
+    expect(notches(finding('collides', '10.40.9.30', '/hosts/aaaa1', 'note'))).toEqual([]);
   });
 
   test('says what an address is', () => {
@@ -178,15 +187,50 @@ suite('picture of a segment', () => {
 suite('views', () => {
   const net = subnet('10.40.0.0/16') as NonNullable<ReturnType<typeof subnet>>;
 
-  test('zooming keeps the address under the pointer, and ends at the whole', () => {
+  /** What is that far along a view, as a fraction of the subnet. */
+  const under = (view: ReturnType<typeof zoomed>, share: number) => {
+    const { first, size, shift = 0 } = view ?? { first: net.first, size: 65_536n };
+    return Number(first - net.first) + shift + share * Number(size);
+  };
+
+  test('zooming keeps what is under the pointer where it is, at every step, and ends at the whole', () => {
+    for (const share of [0.137, 0.5, 0.8113]) {
+      let view = zoomed(net, null, share, true);
+      expect(view?.size).toBe(32_768n);
+      for (let step = 0; step < 20; step += 1) {
+        expect(under(view, share)).toBeCloseTo(under(null, share), 6);
+        view = zoomed(net, view, share, true);
+      }
+      expect(view?.size).toBe(16n);
+      for (let step = 0; step < 20; step += 1) {
+        expect(under(view, share)).toBeCloseTo(under(null, share), 6);
+        view = zoomed(net, view, share, false);
+      }
+      expect(view).toBeNull();
+    }
+  });
+
+  test('by keys an address comes to the middle', () => {
     const at = net.first + 10_000n;
-    let view = zoomed(net, null, at, true);
-    expect(view?.size).toBe(32_768n);
-    for (let step = 0; step < 20; step += 1) view = zoomed(net, view, at, true);
-    expect(view?.size).toBe(16n);
-    expect(view && view.first <= at && at < view.first + view.size).toBe(true);
-    for (let step = 0; step < 20; step += 1) view = zoomed(net, view, at, false);
-    expect(view).toBeNull();
+    expect(under(zoomedAt(net, null, at, true), 0.5)).toBe(16_384); // held inside the subnet
+    expect(under(zoomedAt(net, zoomedAt(net, null, at, true), at, true), 0.5)).toBe(10_000);
+  });
+
+  test('of IPv6 what is used is looked at, and what is far from it is not', () => {
+    const six = {
+      ...segment,
+      subnet: '2001:db8:40:1::/64',
+      gateway: '2001:db8:40:1::1',
+      scope: { ...segment.scope, server: 'none' },
+    };
+    const host = (address: string) => ({ ...placed[0]?.[1], address }) as Host;
+    const hosts: [string, Host][] = [
+      ['aaaa1', host('2001:db8:40:1::210')],
+      ['aaaa2', host('2001:db8:40:1:200:5eff:fe00:5301')],
+    ];
+    const picture = pictureOf(six, hosts, []) as NonNullable<ReturnType<typeof pictureOf>>;
+    expect(homeOf(picture)).toMatchObject({ first: picture.net.first, size: 1024n });
+    expect(homeOf({ ...picture, hosts: [] })?.size).toBe(256n);
   });
 
   test('panning stays inside', () => {

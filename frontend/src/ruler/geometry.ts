@@ -8,57 +8,84 @@ export interface Scale {
   width: number;
   first: bigint;
   size: number;
+  /** How much of the first address lies left of the edge: 0 to 1. */
+  shift: number;
 }
 
-export function scaleOf(net: Span, left: number, width: number): Scale {
-  return { left, width, first: net.first, size: Number(net.last - net.first + 1n) };
+export function scaleOf(net: Span, left: number, width: number, shift = 0): Scale {
+  return { left, width, first: net.first, size: Number(net.last - net.first + 1n), shift };
 }
 
 export function x(scale: Scale, value: bigint): number {
-  return scale.left + (Number(value - scale.first) / scale.size) * scale.width;
+  return scale.left + ((Number(value - scale.first) - scale.shift) / scale.size) * scale.width;
 }
 
 /** The address under a point, held inside the subnet. */
 export function valueAt(scale: Scale, point: number): bigint {
-  const offset = Math.floor(((point - scale.left) / scale.width) * scale.size);
-  return scale.first + BigInt(Math.min(scale.size - 1, Math.max(0, offset)));
+  const offset = Math.floor(((point - scale.left) / scale.width) * scale.size + scale.shift);
+  return scale.first + BigInt(Math.min(scale.size - (scale.shift > 0 ? 0 : 1), Math.max(0, offset)));
 }
 
-/** The part of a subnet that is in view: the whole, or an aligned or shifted window of it. */
+/** The part of a subnet that is in view. `shift` is how much of its first address is cut off: 0 to 1. */
 export interface Window {
   first: bigint;
   size: bigint;
+  shift?: number;
+}
+
+/** How many addresses are in view at least, and at most where the whole has no scale (IPv6). */
+const [CLOSEST, FARTHEST] = [16n, 1n << 40n];
+
+function wholeOf(net: Span): Window {
+  return { first: net.first, size: net.last - net.first + 1n };
 }
 
 /**
- * A window zoomed by a power of two around an address, which stays about where it is or comes to the middle; held inside
- * the subnet, and begun at a natural boundary. Nothing when all is in view.
+ * A window zoomed by a power of two. `share` is how far along the view one points, 0 to 1: what is there stays there,
+ * to the pixel, as long as the window is held inside the subnet. Nothing when all is in view.
  */
-export function zoomed(
-  net: Span,
-  window: Window | null,
-  at: bigint,
-  deeper: boolean,
-  centred = false,
-): Window | null {
-  const whole = net.last - net.first + 1n;
-  const from = window ?? { first: net.first, size: whole };
+export function zoomed(net: Span, window: Window | null, share: number, deeper: boolean): Window | null {
+  const from = window ?? wholeOf(net);
   const size = deeper ? from.size / 2n : from.size * 2n;
-  if (size >= whole) return null;
-  if (size < 16n) return window;
-  const share = centred ? size / 2n : ((at - from.first) * size) / from.size;
-  const step = size / 8n;
-  const offset = at - share - net.first;
-  let first = net.first + (offset < 0n ? 0n : (offset / step) * step);
-  if (at >= first + size) first += step;
-  return panned(net, { first, size }, 0n);
+  if (size >= net.last - net.first + 1n) return null;
+  if (size < CLOSEST || size > FARTHEST) return window;
+  const begin = (from.shift ?? 0) + share * Number(from.size - size);
+  const whole = Math.floor(begin);
+  return panned(net, { first: from.first + BigInt(whole), size, shift: begin - whole }, 0n);
+}
+
+/** The same with an address in the middle. */
+export function zoomedAt(net: Span, window: Window | null, at: bigint, deeper: boolean): Window | null {
+  const next = zoomed(net, window, 0.5, deeper);
+  return next && panned(net, { first: at - next.size / 2n, size: next.size }, 0n);
 }
 
 /** A window moved by so many addresses, held inside the subnet. */
 export function panned(net: Span, window: Window, by: bigint): Window {
   const last = net.last - window.size + 1n;
   const first = window.first + by;
-  return { ...window, first: first < net.first ? net.first : first > last ? last : first };
+  if (first < net.first) return { first: net.first, size: window.size };
+  return first >= last ? { first: last, size: window.size } : { ...window, first };
+}
+
+/** How far beyond what is used a used address may be to be in view with it from the beginning. */
+const NEAR = 65_536n;
+
+/**
+ * What of a subnet is looked at to begin with: all of an IPv4 one; of IPv6 the gateway, or what is used first, with
+ * all that is used near it.
+ */
+export function homeOf({ net, gateway, hosts, scope }: SegmentPicture): Window | null {
+  if (net.last - net.first < NEAR) return null;
+  if (net.family === 4) return null;
+  const used = [...hosts.map(({ value }) => value), ...(scope ? [scope.first, scope.last] : [])];
+  used.sort((a, b) => (a < b ? -1 : a > b ? 1 : 0));
+  const anchor = gateway ?? used[0] ?? net.first;
+  const first = anchor - ((anchor - net.first) % 256n);
+  const far = used.filter((value) => value >= first && value - first < NEAR).at(-1) ?? first;
+  let size = 256n;
+  while (first + size <= far) size *= 2n;
+  return panned(net, { first, size }, 0n);
 }
 
 /** How many marks lie in each of so many equal parts of a scale. */
@@ -78,10 +105,16 @@ export function neighbours(picture: SegmentPicture, value: bigint): { below?: Ho
   return { ...(below ? { below } : {}), ...(above ? { above } : {}) };
 }
 
-/** Offsets of the ticks: natural binary boundaries, eight along the line, fewer in small subnets. */
-export function ticks(size: number): number[] {
-  const step = Math.max(1, size / 8);
-  return Array.from({ length: Math.ceil(size / step) }, (_, i) => i * step);
+/** Where the ticks of a view are: at natural binary boundaries, about so many along the line. */
+export function ticks(net: Span, scale: Scale, parts = 8): bigint[] {
+  const step = BigInt(Math.max(1, Math.floor(scale.size / parts)));
+  const offset = scale.first - net.first;
+  const first =
+    net.first + ((offset + step - 1n + (scale.shift > 0 && offset % step === 0n ? 1n : 0n)) / step) * step;
+  const end = scale.first + BigInt(scale.size);
+  return Array.from({ length: parts + 1 }, (_, place) => first + BigInt(place) * step).filter(
+    (at) => at < end,
+  );
 }
 
 export interface Label {
@@ -95,10 +128,17 @@ export interface PlacedLabel extends Label {
   anchor: 'start' | 'end';
 }
 
+interface Extent {
+  label: Label;
+  anchor: PlacedLabel['anchor'];
+  from: number;
+  to: number;
+}
+
 /**
- * Puts labels on as few levels as it can so that none cover each other, within `right`; a label that fits on
- * no level is left out. `letter` is the width of one letter; nothing is put over the runs in `kept` on the two
- * lowest levels.
+ * Puts labels beside the tops of their stems, on as few levels as it can: none covers another or a stem that rises
+ * higher, and none goes beyond `right`. What fits on no level is left out, except for the label of `first`, for which
+ * others are. `letter` is the width of one letter; nothing is put over the runs in `kept` on the two lowest levels.
  */
 export function stagger(
   labels: Label[],
@@ -106,21 +146,35 @@ export function stagger(
   levels: number,
   letter: number,
   kept: [from: number, to: number][] = [],
+  first: string | null = null,
 ): PlacedLabel[] {
-  const taken: [number, number][][] = Array.from({ length: levels }, (_, level) =>
-    level < 2 ? [...kept] : [],
-  );
-  const placed: PlacedLabel[] = [];
-  for (const label of labels) {
+  const extents = labels.map((label): Extent => {
     const width = label.text.length * letter + 8;
-    const anchor = label.x + width > right ? 'end' : 'start';
-    const [from, to] = anchor === 'start' ? [label.x, label.x + width] : [label.x - width, label.x];
-    const level = taken.findIndex((runs) => runs.every(([a, b]) => to <= a || from >= b));
-    if (level < 0) continue;
-    taken[level]?.push([from, to]);
-    placed.push({ ...label, level, anchor });
+    return label.x + width > right
+      ? { label, anchor: 'end', from: label.x - width, to: label.x }
+      : { label, anchor: 'start', from: label.x, to: label.x + width };
+  });
+  const one = extents.find(({ label }) => label.path === first);
+  const placed = placedOn(extents, levels, kept);
+  if (!one || placed.some(({ path }) => path === first)) return placed;
+  const others = extents.filter((other) => other === one || other.to <= one.from || other.from >= one.to);
+  return placedOn(others, levels, []);
+}
+
+/** From the end on: what a label covers stands lower than it. */
+function placedOn(extents: Extent[], levels: number, kept: [number, number][]): PlacedLabel[] {
+  const placed: (Extent & { level: number })[] = [];
+  const apart = (a: Extent, b: Extent) => a.to <= b.from || a.from >= b.to;
+  for (const extent of [...extents].sort((a, b) => b.label.x - a.label.x)) {
+    const covered = placed.filter((other) => !apart(extent, other)).map(({ level }) => level + 1);
+    const flags = kept.filter(([from, to]) => extent.from < to && extent.to > from).map(() => 2);
+    const level = Math.max(0, ...covered, ...flags);
+    const crossed = placed.some(
+      (other) => other.level < level && other.from < extent.label.x && extent.label.x < other.to,
+    );
+    if (level < levels && !crossed) placed.push({ ...extent, level });
   }
-  return placed;
+  return placed.map(({ label, anchor, level }) => ({ ...label, anchor, level }));
 }
 
 export interface HostMark {
@@ -233,7 +287,7 @@ export function pictureOf(
     ),
     hosts,
     notches,
-    fixed: taken.size,
+    fixed: new Set(hosts.map((host) => host.value)).size,
     leased: leased - BigInt(taken.size - outside.length), // a fixed host inside the range is counted once
     free: free > 0n ? free : 0n,
   };
@@ -264,7 +318,7 @@ export function describe(picture: SegmentPicture, value: bigint): string {
   const names = picture.hosts.filter((host) => host.value === value).map((host) => host.name);
   if (picture.gateway === value) names.unshift('gateway');
   if (names.length) return names.join(', ');
-  if (value < room.first) return 'network address';
+  if (value < room.first) return net.family === 6 ? 'address of all routers' : 'network address';
   if (value > room.last) return 'broadcast address';
   const piece = picture.pieces.find((span) => value >= span.first && value <= span.last);
   const kept = picture.kept.find(({ span }) => value >= span.first && value <= span.last);

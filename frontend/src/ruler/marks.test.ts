@@ -91,8 +91,8 @@ suite('marks', () => {
 
   test('several are spaced and closed up', () => {
     const three = [mark('host:h0'), mark('host:h2'), mark('host:h1')];
-    expect(Object.values(values(spaced(three)))).toEqual(['10.40.8.10', '10.40.8.105', '10.40.8.201']);
-    expect(Object.values(values(closedUp(three)))).toEqual(['10.40.8.10', '10.40.8.11', '10.40.8.12']);
+    expect(Object.values(values(spaced(three)))).toEqual(['10.40.8.105']);
+    expect(Object.values(values(closedUp(three)))).toEqual(['10.40.8.11', '10.40.8.12']);
     expect(spaced(three.slice(0, 2))).toEqual([]);
   });
 

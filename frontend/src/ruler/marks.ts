@@ -166,22 +166,22 @@ export function spaced(marks: Mark[]): Operation[] {
   if (first === undefined || last === undefined || marks.length < 3) return [];
   const gaps = BigInt(marks.length - 1);
   if (last - first < gaps) return [];
-  return marks.map((mark, place) => ({
-    op: 'add',
-    path: mark.path,
-    value: format({ family: mark.span.family, value: first + ((last - first) * BigInt(place)) / gaps }),
-  }));
+  return movedTo(marks, (place) => first + ((last - first) * BigInt(place)) / gaps);
+}
+
+/** The change that gives each mark another address; nothing for those that have it. */
+function movedTo(marks: Mark[], to: (place: number) => bigint): Operation[] {
+  return marks.flatMap(({ path, span }, place) => {
+    const value = to(place);
+    return value === span.first ? [] : [{ op: 'add', path, value: format({ family: span.family, value }) }];
+  });
 }
 
 /** Hosts moved up to each other, from the first on. */
 export function closedUp(marks: Mark[]): Operation[] {
   const first = marks[0]?.span;
   if (!first || marks.length < 2) return [];
-  return marks.map((mark, place) => ({
-    op: 'add',
-    path: mark.path,
-    value: format({ family: first.family, value: first.first + BigInt(place) }),
-  }));
+  return movedTo(marks, (place) => first.first + BigInt(place));
 }
 
 /** A mark and where it is, as one would say it. */

@@ -1,7 +1,8 @@
-import { useMemo, useState, type KeyboardEvent, type RefObject } from 'react';
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type RefObject } from 'react';
 import type { Host, Operation, Segment } from '../api/client';
 import { usable } from './addresses';
-import { panned, zoomed, type Scale, type SegmentPicture, type Window } from './geometry';
+import { TOP } from './drawing';
+import { panned, x, zoomedAt, type Scale, type SegmentPicture, type Window } from './geometry';
 import { boundary, marksOf, taken, type Mark } from './marks';
 import { useGrip } from './useGrip';
 import { usePointer } from './usePointer';
@@ -20,12 +21,22 @@ export interface Handling {
   type: (mark: Mark, at: { x: number; y: number }) => void;
 }
 
+/** What of a subnet is in view, whether somebody has chosen it so, and the way to another view. */
+interface View {
+  window: Window | null;
+  zoomed: boolean;
+  setWindow: (window: Window | null) => void;
+}
+
 const ARROWS: Partial<Record<string, bigint>> = {
   ArrowRight: 1n,
   ArrowUp: 1n,
   ArrowLeft: -1n,
   ArrowDown: -1n,
 };
+
+/** From so near, in pixels, a mark can be taken hold of. */
+const GRASP = 6;
 
 /** Pointer and keys on a ruler: moving marks, choosing several hosts, pointing at free addresses, zooming. */
 export function useHandling(
@@ -36,12 +47,13 @@ export function useHandling(
   scale: Scale,
   svg: RefObject<SVGSVGElement | null>,
   handling: Handling | null,
-  [window, setWindow]: [Window | null, (window: Window | null) => void],
+  { window, zoomed, setWindow }: View,
 ) {
   const { net } = picture;
   const marks = useMemo(() => marksOf(id, segment, hosts), [id, segment, hosts]);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [cursor, setCursor] = useState<bigint | null>(null);
+  const sought = useRef<string | null>(null);
   const gripping = useGrip(id, segment, marks, chosen, handling);
   const { grip, take, go, release } = gripping;
 
@@ -54,6 +66,24 @@ export function useHandling(
     const name = target instanceof Element && target.closest<SVGElement>('[data-mark]')?.dataset.mark;
     return name ? marks.find((mark) => mark.id === name) : undefined;
   };
+  const letter = scale.width / scale.size;
+  /** How far from where its span begins the middle of a mark is drawn; nothing for a run that moves whole. */
+  const middle = ({ kind, end }: Mark) =>
+    end === 'last' ? letter : end ? 0 : kind === 'host' || kind === 'gateway' ? letter / 2 : null;
+  /** The mark under the pointer: where several can be taken hold of, the one whose middle is nearest. */
+  const markAt = (event: { target: EventTarget; clientX: number; clientY: number }) => {
+    const drawn = markOf(event.target);
+    const box = svg.current?.getBoundingClientRect();
+    if (!drawn || !box || event.clientY - box.top < TOP) return drawn;
+    const point = event.clientX - box.left;
+    let best: [mark: Mark, away: number] = [drawn, GRASP];
+    for (const mark of marks) {
+      const offset = middle(mark);
+      const away = offset === null ? GRASP : Math.abs(x(scale, mark.span.first) + offset - point);
+      if (away < best[1]) best = [mark, away];
+    }
+    return best[0];
+  };
   const toggle = (mark: Mark) => {
     const next = new Set(chosen);
     if (!next.delete(mark.id)) next.add(mark.id);
@@ -64,14 +94,14 @@ export function useHandling(
   const place = (event: { clientX: number }) =>
     event.clientX - (svg.current?.getBoundingClientRect().left ?? 0);
   const pointing = usePointer({
-    ...{ marks, scale, gripping, handling, place, markOf, toggle, focusOn },
+    ...{ marks, scale, gripping, handling, place, markOf, markAt, toggle, focusOn },
     choose: setChosen,
   });
   const step = tickStep(scale.size);
 
   /** What keys do whoever looks: put things back, and look closer. True when it was such a key. */
   const looking = (key: string, mark: Mark | undefined): boolean => {
-    if (key === 'Escape' && (grip.current || pointing.marquee || chosen.size || window)) {
+    if (key === 'Escape' && (grip.current || pointing.marquee || chosen.size || zoomed)) {
       pointing.giveUp();
       if (grip.current) release(false);
       else if (chosen.size) setChosen(new Set());
@@ -80,7 +110,7 @@ export function useHandling(
     }
     if (!['+', '=', '-', '0'].includes(key)) return false;
     const at = mark?.span.first ?? cursor ?? scale.first + BigInt(Math.floor(scale.size / 2));
-    setWindow(key === '0' ? null : zoomed(net, window, at, key !== '-', true));
+    setWindow(key === '0' ? null : zoomedAt(net, window, at, key !== '-'));
     return true;
   };
 
@@ -102,13 +132,26 @@ export function useHandling(
       handling.type(mark, where(mark.span.first));
     } else if (key === 'Delete' || key === 'Backspace') handling.keep(taken(id, segment, mark));
     else if (mark.kind === 'host' && key === ' ') toggle(mark);
-    else if (mark.kind === 'host' && (key === 'n' || key === 'p')) {
-      const others = marks.filter(({ kind }) => kind === 'host');
-      const next = others[others.indexOf(mark) + (key === 'n' ? 1 : -1)];
-      if (next) focusOn(next.id);
-    } else return false;
+    else return false;
     return true;
   };
+
+  /** To the next or last host, from a mark or from the cursor, also where it is out of view. */
+  const toHost = (from: bigint | null, forward: boolean) => {
+    const others = marks.filter(({ kind }) => kind === 'host');
+    const beyond = ({ span }: Mark) => from === null || (forward ? span.first > from : span.first < from);
+    const next = forward ? others.find(beyond) : others.findLast(beyond);
+    if (!next) return;
+    const { first } = next.span;
+    if (!window || (first >= window.first && first < window.first + window.size)) return focusOn(next.id);
+    sought.current = next.id; // it can have the focus once it is drawn
+    setWindow(panned(net, { first: first - window.size / 2n, size: window.size }, 0n));
+  };
+  useEffect(() => {
+    if (sought.current === null) return;
+    focusOn(sought.current);
+    sought.current = null;
+  });
 
   const moveCursor = (key: string, arrow: bigint | undefined, far: boolean) => {
     const room = usable(net);
@@ -134,7 +177,10 @@ export function useHandling(
   const onKeyDown = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey) return;
     const mark = markOf(event.target);
+    const walking = event.key === 'n' || event.key === 'p';
+    if (walking) toHost(mark?.span.first ?? cursor, event.key === 'n');
     const done =
+      walking ||
       looking(event.key, mark) ||
       (handling !== null && (mark ? onMark(mark, event, handling) : onFree(event, handling)));
     if (!done) return;

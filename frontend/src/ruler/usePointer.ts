@@ -14,6 +14,8 @@ interface Reach {
   handling: Handling | null;
   place: (event: { clientX: number }) => number;
   markOf: (target: EventTarget) => Mark | undefined;
+  /** The mark that is nearest to the pointer. */
+  markAt: (event: { target: EventTarget; clientX: number; clientY: number }) => Mark | undefined;
   toggle: (mark: Mark) => void;
   choose: (names: ReadonlySet<string>) => void;
   focusOn: (name: string) => void;
@@ -21,7 +23,7 @@ interface Reach {
 
 /** The pointer on a ruler: marks are dragged, hosts chosen by drawing around them, free addresses pointed at. */
 export function usePointer(reach: Reach) {
-  const { marks, scale, gripping, handling, place, markOf, toggle, choose, focusOn } = reach;
+  const { marks, scale, gripping, handling, place, markOf, markAt, toggle, choose, focusOn } = reach;
   const { grip, take, go, release } = gripping;
   const begun = useRef<{ x: number; value: bigint } | null>(null);
   const [marquee, setMarquee] = useState<[number, number] | null>(null);
@@ -44,7 +46,7 @@ export function usePointer(reach: Reach) {
     onPointerDown: (event: PointerEvent<SVGSVGElement>) => {
       if (event.button !== 0 || !handling) return;
       release(true);
-      const mark = markOf(event.target);
+      const mark = markAt(event);
       event.currentTarget.setPointerCapture(event.pointerId);
       if (mark && event.shiftKey && mark.kind === 'host') toggle(mark);
       else if (mark) take(mark, event.clientX);

@@ -424,7 +424,7 @@ HOST_FIELDS = (
         "Method",
         choice(Method),
         needed=True,
-        choices={"static": "set on the host", "reserved": "reserved by DHCP"},
+        choices={"static": "static", "reserved": "reserved"},
         column=Column(
             note="`static`: typed into it (also when empty); `reserved`: reserved at the DHCP server", repeats=True
         ),

@@ -106,31 +106,31 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
         <HostRowsDialog segment={id} label={segment.label} text={rowsText} onClose={() => setRows(null)} />
       )}
       {hosts.length > 0 && (
-        <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
-          <thead>
-            <tr>
-              {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'How it gets it', ''].map(
-                (head) => (
+        <div className={styles.scroll}>
+          <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
+            <thead>
+              <tr>
+                {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Assigned', ''].map((head) => (
                   <th key={head} scope="col">
                     {head}
                   </th>
-                ),
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {hosts.map(({ key, host }) => (
-              <HostRow
-                key={key}
-                id={key}
-                host={host}
-                six={six}
-                lit={lit === `/hosts/${key}`}
-                onRemove={mayPlan ? drop : undefined}
-              />
-            ))}
-          </tbody>
-        </table>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {hosts.map(({ key, host }) => (
+                <HostRow
+                  key={key}
+                  id={key}
+                  host={host}
+                  six={six}
+                  lit={lit === `/hosts/${key}`}
+                  onRemove={mayPlan ? drop : undefined}
+                />
+              ))}
+            </tbody>
+          </table>
+        </div>
       )}
       {mayPlan && (
         <Button sx={{ mt: 1, mr: 1 }} onClick={add}>

@@ -6,12 +6,15 @@ import type { Operation, Segment } from '../../api/client';
 import { Line } from '../../parts/controls';
 import { TypedField } from '../../parts/TypedField';
 import { format, parse, subnet, usable } from '../../ruler/addresses';
+import { sixOperations, sixPath, sixSide } from '../../ruler/six';
 import { runText, scopeOf, taken, type Mark } from '../../ruler/marks';
 import { useDeskState, useDrafting } from '../context';
 import { freshId } from './edits';
 
 export interface Asked {
   segment: string;
+  /** Whether it is about the IPv6 side of a segment that has an IPv4 side too. */
+  second?: boolean;
   at: { x: number; y: number };
   value?: bigint;
   mark?: Mark;
@@ -20,7 +23,8 @@ export interface Asked {
 /** What was asked for on a ruler: what goes to a free address, or an exact value for a mark. */
 export function PlacePopover({ asked, onClose }: { asked: Asked | null; onClose: () => void }) {
   const { plan } = useDrafting();
-  const segment = asked && plan.segments[asked.segment];
+  const drawn = asked && plan.segments[asked.segment];
+  const segment = drawn && asked.second ? sixSide(drawn, [])?.segment : drawn;
   return (
     <Popover
       open={Boolean(segment)}
@@ -32,9 +36,15 @@ export function PlacePopover({ asked, onClose }: { asked: Asked | null; onClose:
       {asked && segment && (
         <div style={{ padding: 16, width: 320 }}>
           {asked.mark ? (
-            <ExactValue id={asked.segment} segment={segment} mark={asked.mark} onClose={onClose} />
+            <ExactValue {...asked} segment={segment} id={asked.segment} mark={asked.mark} onClose={onClose} />
           ) : (
-            <WhatGoesHere id={asked.segment} segment={segment} value={asked.value ?? 0n} onClose={onClose} />
+            <WhatGoesHere
+              {...asked}
+              segment={segment}
+              id={asked.segment}
+              value={asked.value ?? 0n}
+              onClose={onClose}
+            />
           )}
         </div>
       )}
@@ -42,15 +52,22 @@ export function PlacePopover({ asked, onClose }: { asked: Asked | null; onClose:
   );
 }
 
-function ExactValue(props: { id: string; segment: Segment; mark: Mark; onClose: () => void }) {
-  const { id, segment, mark, onClose } = props;
+interface About {
+  id: string;
+  segment: Segment;
+  second?: boolean;
+  onClose: () => void;
+}
+
+function ExactValue(props: About & { mark: Mark }) {
+  const { id, segment, second = false, mark, onClose } = props;
   const { keep } = useDrafting();
   const { desk } = useDeskState();
   const { scope, kept } = segment;
   const host = desk.plan.hosts[mark.path.split('/')[2] ?? ''];
   const values: Record<Mark['kind'], [label: string, value: string]> = {
     gateway: ['Gateway', segment.gateway ?? ''],
-    host: [`Address of ${mark.name}`, host?.address ?? ''],
+    host: [`Address of ${mark.name}`, (second ? host?.address6 : host?.address) ?? ''],
     range: ['DHCP range', scope.first && scope.last ? `${scope.first} - ${scope.last}` : ''],
     excluded: ['Excluded from the range', scope.excluded.join('; ')],
     kept: ['Addresses kept for a kind of host', kept.map(({ kind, run }) => `${kind} ${run}`).join('; ')],
@@ -58,12 +75,19 @@ function ExactValue(props: { id: string; segment: Segment; mark: Mark; onClose: 
   const [label, value] = values[mark.kind];
   return (
     <>
-      <TypedField autoFocus path={mark.field} label={label} value={value} onSaved={onClose} />
+      <TypedField
+        autoFocus
+        path={second ? sixPath(mark.field) : mark.field}
+        label={label}
+        value={value}
+        onSaved={onClose}
+      />
       <Button
         color="error"
         sx={{ mt: 1 }}
         onClick={() => {
-          keep(taken(id, segment, mark));
+          const operations = taken(id, segment, mark);
+          keep(second ? sixOperations(operations) : operations);
           onClose();
         }}
       >
@@ -74,8 +98,8 @@ function ExactValue(props: { id: string; segment: Segment; mark: Mark; onClose: 
   );
 }
 
-function WhatGoesHere(props: { id: string; segment: Segment; value: bigint; onClose: () => void }) {
-  const { id, segment, value, onClose } = props;
+function WhatGoesHere(props: About & { value: bigint }) {
+  const { id, segment, second = false, value, onClose } = props;
   const { keep } = useDrafting();
   const { desk } = useDeskState();
   const [name, setName] = useState('');
@@ -85,11 +109,12 @@ function WhatGoesHere(props: { id: string; segment: Segment; value: bigint; onCl
   if (!net) return null;
   const address = format({ family: net.family, value });
   const room = usable(net);
+  const end = value > room.last ? 'broadcast' : net.family === 6 ? 'all routers’' : 'network';
   const able = value >= room.first && value <= room.last;
   const scope = scopeOf(segment);
   const inside = scope !== undefined && value >= scope.first && value <= scope.last;
   const apply = (operations: Operation[]) => {
-    keep(operations);
+    keep(second ? sixOperations(operations) : operations);
     onClose();
   };
   const base = `/segments/${id}`;
@@ -116,7 +141,7 @@ function WhatGoesHere(props: { id: string; segment: Segment; value: bigint; onCl
         ? ['Let the range begin here', [set('scope/first', address)]]
         : ['Let the range end here', [set('scope/last', address)]],
     );
-  } else if (able) {
+  } else if (able && !second) {
     const last = format({ family: net.family, value: room.last });
     ways.push([
       `Hand out ${address} to the end`,
@@ -148,22 +173,26 @@ function WhatGoesHere(props: { id: string; segment: Segment; value: bigint; onCl
             <Button type="submit" variant="contained" disabled={!name.trim()}>
               Place host
             </Button>
-            <Button variant="outlined" disabled={!kind.trim()} onClick={run}>
-              Keep a run of
-            </Button>
-            <Line
-              aria-label="Length of the run"
-              className="mono"
-              style={{ width: 52 }}
-              value={length}
-              inputMode="numeric"
-              maxLength={6}
-              onChange={(event) => setLength(event.target.value)}
-            />
+            {!second && (
+              <>
+                <Button variant="outlined" disabled={!kind.trim()} onClick={run}>
+                  Keep a run of
+                </Button>
+                <Line
+                  aria-label="Length of the run"
+                  className="mono"
+                  style={{ width: 52 }}
+                  value={length}
+                  inputMode="numeric"
+                  maxLength={6}
+                  onChange={(event) => setLength(event.target.value)}
+                />
+              </>
+            )}
           </Row>
         </form>
       ) : (
-        <span>No host can have it: it is the {value < room.first ? 'network' : 'broadcast'} address.</span>
+        <span>No host can have it: it is the {end} address.</span>
       )}
       <div>
         {ways.map(([words, operations]) => (

@@ -4,9 +4,11 @@ import { fieldOf } from '../../parts/fields';
 import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
+import { count } from '../../parts/words';
 import { parse, short } from '../../ruler/addresses';
 import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
+import { sixOperations, sixSide } from '../../ruler/six';
 import type { Handling } from '../../ruler/useHandling';
 import { useDeskState, useLight, useSteps } from '../context';
 import styles from './addresses.module.css';
@@ -113,21 +115,66 @@ function SegmentRowDrawn(props: RowProps) {
           Open it and give it a subnet, such as 10.40.8.0/24: then it can be drawn and checked.
         </p>
       )}
+      {open && <SixRuler {...props} />}
       {open && saved && <SegmentDetail id={id} segment={saved} />}
     </section>
+  );
+}
+
+/** The IPv6 side of a segment that has an IPv4 side too, with the same hands. */
+function SixRuler({ id, segment, hosts, findings, onAsk }: RowProps) {
+  const { mayPlan } = useDeskState();
+  const { lit, light } = useLight();
+  const { show, keep, drop, revision } = useSteps();
+  const six = useMemo(() => sixSide(segment, hosts), [segment, hosts]);
+  const picture = useMemo(() => six && pictureOf(six.segment, six.hosts, findings), [six, findings]);
+  const handling = useMemo<Handling | null>(
+    () =>
+      mayPlan
+        ? {
+            show: (operations) => show(sixOperations(operations)),
+            keep: (operations, on) => keep(sixOperations(operations), on),
+            drop,
+            revision,
+            place: (value, at) => onAsk({ segment: id, second: true, value, at }),
+            type: (mark, at) => onAsk({ segment: id, second: true, mark, at }),
+          }
+        : null,
+    [mayPlan, show, keep, drop, revision, onAsk, id],
+  );
+  if (!six || !picture) return null;
+  return (
+    <>
+      <div className={styles.side}>
+        <div className="mono">{segment.subnet6}</div>
+        <div className={`quiet small ${styles.facts}`}>
+          gateway <span className="mono">{gatewayText(six.segment, picture)}</span>
+        </div>
+        <div className={`quiet small ${styles.facts}`}>{countsText(six.segment, picture)}</div>
+      </div>
+      <Ruler
+        id={`${id}six`}
+        segment={six.segment}
+        hosts={six.hosts}
+        picture={picture}
+        hue={ROLES[segment.role].hue}
+        lit={lit}
+        onLight={light}
+        handling={handling}
+      />
+    </>
   );
 }
 
 function gatewayText(segment: Segment, picture: SegmentPicture | undefined): string {
   const gateway = parse(segment.gateway);
   if (!gateway) return 'none';
-  return picture?.gateway === gateway.value && picture.net.family === 4
-    ? short(gateway.value, picture.net)
-    : (segment.gateway ?? 'none');
+  return picture?.gateway === gateway.value ? short(gateway.value, picture.net) : (segment.gateway ?? 'none');
 }
 
 function countsText(segment: Segment, { fixed, leased, free, net }: SegmentPicture): string {
-  if (net.family === 6) return `${fixed} fixed`;
+  if (net.family === 6)
+    return `${fixed} fixed${leased > 0n ? ` · ${count(leased, 'address', 'addresses')} leased` : ''}`;
   const many = (number: bigint) => number.toLocaleString('en-GB');
   const range = segment.scope.server === 'none' || leased === 0n ? 'no range' : `${many(leased)} leased`;
   return `${fixed} fixed · ${range} · ${many(free)} free`;

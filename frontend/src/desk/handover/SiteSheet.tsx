@@ -69,7 +69,7 @@ function PartValues({ part }: { part: Schemas['SheetPart'] }) {
       <Values rows={part.rows} />
       {part.hosts.length > 0 && (
         <Listed
-          heads={['Fixed host', 'Address', 'MAC', 'How it gets it']}
+          heads={['Fixed host', 'Address', 'MAC', 'Assigned']}
           rows={part.hosts.map((host) => [
             host.name,
             host.addresses.length > 0 ? (
