@@ -93,7 +93,12 @@ export const theme = createTheme({
   },
   components: {
     MuiButton: { defaultProps: { disableElevation: true, size: 'small' } },
-    MuiButtonBase: { defaultProps: { disableRipple: true } },
+    MuiButtonBase: {
+      defaultProps: { disableRipple: true },
+      styleOverrides: {
+        root: { '&.Mui-focusVisible': { outline: '2px solid var(--accent)', outlineOffset: 1 } },
+      },
+    },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiInputBase: { styleOverrides: { root: { fontSize: 'inherit', lineHeight: 'inherit' } } },
     MuiOutlinedInput: {

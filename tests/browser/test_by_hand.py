@@ -194,3 +194,47 @@ class WithoutAMouse(Planned):
         page.keyboard.press("Enter")
         expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()
         self.nothing_but_boxes(page)
+
+
+class ByKeyboard(InBrowser):
+    def test_past_the_frame_with_one_key_and_every_control_shows_its_focus(self) -> None:
+        page = self.desk("FERN/DOCK")
+        page.keyboard.press("Tab")
+        expect(page.get_by_role("button", name="To the page")).to_be_focused()
+        page.keyboard.press("Enter")
+        page.keyboard.press("Tab")
+        add = page.get_by_role("button", name="Add circuit")
+        expect(add).to_be_focused()
+        page.keyboard.press("Tab")
+        page.keyboard.press("Shift+Tab")
+        self.assertEqual(add.evaluate("button => getComputedStyle(button).outlineStyle"), "solid")
+        self.look_at("/settings")
+        page.get_by_label("Per cent of growth").fill("30")
+        page.get_by_role("button", name="Put back").focus()
+        page.keyboard.press("Tab")
+        save = page.get_by_role("button", name="Save settings")
+        expect(save).to_be_focused()
+        self.assertEqual(save.evaluate("button => getComputedStyle(button).outlineStyle"), "solid")
+
+    def test_the_focus_stays_near_what_was_removed(self) -> None:
+        page = self.desk("FERN/MILL")
+        self.open_segment("Office")
+        remove = page.get_by_role("button", name=re.compile("^Remove till"))
+        names = [str(one.get_attribute("aria-label")) for one in remove.all()]
+        page.get_by_role("button", name=names[0], exact=True).press("Enter")
+        expect(page.get_by_role("button", name=names[0], exact=True)).to_have_count(0)
+        expect(page.get_by_role("button", name=names[1], exact=True)).to_be_focused()
+        row = page.get_by_role("region", name="Segment Cameras", exact=True)
+        first, second = (str(one.get_attribute("data-host")) for one in row.locator("[data-host]").all()[:2])
+        row.locator("[data-host] [data-mark]").first.focus()
+        page.keyboard.press("Delete")
+        expect(page.locator("header").get_by_text(re.compile(f"Removed host {first}"))).to_be_attached()
+        expect(row.locator(f'[data-host="{second}"] [data-mark]')).to_be_focused()
+
+    def test_walking_a_ruler_is_told_to_who_does_not_see_it(self) -> None:
+        page = self.desk("FERN/DOCK")
+        row = page.get_by_role("region", name="Segment Voice", exact=True)
+        row.get_by_role("group").first.focus()
+        page.keyboard.press("Home")
+        page.keyboard.press("ArrowRight")
+        expect(row.get_by_role("status")).to_have_text("10.40.1.2 free")

@@ -61,7 +61,9 @@ export function DeskPage() {
     stage
   ) : (
     <div className={`fill ${styles.body}`}>
-      <div className={styles.left}>{stage}</div>
+      <div className={styles.left} data-page>
+        {stage}
+      </div>
       <FindingsRail />
     </div>
   );

@@ -34,10 +34,10 @@ export function FindingsRail() {
   const offered = new Map(
     desk.findings.map((finding, place) => [finding.identity, remedies.data?.[place] ?? []]),
   );
-  const staying = after && new Set(after.map((finding) => finding.identity));
-  const fresh = after
-    ? after.filter((finding) => !desk.findings.some((old) => old.identity === finding.identity))
-    : [];
+  const staying = after && new Set(after.map(troubleOf));
+  const had = new Set(desk.findings.map(troubleOf));
+  const fresh = after ? after.filter((finding) => !had.has(troubleOf(finding))) : [];
+  const ended = staying ? desk.findings.filter((finding) => !staying.has(troubleOf(finding))).length : 0;
 
   useKeys((pressed) => {
     if (pressed === 'r' || pressed === 'a') {
@@ -62,7 +62,7 @@ export function FindingsRail() {
       <Problem />
       <div className="quiet small clip" role="status">
         {after
-          ? `this would end ${count(desk.findings.length - after.length + fresh.length, 'finding')}${fresh.length ? ` and bring ${fresh.length}` : ''}`
+          ? `this would end ${count(ended, 'finding')}${fresh.length ? ` and bring ${fresh.length}` : ''}`
           : drafting
             ? 'not saved yet'
             : pattern
@@ -84,7 +84,7 @@ export function FindingsRail() {
                   <OneFinding
                     finding={finding}
                     remedies={drafting ? [] : (offered.get(finding.identity) ?? [])}
-                    going={staying !== null && !staying.has(finding.identity)}
+                    going={staying !== null && !staying.has(troubleOf(finding))}
                     onGo={go}
                   />
                   {hidden && alike[ALIKE - 1] === finding && (
@@ -131,6 +131,11 @@ export function FindingsRail() {
       {!pattern && <KeyHints />}
     </aside>
   );
+}
+
+/** What is wrong where, whatever the addresses and masks it speaks of at the moment. */
+function troubleOf({ rule, path, field, addresses }: Finding): string {
+  return rule === 'overlap-address' ? `${rule} ${addresses}` : `${rule} ${path} ${field}`;
 }
 
 /** Whether something is only still to be filled. */

@@ -73,7 +73,7 @@ export function useDraft(
       newest.current = null;
       setProblem('');
       setClashing(null);
-      setDraft((before) => plan ? { plan, preview: false, findings: before?.findings ?? null } : null);
+      setDraft((before) => (plan ? { plan, preview: false, findings: before?.findings ?? null } : null));
       saving.current += 1;
       save({ operations, revision: on ?? now.revision.number })
         .catch((failure: Failure) => {

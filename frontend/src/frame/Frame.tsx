@@ -37,6 +37,9 @@ export function Frame({ person }: { person: Person }) {
   return (
     <PersonContext value={person}>
       <div className={`column ${styles.page}`}>
+        <button className={styles.past} onClick={toPage}>
+          To the page
+        </button>
         <header className={styles.strip}>
           <Link to="/outbound" className={`line ${styles.mark}`} aria-label="Octaplan, to Outbound">
             <Mark />
@@ -60,6 +63,14 @@ export function Frame({ person }: { person: Person }) {
       </div>
     </PersonContext>
   );
+}
+
+/** Past the frame and the heads of a page, to what it holds. */
+function toPage() {
+  const page = document.querySelector<HTMLElement>('main [data-page]') ?? document.querySelector('main');
+  if (!page) return;
+  page.tabIndex = -1;
+  page.focus();
 }
 
 /** Whether the browser asks to be sent as little as possible (Save Data API). */

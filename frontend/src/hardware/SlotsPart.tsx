@@ -52,6 +52,7 @@ export function SlotsPart({
             {classes.map((name) => (
               <label key={name} className={`line ${styles.check}`}>
                 <Tick
+                  aria-label={`${words[name]} in ${slot.label || key}`}
                   disabled={slot.digits_only}
                   checked={slot[name]}
                   onChange={(event) => put(index, key, { [name]: event.target.checked })}

@@ -29,7 +29,10 @@ export function Unfolding(props: {
         anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': props.label } }}
       >
-        <div className="pile" style={{ width: props.wide ? 560 : 400, maxHeight: '60vh', overflowY: 'auto', padding: 20 }}>
+        <div
+          className="pile"
+          style={{ width: props.wide ? 560 : 400, maxHeight: '60vh', overflowY: 'auto', padding: 20 }}
+        >
           {props.children}
         </div>
       </Popover>

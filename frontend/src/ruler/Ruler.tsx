@@ -2,7 +2,8 @@ import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
 import type { Host, Segment } from '../api/client';
 import { BOTTOM, drawingOf, TOP, type Drawing } from './drawing';
 import { Elsewhere } from './Elsewhere';
-import { homeOf, panned, valueAt, zoomed, type SegmentPicture, type Window } from './geometry';
+import { format } from './addresses';
+import { describe, homeOf, panned, valueAt, zoomed, type SegmentPicture, type Window } from './geometry';
 import { Holding } from './Hold';
 import { Magnifier } from './Magnifier';
 import { Overview } from './Overview';
@@ -112,6 +113,10 @@ export function Ruler({ id, segment, hosts, picture, hue, lit, onLight, handling
         <Magnifier picture={picture} at={at} right={drawing.middle(at) < width / 2} />
       )}
       {at !== null && !(active && letter < SMALL_STEP) && <Readout picture={picture} value={at} />}
+      <span className="sr" role="status">
+        {cursor !== null &&
+          `${format({ family: picture.net.family, value: cursor })} ${describe(picture, cursor)}`}
+      </span>
       {crowded && at === null && (
         <div className={`small clip ${styles.readout}`}>
           {shown.length} fixed hosts: names on pointing, + or Ctrl and wheel to look closer

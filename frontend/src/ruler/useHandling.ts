@@ -123,6 +123,16 @@ export function useHandling(
     gripping.releaseLater();
   };
 
+  /** Take a mark away; the focus goes to the one next to it, or to the ruler. */
+  const remove = (mark: Mark, handling: Handling) => {
+    const alike = marks.filter(({ kind, end }) => kind === mark.kind && !end && mark.kind === 'host');
+    const place = alike.indexOf(mark);
+    const next = alike[place + 1] ?? alike[place - 1];
+    handling.keep(taken(id, segment, mark));
+    if (next) focusOn(next.id);
+    else svg.current?.parentElement?.focus();
+  };
+
   /** What keys do with a mark that has the focus. True when it was such a key. */
   const onMark = (mark: Mark, { key, shiftKey }: KeyboardEvent, handling: Handling): boolean => {
     const arrow = ARROWS[key];
@@ -130,7 +140,7 @@ export function useHandling(
     else if (key === 'Enter') {
       release(true);
       handling.type(mark, where(mark.span.first));
-    } else if (key === 'Delete' || key === 'Backspace') handling.keep(taken(id, segment, mark));
+    } else if (key === 'Delete' || key === 'Backspace') remove(mark, handling);
     else if (mark.kind === 'host' && key === ' ') toggle(mark);
     else return false;
     return true;

@@ -198,7 +198,8 @@ def sentence(differences: list[Change], most: int = 3) -> str:
     """A revision's own sentence: the first few changes and how many more there are."""
     if not differences:
         return "Nothing changed"
-    told = [*dict.fromkeys(map(_told, _grouped(differences, most)))]
+    weighty = sorted(differences, key=lambda change: change.field == "order")  # a place in the list says least
+    told = [*dict.fromkeys(map(_told, _grouped(weighty, most)))]
     shown = "; ".join(told[:most])
     more = len(told) - most
     return f"{shown}; and {more:,} more" if more > 0 else shown

@@ -159,10 +159,9 @@ def duplicate(portfolio: Portfolio, plan: SitePlan, key: str) -> SegmentProposal
     moved = applied(
         alone, [o for o in renumber(alone, fresh_key, found[0]).operations if f"/{fresh_key}/" in o["path"]]
     )
-    document = moved.segments[fresh_key].model_dump(mode="json")
-    return SegmentProposal(
-        f"Copy {segment.label} as {copy.label} with {found[0]}", [set_to(f"/segments/{fresh_key}", document)], []
-    )
+    made = set_to(f"/segments/{fresh_key}", moved.segments[fresh_key].model_dump(mode="json"))
+    sentence = f"Copy {segment.label} as {copy.label} with {found[0]}"
+    return SegmentProposal(sentence, [made, *_beside(plan, key, fresh_key)], [])
 
 
 def _subnet(segment: Segment) -> Network:
@@ -193,6 +192,7 @@ def split(portfolio: Portfolio, plan: SitePlan, key: str) -> SegmentProposal:
     )
     operations = _differences(f"/segments/{key}", segment, halves[0])
     operations.append(set_to(f"/segments/{fresh_key}", second.model_dump(mode="json")))
+    operations += _beside(plan, key, fresh_key)
     moving = 0
     for name, host in plan.hosts.items():
         if host.segment != key or host.address is None:
@@ -266,8 +266,22 @@ def resize(portfolio: Portfolio, plan: SitePlan, key: str, subnet: Network) -> S
         for host in moved.hosts.values()
         if host.segment == key and host.address is not None and not subnet.usable.holds(host.address)
     ]
+    lost += _of_range(whole.scope, cut.scope)
+    if segment.scope.span is not None and cut.scope == segment.scope:
+        along = f"{along}; the range stays {Span(*segment.scope.span)}".removeprefix("; ")
     sized = f"from {before.usable.size:,} to {subnet.usable.size:,} usable addresses"
     return SegmentProposal(f"Give {segment.label} {subnet}, {sized}{f'; {along}' if along else ''}", operations, lost)
+
+
+def _of_range(before: Scope, after: Scope) -> list[str]:
+    """What becomes of a range that is cut, and of what was excluded from it."""
+    told = []
+    if before.span is not None and after.span is not None and before.span != after.span:
+        fewer = sum(piece.size for piece in before.pieces) - sum(piece.size for piece in after.pieces)
+        many = f"{abs(fewer):,} {'fewer' if fewer > 0 else 'more'}"
+        told.append(f"the range {Span(*before.span)} becomes {Span(*after.span)}, {many}")
+    gone = [span for span in before.excluded if span not in after.excluded]
+    return told + [f"{span}, excluded from the range, is no longer in it" for span in gone]
 
 
 def _shifted(pieces: list[Span], shift: int) -> dict[str, Any]:
@@ -362,14 +376,23 @@ def reorder(plan: SitePlan, key: str, by: int) -> SegmentProposal:
     place = keys.index(key)
     to = min(len(keys) - 1, max(0, place + by))
     keys.insert(to, keys.pop(place))
-    numbers = {name: number for number, name in enumerate(keys, 1)}
-    operations = [
-        set_to(f"/segments/{name}/order", numbers[name])
-        for name, segment in plan.segments.items()
-        if segment.order != numbers[name]
-    ]
-    moved = [] if to == place else operations
+    moved = [] if to == place else _numbered(plan, keys)
     return SegmentProposal(f"Put {plan.segments[key].label} at place {to + 1}", moved, [])
+
+
+def _numbered(plan: SitePlan, keys: list[str]) -> list[Operation]:
+    """The change that puts segments in the order of their keys."""
+    now = {key: segment.order for key, segment in plan.segments.items()}
+    return [set_to(f"/segments/{key}/order", n) for n, key in enumerate(keys, 1) if now.get(key) != n]
+
+
+def _beside(plan: SitePlan, key: str, fresh_key: str) -> list[Operation]:
+    """The change that puts a new segment right behind another one."""
+    keys = list(plan.segments)
+    if keys[-1] == key:
+        return []
+    keys.insert(keys.index(key) + 1, fresh_key)
+    return _numbered(plan, keys)
 
 
 def lay_out_site(portfolio: Portfolio, plan: SitePlan, block: Network, needs: Sequence[SegmentNeed]) -> SegmentProposal:

@@ -107,6 +107,18 @@ class Sizes(unittest.TestCase):
         self.assertEqual(joined.segments["seg0"].scope.pieces, plan.segments["seg0"].scope.pieces)
         self.assertEqual({host.segment for host in joined.hosts.values()}, {"seg0"})
 
+    def test_a_half_and_a_copy_stand_beside_what_they_come_from(self) -> None:
+        plan = site(segments=[segment(), segment("Voice", "10.40.9.0/24"), segment("Lab", "10.40.10.0/24")])
+        held = portfolio(plan)
+        for proposal, labels in (
+            (split(held, plan, "seg0"), ["Office", "Office 2", "Voice", "Lab"]),
+            (duplicate(held, plan, "seg1"), ["Office", "Voice", "Voice 2", "Lab"]),
+            (split(held, plan, "seg2"), ["Office", "Voice", "Lab", "Lab 2"]),
+        ):
+            after = applied(plan, proposal.operations)
+            after = SitePlan.model_validate(after.document())
+            self.assertEqual([one.label for one in after.segments.values()], labels)
+
     def test_what_cannot_be_split_or_joined(self) -> None:
         plan = site(
             segments=[
@@ -142,11 +154,19 @@ class Sizes(unittest.TestCase):
         proposal = resize(portfolio(plan), plan, "seg0", net("10.40.8.0/25"))
         self.assertEqual(
             proposal.lost,
-            ["the run 10.40.8.220–10.40.8.230 for printer is outside", "high 10.40.8.210 is outside"],
+            [
+                "the run 10.40.8.220–10.40.8.230 for printer is outside",
+                "high 10.40.8.210 is outside",
+                "the range 10.40.8.20–10.40.8.199 becomes 10.40.8.20–10.40.8.99, 59 fewer",
+                "10.40.8.100–10.40.8.140, excluded from the range, is no longer in it",
+            ],
         )
         after = applied(plan, proposal.operations).segments["seg0"]
         self.assertEqual((str(after.scope.last), after.kept), ("10.40.8.99", []))
-        self.assertEqual(resize(portfolio(plan), plan, "seg0", net("10.40.8.0/23")).lost, [])
+        wider = resize(portfolio(plan), plan, "seg0", net("10.40.8.0/23"))
+        self.assertEqual(
+            (wider.lost, wider.sentence.rpartition("; ")[2]), ([], "the range stays 10.40.8.20–10.40.8.199")
+        )
         moved = applied(plan, resize(portfolio(plan), plan, "seg0", net("10.41.0.0/25")).operations).segments["seg0"]
         self.assertEqual([str(piece) for piece in moved.scope.pieces], ["10.41.0.20–10.41.0.99"])
         tiny = resize(portfolio(plan), plan, "seg0", net("10.41.0.0/29"))

@@ -22,6 +22,8 @@ import styles from './addresses.module.css';
 type Read = Schemas['HostRowsRead'];
 
 interface Looked {
+  /** The rows that were read. */
+  text: string;
   read: Read;
   /** The stops that taking the rows would bring. */
   brings: Finding[];
@@ -95,7 +97,7 @@ export function HostRowsDialog(props: { segment: string; label: string; text: st
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
-        <Button variant="contained" disabled={read.operations.length === 0} onClick={take}>
+        <Button variant="contained" disabled={read.operations.length === 0 || looked.text !== text} onClick={take}>
           {refused.length > 0 && read.operations.length > 0
             ? `Take the others, keep ${count(refused.length, 'row')} here`
             : 'Take them'}
@@ -108,7 +110,7 @@ export function HostRowsDialog(props: { segment: string; label: string; text: st
 /** What rows come to, asked for as they are typed; an answer to older rows counts for nothing. */
 function useLooked(segment: string, text: string): [Looked, string] {
   const { name, desk } = useDeskState();
-  const [looked, setLooked] = useState<Looked>({ read: NOTHING, brings: [], revision: 0 });
+  const [looked, setLooked] = useState<Looked>({ text: '', read: NOTHING, brings: [], revision: 0 });
   const [problem, setProblem] = useState('');
   useEffect(() => {
     let wanted = true;
@@ -118,15 +120,15 @@ function useLooked(segment: string, text: string): [Looked, string] {
       try {
         const read = text.trim() ? await readHostRows(name, segment, text) : NOTHING;
         if (!wanted) return;
-        setLooked({ read, brings: [], revision });
+        setLooked({ text, read, brings: [], revision });
         setProblem('');
         if (read.operations.length === 0) return;
         const found = await draftFindings(name, read.operations);
         const brings = found.filter((one) => one.severity === 'stop' && !had.has(one.identity));
-        if (wanted) setLooked({ read, brings, revision });
+        if (wanted) setLooked({ text, read, brings, revision });
       } catch (error) {
         if (!wanted) return;
-        setLooked({ read: NOTHING, brings: [], revision });
+        setLooked({ text, read: NOTHING, brings: [], revision });
         setProblem((error as Failure).message);
       }
     };

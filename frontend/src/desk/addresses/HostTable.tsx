@@ -64,7 +64,12 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
   const { mutate } = revise;
   const revision = desk.revision.number;
   const drop = useCallback(
-    (key: string) => mutate({ operations: [remove(`/hosts/${key}`)], revision }),
+    (key: string) => {
+      const row = document.querySelector(`tr[data-path="/hosts/${key}"]`);
+      const near = row?.nextElementSibling ?? row?.previousElementSibling;
+      near?.querySelector<HTMLElement>('button')?.focus(); // its own goes with it
+      mutate({ operations: [remove(`/hosts/${key}`)], revision });
+    },
     [mutate, revision],
   );
   const add = () => {

@@ -4,7 +4,7 @@ import { useLocation, useSearchParams } from 'react-router';
 import type { Finding, Host } from '../../api/client';
 import { count } from '../../parts/words';
 import { useDeskState, useDrafting, useFound } from '../context';
-import { findingsBySegment, hostsBySegment } from './edits';
+import { findingsBySegment, hostsBySegment, inOrder } from './edits';
 import { LayOut } from './LayOut';
 import { NewSegment } from './NewSegment';
 import { PlacePopover, type Asked } from './PlacePopover';
@@ -42,7 +42,7 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
     (id: string) => setOpen((now) => ({ ...now, [id]: !(now[id] ?? wanted === id) })),
     [wanted],
   );
-  const segments = Object.entries(plan.segments);
+  const segments = inOrder(plan.segments);
   return (
     <>
       <div className="line baseline far heading">
@@ -60,14 +60,15 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
         {mayPlan && (
           <>
             <Button onClick={() => setPanel('lay out')}>Lay out</Button>
-            <Button onClick={() => setPanel('new')}>Add segment</Button>
+            <Button data-adds onClick={() => setPanel('new')}>
+              Add segment
+            </Button>
           </>
         )}
       </div>
       {head?.(propose)}
       {panel === 'new' && <NewSegment onClose={close} {...(room ? { near: room } : {})} />}
       {panel === 'lay out' && <LayOut onClose={close} />}
-      {proposal && <Proposed proposal={proposal} onDone={() => setProposal(null)} />}
       <div className="card" hidden={segments.length === 0}>
         {segments.map(([id, segment]) => (
           <SegmentRow
@@ -83,6 +84,7 @@ export function Inside({ head }: { head?: (propose: (fresh: Proposal) => void) =
           />
         ))}
       </div>
+      {proposal && <Proposed proposal={proposal} onDone={() => setProposal(null)} />}
       <PlacePopover asked={asked} onClose={() => setAsked(null)} />
     </>
   );

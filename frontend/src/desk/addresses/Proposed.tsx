@@ -7,6 +7,14 @@ import styles from './addresses.module.css';
 
 export type Proposal = Schemas['ProposalShown'];
 
+/** What is nearest to a change: the segment that it is about, or the way to add one. */
+function nearTo(operations: Proposal['operations']): HTMLElement | null {
+  const keys = operations.map(({ path }) => path.match(/^\/segments\/[^/]+/)?.[0]);
+  const rows = keys.map((key) => key && document.querySelector(`[data-path="${CSS.escape(key)}"] button`));
+  const row = operations.some(({ op }) => op === 'remove') ? null : rows.find(Boolean);
+  return (row || document.querySelector('[data-adds]')) as HTMLElement | null;
+}
+
 /** A change that is drawn on the rulers before it is taken: what it is, and what would fall out. */
 export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (taken: boolean) => void }) {
   const { show, keep, drop, revision } = useSteps();
@@ -18,9 +26,13 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
     take.current?.focus({ preventScroll: true });
     return drop;
   }, [proposal, show, drop, revision]);
+  const done = (taken: boolean) => {
+    onDone(taken);
+    nearTo(proposal.operations)?.focus();
+  };
   const leave = () => {
     drop();
-    onDone(false);
+    done(false);
   };
   return (
     <section
@@ -47,7 +59,7 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
         disabled={proposal.operations.length === 0}
         onClick={() => {
           keep(proposal.operations, begun.current);
-          onDone(true);
+          done(true);
         }}
       >
         Take it

@@ -4,7 +4,7 @@ import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
 import Popover from '@mui/material/Popover';
 import { useState } from 'react';
-import type { Failure, Segment } from '../../api/client';
+import type { Failure, Plan, Segment } from '../../api/client';
 import { propose, type Wish } from '../../api/queries';
 import { Line } from '../../parts/controls';
 import { subnet, type Span } from '../../ruler/addresses';
@@ -25,7 +25,18 @@ export function neighboursOf(segments: Record<string, Segment>, id: string): [st
   });
 }
 
-/** What can be done with a segment as a whole. Most is drawn first; its place and its removal are done at once. */
+/** Taking a segment out, as a proposal: its hosts go with it. */
+function removal(plan: Plan, id: string): Proposal {
+  const { label = '', subnet: net = null } = plan.segments[id] ?? {};
+  const hosts = Object.values(plan.hosts).filter((host) => host.segment === id);
+  return {
+    sentence: `Remove ${label}${net ? `, so that ${net} is free` : ''}`,
+    operations: removeSegment(plan, id),
+    lost: hosts.map((host) => `${host.name}${host.address ? ` ${host.address}` : ''} goes with it`),
+  };
+}
+
+/** What can be done with a segment as a whole. All but another place is drawn first. */
 export function SegmentActions(props: {
   id: string;
   segment: Segment;
@@ -115,7 +126,7 @@ export function SegmentActions(props: {
           sx={{ color: 'var(--stop)' }}
           onClick={() => {
             setAnchor(null);
-            keep(removeSegment(desk.plan, id));
+            onProposal(removal(desk.plan, id));
           }}
         >
           Remove, with its hosts

@@ -1,4 +1,4 @@
-import type { Finding, Host, Operation, Plan } from '../../api/client';
+import type { Finding, Host, Operation, Plan, Segment } from '../../api/client';
 
 const LETTERS = '0123456789abcdefghjkmnpqrstvwxyz';
 
@@ -9,6 +9,11 @@ export function freshId(taken: Record<string, unknown>): string {
     const id = [...bytes].map((byte) => LETTERS[byte & 31]).join('');
     if (!(id in taken)) return id;
   }
+}
+
+/** Segments as they stand below each other; those without a place of their own last. */
+export function inOrder(segments: Plan['segments']): [string, Segment][] {
+  return Object.entries(segments).sort(([, a], [, b]) => (a.order ?? Infinity) - (b.order ?? Infinity) || 0);
 }
 
 /** Take a segment out, and its hosts with it. */

@@ -77,7 +77,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
 
   return (
     <>
-      <main className={styles.middle} aria-label="This step">
+      <section className={styles.middle} aria-label="This step">
         <div className={`fill scroll ${styles.scroll}`}>
           <div className="quiet">
             Step {number} of {run.steps.length}
@@ -159,7 +159,7 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
             </div>
           )}
         </footer>
-      </main>
+      </section>
       <aside className={`scroll ${styles.values}`} ref={values} aria-label="Type these">
         <h3 className="below">{step.values.length > 0 ? 'Type these' : 'Nothing to type'}</h3>
         {step.values.map((value, index) =>
