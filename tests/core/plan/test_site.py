@@ -69,7 +69,7 @@ class Sentences(unittest.TestCase):
 
     def test_many_changes_are_counted(self) -> None:
         hosts = {f"host{n}": {"segment": "seg0", "name": f"p{n}"} for n in range(7)}
-        self.assertEqual(self.revised("/hosts", hosts), "Removed host p; Added 7 hosts")
+        self.assertEqual(self.revised("/hosts", hosts), "P name p → p0; Added 6 hosts")
         lines = {f"circ{n}": circuit(f"Line {n}") for n in range(7)}
         self.assertTrue(self.revised("/circuits", lines).endswith("; and 4 more"))
 

@@ -97,7 +97,11 @@ export function HostRowsDialog(props: { segment: string; label: string; text: st
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
-        <Button variant="contained" disabled={read.operations.length === 0 || looked.text !== text} onClick={take}>
+        <Button
+          variant="contained"
+          disabled={read.operations.length === 0 || looked.text !== text}
+          onClick={take}
+        >
           {refused.length > 0 && read.operations.length > 0
             ? `Take the others, keep ${count(refused.length, 'row')} here`
             : 'Take them'}
