@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from sqlalchemy import Update, select, update
 
@@ -25,6 +25,9 @@ from octaplan.store.snapshot import Sites, judge
 
 #: How many sites one change may be made at.
 MOST = 200
+
+#: So long a change of many sites is listed, with its undo.
+LISTED_DAYS = 14
 
 #: How many remedies are applied at one site at most.
 ROUNDS = 64
@@ -129,10 +132,12 @@ class Batches:
             turn.session.execute(_not_loaded())
         return [sentence for _, sentence in cut_short]
 
-    def recent(self, most: int = 10) -> list[Batch]:
-        """The newest changes of many sites."""
+    def recent(self, most: int = 100) -> list[Batch]:
+        """The changes of many sites in the last `LISTED_DAYS`, newest first."""
+        since = datetime.now(UTC) - timedelta(days=LISTED_DAYS)
+        query = select(Batch).where(~Batch.open, Batch.at >= since).order_by(Batch.at.desc()).limit(most)
         with self._database.reading() as session:
-            return list(session.scalars(select(Batch).where(~Batch.open).order_by(Batch.at.desc()).limit(most)))
+            return list(session.scalars(query))
 
 
 def _not_loaded() -> Update:

@@ -424,6 +424,10 @@ class History(OnRulers):
         self.desk("LIBR/CANAL")
         page.get_by_role("button", name=re.compile("revisions$")).click()
         page.get_by_role("dialog", name="History").get_by_role("button", name="Go back to it").first.click()
+        asked = page.get_by_role("dialog", name=f"Back to revision {newest - 1}?")
+        expect(asked.get_by_role("status")).to_have_text("It changes 1 value:")
+        expect(asked).to_contain_text("Voice range end 10.44.1.200 → 10.44.1.199")
+        asked.get_by_role("button", name="Go back to it").press("Enter")
         self.saved(f"Back to revision {newest - 1}")
 
     def test_two_people_see_each_other_and_what_the_other_does(self) -> None:

@@ -254,10 +254,25 @@ class Space(Workspace):
         part.fill("10.40.300.0/20")
         part.press("Enter")
         expect(page.get_by_role("alert")).to_contain_text("Octet 300")
+        expect(part).to_have_value("10.40.300.0/20")
+        expect(page.get_by_role("application")).to_be_visible()  # the picture stays
         part.fill("10.40.0.0/19")
         part.press("Enter")
         expect(page.locator('[data-placed="10.40.8.0/24"] [data-shared]').first).to_be_attached()
-        expect(page.get_by_role("list").get_by_text("shares addresses with another").first).to_be_visible()
+        both = page.locator('[data-placed="10.40.8.0/24"] rect:not([data-shared])')
+        self.assertEqual(len({str(one.get_attribute("y")) for one in both.all()}), 2, "both are seen")
+        legend = page.get_by_role("note", name="Legend")
+        expect(legend).to_contain_text("inside 10.40.0.0/16 of FERN")
+        expect(legend).to_contain_text("cameras")
+        expect(page.get_by_role("list").get_by_text("overlaps FERN/MILL Office")).to_be_visible()
+
+    def test_two_sites_are_compared_by_offset(self) -> None:
+        page = self.look_at("/compare?one=FERN/DOCK&other=FERN/MILL")
+        expect(page.get_by_role("row", name=re.compile("Office gateway 10.40.0.1 10.40.8.1"))).to_be_visible()
+        page.get_by_label("How they are compared").select_option("offset")
+        expect(page.get_by_role("row", name=re.compile("Office gateway"))).to_have_count(0)
+        expect(page.get_by_role("row", name=re.compile("Voice range end 10.40.1.239 10.40.1.199"))).to_be_visible()
+        expect(page.get_by_role("table")).to_contain_text("what every site has of its own")
 
     def test_room_is_found_lit_and_taken(self) -> None:
         page = self.page
@@ -295,7 +310,15 @@ class AllFindings(Workspace):
         expect(done.get_by_text(re.compile("Renumber "))).to_be_visible()
         done.get_by_role("button", name="Do it at 1 site").click()
         expect(page.get_by_role("button", name=re.compile("Same addresses as another site"))).to_have_count(0)
-        page.get_by_role("button", name="Undo it at all of them").click()
+        page.get_by_role("button", name="Undo it at all of them").first.click()
+        expect(page.get_by_text("Taken back at 1 site.")).to_be_visible()
+        page.get_by_role("button", name=re.compile("Same addresses as another site")).click()
+        page.get_by_role("button", name="Mend at 2 sites").click()
+        done.get_by_role("button", name="Do it at 1 site").click()
+        page.get_by_role("button", name=re.compile("^All .* of the last two weeks")).click()
+        listed = page.get_by_role("dialog", name="Changes of many sites").get_by_role("listitem")
+        expect(listed.filter(has_text="taken back").first).to_be_visible()
+        listed.get_by_role("button", name="Undo it at all of them").first.click()
         expect(page.get_by_text("Taken back at 1 site.")).to_be_visible()
         expect(page.get_by_role("button", name=re.compile("Same addresses as another site"))).to_be_visible()
 

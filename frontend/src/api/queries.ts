@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Desk, type Operation, type Person, type Schemas } from './client';
 
 /** How a site is named in addresses of the API. */
@@ -179,10 +179,11 @@ export function useNameRevision(name: SiteName) {
 }
 
 /** Two plans beside each other, each as `CUSTOMER/SITE` or `CUSTOMER/SITE@7`. */
-export function useComparison(one: string, other: string) {
+export function useComparison(one: string, other: string, offset = false) {
   return useQuery({
-    queryKey: ['compare', one, other],
-    queryFn: async () => body(await api.GET('/api/compare', { params: { query: { one, other } } })),
+    queryKey: ['compare', one, other, offset],
+    queryFn: async () => body(await api.GET('/api/compare', { params: { query: { one, other, offset } } })),
+    placeholderData: keepPreviousData,
     enabled: one !== '' && other !== '',
     retry: false,
   });

@@ -150,6 +150,8 @@ export interface paths {
     /**
      * Compare
      * @description Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another.
+     *
+     *     By `offset`, the second is brought into the subnets of the first, and what each site has of its own is left out.
      */
     get: operations['compare'];
     put?: never;
@@ -6619,6 +6621,7 @@ export interface operations {
       query: {
         one: string;
         other: string;
+        offset?: boolean;
       };
       header?: never;
       path?: never;

@@ -23,8 +23,11 @@ export function ComparePage() {
   const [search, setSearch] = useSearchParams();
   const one = search.get('one') ?? '';
   const other = search.get('other') ?? '';
-  const compared = useComparison(one, other);
-  const choose = (side: 'one' | 'other') => (value: string) => {
+  const [here, there] = [one, other].map((text) => text.split('@')[0]);
+  const sites = here !== there && other !== '';
+  const offset = sites && search.get('by') === 'offset';
+  const compared = useComparison(one, other, offset);
+  const choose = (side: 'one' | 'other' | 'by') => (value: string) => {
     const next = new URLSearchParams(search);
     next.set(side, value);
     setSearch(next, { replace: true });
@@ -34,10 +37,23 @@ export function ComparePage() {
       <h1 className="sentence">
         Compare <Which label="First" value={one} onChoose={choose('one')} /> with{' '}
         <Which label="Second" value={other} onChoose={choose('other')} />
+        {sites && (
+          <>
+            ,{' '}
+            <SelectInline
+              aria-label="How they are compared"
+              value={offset ? 'offset' : ''}
+              onChange={(event) => choose('by')(event.target.value)}
+            >
+              <option value="">as they are written</option>
+              <option value="offset">by offset in each subnet</option>
+            </SelectInline>
+          </>
+        )}
       </h1>
       {compared.error && <Trouble>{compared.error.message}</Trouble>}
       {!other && <p className="quiet">Choose what to compare it with: another site, or a revision.</p>}
-      {compared.data && <Compared {...compared.data} />}
+      {compared.data && <Compared {...compared.data} offset={offset} />}
     </div>
   );
 }
@@ -95,7 +111,7 @@ function Which({
   );
 }
 
-function Compared({ one, other, changes }: Schemas['Comparison']) {
+function Compared({ one, other, changes, offset }: Schemas['Comparison'] & { offset: boolean }) {
   const [all, setAll] = useState(false);
   const pairs = useMemo(() => pairsOf(one.plan, other.plan), [one, other]);
   const shown = pairs.filter((pair) => all || !pair.same);
@@ -117,7 +133,15 @@ function Compared({ one, other, changes }: Schemas['Comparison']) {
         )}
       </div>
       <Table className={`card small wide ${styles.changes}`}>
-        <caption>{changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}</caption>
+        <caption>
+          {changes.length === 0 ? 'Nothing differs' : count(changes.length, 'difference')}
+          {offset && (
+            <div className="quiet small">
+              Addresses as if both lay in the subnets of the first; what every site has of its own (names,
+              dates, people, serials, MACs, its addresses on the line) is left out.
+            </div>
+          )}
+        </caption>
         {changes.length > 0 && <Heads of={['What', <SideLink side={one} />, <SideLink side={other} />]} />}
         <TableBody>
           {changes.slice(0, 500).map((change) => (

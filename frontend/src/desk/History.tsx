@@ -6,7 +6,7 @@ import DialogTitle from '@mui/material/DialogTitle';
 import Popover from '@mui/material/Popover';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { useHistory, useNameRevision, useStep } from '../api/queries';
+import { useComparison, useHistory, useNameRevision, useStep } from '../api/queries';
 import { usePersonHere } from '../frame/person';
 import { Line, LinkButton } from '../parts/controls';
 import { useKeys } from '../parts/useKeys';
@@ -86,6 +86,7 @@ export function History() {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const history = useHistory(name, desk.revision.number, anchor !== null);
   const step = useStep(name);
+  const [back, setBack] = useState<number | null>(null);
   const code = `${desk.plan.customer}/${desk.plan.site}`;
   return (
     <>
@@ -123,10 +124,7 @@ export function History() {
                     <>
                       <Link to={`/compare?one=${code}@${saved.number}&other=${code}`}>Compare with now</Link>
                       {mayPlan && (
-                        <LinkButton
-                          disabled={step.isPending}
-                          onClick={() => step.mutate({ step: saved.number })}
-                        >
+                        <LinkButton disabled={step.isPending} onClick={() => setBack(saved.number)}>
                           Go back to it
                         </LinkButton>
                       )}
@@ -139,7 +137,71 @@ export function History() {
           ))}
         </ol>
       </Popover>
+      {back !== null && (
+        <GoingBack
+          code={code}
+          number={back}
+          onClose={() => setBack(null)}
+          onGo={() => {
+            setBack(null);
+            step.mutate({ step: back });
+          }}
+        />
+      )}
     </>
+  );
+}
+
+/** So many changes are told one by one. */
+const TOLD = 12;
+
+/** What going back to a revision would change, before it is done. */
+function GoingBack(props: { code: string; number: number; onClose: () => void; onGo: () => void }) {
+  const { code, number, onClose, onGo } = props;
+  const compared = useComparison(code, `${code}@${number}`);
+  const changes = compared.data?.changes ?? [];
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>Back to revision {number}?</DialogTitle>
+      <DialogContent>
+        {compared.error && <div role="alert">{compared.error.message}</div>}
+        {compared.data && (
+          <p role="status" style={{ marginTop: 0 }}>
+            {changes.length === 0
+              ? 'It says what the plan says now.'
+              : `It changes ${count(changes.length, 'value')}:`}
+          </p>
+        )}
+        <ul className="rows">
+          {changes.slice(0, TOLD).map((change) => (
+            <li key={`${change.path} ${change.after}`}>
+              <span>
+                {change.subject} {change.field}{' '}
+                <span className="mono">
+                  {change.field
+                    ? `${change.before || 'empty'} → ${change.after || 'empty'}`
+                    : change.after
+                      ? 'comes back'
+                      : 'goes'}
+                </span>
+              </span>
+            </li>
+          ))}
+        </ul>
+        {changes.length > TOLD && <p className="quiet">and {changes.length - TOLD} more</p>}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Leave it</Button>
+        <Button
+          variant="contained"
+          autoFocus
+          disabled={!compared.data || changes.length === 0}
+          onClick={onGo}
+        >
+          Go back to it
+        </Button>
+      </DialogActions>
+    </Dialog>
   );
 }
 

@@ -9,6 +9,7 @@ import { useMay } from '../frame/person';
 import { LinkButton, SelectInline, Tick } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
+import { Unfolding } from '../parts/Unfolding';
 import { count, moment } from '../parts/words';
 import styles from './findings.module.css';
 import { Mending } from './Mending';
@@ -182,15 +183,27 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
   );
 }
 
-/** The newest change of many sites, with its undo. */
-function Recent() {
+/** Taking a change of many sites back, where that has not been done. */
+function TakeBack({ batch, undo }: { batch: Schemas['BatchShown']; undo: ReturnType<typeof useUndoBatch> }) {
   const mayPlan = useMay('plan');
+  if (batch.undone) return <span className="quiet">taken back</span>;
+  if (!mayPlan) return null;
+  return (
+    <LinkButton disabled={undo.isPending} onClick={() => undo.mutate(batch.id)}>
+      Undo it at all of them
+    </LinkButton>
+  );
+}
+
+/** The changes of many sites in the last days, each with its undo. */
+function Recent() {
   const batches = useQuery({
     queryKey: ['findings', 'batches'],
     queryFn: async () => body(await api.GET('/api/findings/batches')),
   });
   const undo = useUndoBatch();
-  const newest = batches.data?.find((batch) => !batch.undone);
+  const all = batches.data ?? [];
+  const [newest] = all;
   return (
     <>
       {undo.data && (
@@ -203,11 +216,25 @@ function Recent() {
       {undo.error && <Trouble>{undo.error.message}</Trouble>}
       {newest && (
         <p className="quiet">
-          {newest.by}, {moment(newest.at)}: {newest.sentence}.{' '}
-          {mayPlan && (
-            <LinkButton disabled={undo.isPending} onClick={() => undo.mutate(newest.id)}>
-              Undo it at all of them
-            </LinkButton>
+          {newest.by}, {moment(newest.at)}: {newest.sentence}. <TakeBack batch={newest} undo={undo} />{' '}
+          {all.length > 1 && (
+            <Unfolding word={`All ${all.length} of the last two weeks`} label="Changes of many sites" wide>
+              <ol className="rows">
+                {all.map((batch) => (
+                  <li key={batch.id}>
+                    <span>
+                      {batch.sentence}
+                      <small className="quiet" style={{ display: 'block' }}>
+                        {batch.by}, {moment(batch.at)}
+                      </small>
+                    </span>
+                    <span className="end">
+                      <TakeBack batch={batch} undo={undo} />
+                    </span>
+                  </li>
+                ))}
+              </ol>
+            </Unfolding>
           )}
         </p>
       )}

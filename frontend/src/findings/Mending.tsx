@@ -42,8 +42,11 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
               <li key={`${one.customer}/${one.site}`}>
                 <span>
                   <b>{one.site_name}</b> <span className="quiet">{`${one.customer}/${one.site}`}</span>
-                  <br />
-                  {one.remedies.join('; ')}
+                  <ul className={styles.steps}>
+                    {one.remedies.map((remedy) => (
+                      <li key={remedy}>{remedy}</li>
+                    ))}
+                  </ul>
                 </span>
               </li>
             ))}

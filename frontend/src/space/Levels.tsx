@@ -2,22 +2,24 @@ import { useEffect, useRef, useState, type KeyboardEvent, type MouseEvent } from
 import { ROLES } from '../parts/Marks';
 import { subnet } from '../ruler/addresses';
 import { useWidth } from '../ruler/useWidth';
-import { beside, cellsOf, deeper, stepped, wordsOf, type Net, type Place, type Space } from './levels';
+import {
+  beside,
+  cellsOf,
+  deeper,
+  hueOf,
+  lanesOf,
+  stepped,
+  wordsOf,
+  type Net,
+  type Place,
+  type Space,
+} from './levels';
 import styles from './space.module.css';
 
 const ROW = 36;
 const LEFT = 44;
 
 export type Colour = 'full' | 'role' | 'trouble' | 'site';
-
-const HUES = Object.values(ROLES).map(({ hue }) => hue);
-
-/** A hue for a site, the same for the same site. */
-export function hueOf(code: string): string {
-  let sum = 0;
-  for (const letter of code) sum = (sum * 31 + letter.charCodeAt(0)) >>> 0;
-  return HUES[sum % HUES.length] ?? 'var(--primary)';
-}
 
 interface Props {
   space: Space;
@@ -237,8 +239,11 @@ function Segments({
   wide: number;
   colour: Colour;
 }) {
-  return space.segments.map((placed) => {
-    const where = rectOf(window, subnet(placed.subnet), space.levels.length, wide);
+  const lanes = lanesOf(
+    space.segments.map((placed) => rectOf(window, subnet(placed.subnet), space.levels.length, wide)),
+  );
+  return space.segments.map((placed, place) => {
+    const where = lanes[place];
     if (!where) return null;
     const fill = {
       full: 'var(--primary)',
@@ -247,7 +252,7 @@ function Segments({
       trouble: placed.worst ? `var(--${placed.worst})` : 'var(--clear)',
     }[colour];
     const words = [`${placed.site} ${placed.label}`, placed.site, ROLES[placed.role].mark].find(
-      (text) => text.length * 7 + 6 < where.width,
+      (text) => text.length * 7 + 6 < where.width && where.height > 11,
     );
     return (
       <g key={`${placed.customer}/${placed.site}${placed.path}${placed.subnet}`} data-placed={placed.subnet}>
@@ -256,7 +261,7 @@ function Segments({
         {words && (
           <text
             x={where.x + 4}
-            y={where.y + 19}
+            y={where.y + where.height / 2 + 4}
             className={styles.word}
             data-on={colour === 'role' || colour === 'site' ? 'hue' : 'tone'}
           >
@@ -269,14 +274,20 @@ function Segments({
 }
 
 function Blocks({ space, window, wide }: { space: Space; window: Net; wide: number }) {
-  return space.blocks.map(({ network, customer }) => {
+  const placed = space.blocks.flatMap(({ network, customer }) => {
     const net = subnet(network);
     const where = rectOf(window, net, space.levels.length, wide);
-    if (!where || !net || net.prefix < window.prefix) return null;
+    return where && net && net.prefix >= window.prefix ? [{ network, customer, where }] : [];
+  });
+  return placed.map(({ network, customer, where }) => {
+    const right = placed
+      .filter((other) => other.where.y === where.y && other.where.x > where.x)
+      .reduce((least, other) => Math.min(least, other.where.x), LEFT + wide);
     return (
       <g key={customer + network} pointerEvents="none">
         <rect {...where} fill="none" stroke="var(--accent)" strokeWidth={1.5} strokeDasharray="5 3" />
-        {where.width > customer.length * 8 + 6 && (
+        <title>{`${network}, block of ${customer}`}</title>
+        {right - where.x > customer.length * 7 + 6 && (
           <text x={where.x + 4} y={where.y + 12} className={styles.block}>
             {customer}
           </text>

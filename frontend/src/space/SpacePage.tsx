@@ -1,15 +1,17 @@
 import Button from '@mui/material/Button';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { api, body, type Schemas } from '../api/client';
+import { api, body, type Failure, type Schemas } from '../api/client';
 import { useCustomers, useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
 import { Line, LinkButton, Options, Select, SelectInline } from '../parts/controls';
 import { RoleMark, SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
+import { overlap, subnet } from '../ruler/addresses';
+import { Legend } from './Legend';
 import { Levels, type Colour } from './Levels';
 import type { Space } from './levels';
 import { PublicSpace } from './PublicSpace';
@@ -96,6 +98,15 @@ export function SpacePage() {
   );
 }
 
+function spaceQuery(window: string, family: 4 | 6, customer: string) {
+  return {
+    queryKey: ['space', window, family, customer],
+    queryFn: async () =>
+      body(await api.GET('/api/space', { params: { query: { window, customer, family } } })),
+    retry: false,
+  };
+}
+
 function Inside(props: {
   window: string;
   family: 4 | 6;
@@ -105,26 +116,33 @@ function Inside(props: {
 }) {
   const { window, family, customer, colour, onWindow } = props;
   const [lit, setLit] = useState<string[]>([]);
-  const shown = useQuery({
-    queryKey: ['space', window, family, customer],
-    queryFn: async () =>
-      body(await api.GET('/api/space', { params: { query: { window, customer, family } } })),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const shown = useQuery({ ...spaceQuery(window, family, customer), placeholderData: keepPreviousData });
   const space = shown.data;
+  const queries = useQueryClient();
+  const [problem, setProblem] = useState('');
+  /** Show what was typed, when it can be read; else the picture stays. */
+  const show = async (typed: string) => {
+    try {
+      await queries.fetchQuery(spaceQuery(typed, family, customer));
+      setProblem('');
+      onWindow(typed);
+    } catch (error) {
+      setProblem((error as Failure).message);
+    }
+  };
   return (
     <>
       <WindowField
         key={space?.window ?? window}
         window={space?.window ?? window}
         above={space?.above ?? null}
-        onWindow={onWindow}
+        onWindow={(typed) => void show(typed)}
       />
-      {shown.error && <Trouble>{shown.error.message}</Trouble>}
+      {(problem || shown.error) && <Trouble>{problem || shown.error?.message}</Trouble>}
       {space && (
         <>
           <Levels space={space} colour={colour} lit={lit} onWindow={onWindow} />
+          <Legend space={space} colour={colour} lit={lit.length > 0} />
           <div className={styles.columns}>
             <SegmentList space={space} onWindow={onWindow} />
             <FindRoom space={space} customer={customer} onFound={setLit} onWindow={onWindow} />
@@ -200,9 +218,9 @@ function SegmentList({ space, onWindow }: { space: Space; onWindow: (window: str
                 <Link to={`${deskPath(placed)}#${placed.path}/subnet`}>
                   {placed.customer}/{placed.site} {placed.label}
                 </Link>
-                <span>
+                <span className="clip" title={placed.shared ? sharing(placed, segments) : undefined}>
                   {placed.worst && <SeverityMark of={placed.worst} size={12} />}{' '}
-                  {placed.shared && 'shares addresses with another'}
+                  {placed.shared && sharing(placed, segments)}
                 </span>
               </div>
             );
@@ -211,6 +229,18 @@ function SegmentList({ space, onWindow }: { space: Space; onWindow: (window: str
       </div>
     </section>
   );
+}
+
+/** With which others a segment shares addresses, as far as they are in view. */
+function sharing(placed: Space['segments'][number], segments: Space['segments']): string {
+  const net = subnet(placed.subnet);
+  const others = segments.filter((other) => {
+    const there = other === placed ? undefined : subnet(other.subnet);
+    return net && there && overlap(net, there);
+  });
+  const named = others.slice(0, 2).map(({ customer, site, label }) => `${customer}/${site} ${label}`);
+  const more = others.length > 2 ? ` and ${others.length - 2} more` : '';
+  return `overlaps ${named.join(', ') || 'another'}${more}`;
 }
 
 /** Where a subnet of a size would fit; what is found is lit in the picture, and can be taken for a new segment. */

@@ -1,6 +1,17 @@
 import { describe as suite, expect, test } from 'vitest';
 import { subnet } from '../ruler/addresses';
-import { beside, cellsOf, deeper, netOf, stepped, wordsOf, written, type Net, type Space } from './levels';
+import {
+  beside,
+  cellsOf,
+  deeper,
+  lanesOf,
+  netOf,
+  stepped,
+  wordsOf,
+  written,
+  type Net,
+  type Space,
+} from './levels';
 
 const net = (text: string) => subnet(text) as Net;
 const window = net('10.40.0.0/16');
@@ -51,5 +62,18 @@ suite('levels', () => {
       '10.40.0.0/17: 50 % used, 2 segments of 1 site, 1 segment with a stop',
     );
     expect(wordsOf(space as unknown as Space, { level: 0, number: 0 })).toBe('10.40.0.0/16: free');
+  });
+});
+
+suite('lanes', () => {
+  test('rectangles that cover each other are all seen, the others stay as they are', () => {
+    const rect = (x: number, width: number, y = 0) => ({ x, y, width, height: 30 });
+    expect(lanesOf([rect(0, 40), rect(0, 40), null, rect(50, 20), rect(0, 40, 36)])).toEqual([
+      { x: 0, y: 0, width: 40, height: 15 },
+      { x: 0, y: 15, width: 40, height: 15 },
+      null,
+      rect(50, 20),
+      rect(0, 40, 36),
+    ]);
   });
 });

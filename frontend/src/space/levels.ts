@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client';
+import { ROLES } from '../parts/Marks';
 import { format, subnet, type Span } from '../ruler/addresses';
 
 export type Space = Schemas['SpaceShown'];
@@ -81,4 +82,39 @@ export function wordsOf(space: Space, place: Place): string {
     ...(cell.stops ? [`${many(cell.stops, 'segment')} with a stop`] : []),
     ...(cell.warns ? [`${many(cell.warns, 'segment')} with a warn`] : []),
   ].join(', ');
+}
+
+const HUES = Object.values(ROLES).map(({ hue }) => hue);
+
+/** A hue for a site, the same for the same site. */
+export function hueOf(code: string): string {
+  let sum = 0;
+  for (const letter of code) sum = (sum * 31 + letter.charCodeAt(0)) >>> 0;
+  return HUES[sum % HUES.length] ?? 'var(--primary)';
+}
+
+export interface Rect {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** Rectangles that cover each other put into lanes of their common height, so that all of them are seen. */
+export function lanesOf(rects: (Rect | null)[]): (Rect | null)[] {
+  const meet = (a: Rect, b: Rect) => a.y === b.y && a.x < b.x + b.width - 1 && b.x < a.x + a.width - 1;
+  const lanes: number[] = [];
+  rects.forEach((rect, place) => {
+    const taken = new Set(lanes.filter((_, other) => rect && rects[other] && meet(rect, rects[other])));
+    let lane = 0;
+    while (taken.has(lane)) lane += 1;
+    lanes[place] = lane;
+  });
+  return rects.map((rect, place) => {
+    if (!rect) return null;
+    const mine = lanes[place] ?? 0;
+    const beside = rects.map((other, n) => (other && meet(rect, other) ? (lanes[n] ?? 0) : 0));
+    const height = rect.height / (1 + Math.max(mine, ...beside));
+    return { ...rect, y: rect.y + mine * height, height };
+  });
 }

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Path, Query, Response
 from pydantic import BaseModel, StringConstraints
 
+from octaplan.core.plan.beside import differing
 from octaplan.core.plan.changes import Change, compared
 from octaplan.core.plan.site import SitePlan
 from octaplan.server.dependencies import Recorded
@@ -79,10 +80,13 @@ SiteAt = Annotated[str, Query(max_length=100, pattern=r"^[^/]+/[^/@]+(@[0-9]{1,7
 
 
 @router.get("/compare")
-def compare(records: Recorded, person: Looking, one: SiteAt, other: SiteAt) -> Comparison:
-    """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another."""
+def compare(records: Recorded, person: Looking, one: SiteAt, other: SiteAt, *, offset: bool = False) -> Comparison:
+    """Two plans beside each other: `CUSTOMER/SITE` for the newest revision, `CUSTOMER/SITE@7` for another.
+
+    By `offset`, the second is brought into the subnets of the first, and what each site has of its own is left out.
+    """
     sides = [_side(records, text) for text in (one, other)]
-    changes = compared(sides[0].plan, sides[1].plan)
+    changes = (differing if offset else compared)(sides[0].plan, sides[1].plan)
     return Comparison(one=sides[0], other=sides[1], changes=changes)
 
 
