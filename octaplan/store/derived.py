@@ -76,6 +76,21 @@ def claims_of(plan: SitePlan, site_id: int) -> Iterator[Row]:
                 yield claim(f"/devices/{key}", "device", named(device), address)
 
 
+#: A number that one could call has at least so many digits.
+PHONE = 6
+
+
+def digits(text: str) -> str:
+    """The digits of a phone number, however it is written; nothing when there are too few of them."""
+    found = "".join(filter(str.isdigit, text))
+    return found if len(found) >= PHONE else ""
+
+
+def vlan_words(vlan: int | None) -> str:
+    """What a segment is found by that has a VLAN; the end tells 2 from 20."""
+    return "" if vlan is None else f"vlan {vlan};"
+
+
 def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Row]:
     """One row per word that the site, its segments, circuits or hosts can be found by."""
 
@@ -84,10 +99,16 @@ def names_of(plan: SitePlan, site_id: int, customer: str) -> Iterator[Row]:
         return {"site_id": site_id, "path": path, "kind": kind, "name": text[:300], "folded": folded[:300]}
 
     yield name("", "site", plan.name or plan.site, f"{plan.customer}/{plan.site}", customer)
+    for kind, said in (("contact", plan.contact), ("technician", plan.technician), ("street", plan.street)):
+        if said:
+            yield name("", kind, said, digits(said))
+    for key, answer in plan.answers.items():
+        if len(digits(answer.text)) >= PHONE:
+            yield name(f"/answers/{key}", "answer", answer.text, digits(answer.text))
     for key, circuit in plan.circuits.items():
         yield name(f"/circuits/{key}", "circuit", circuit.label, circuit.reference or "", circuit.provider or "")
     for key, segment in plan.segments.items():
-        yield name(f"/segments/{key}", "segment", segment.label)
+        yield name(f"/segments/{key}", "segment", segment.label, vlan_words(segment.vlan), segment.role)
     for key, host in plan.hosts.items():
         yield name(f"/hosts/{key}", "host", host.name)
         if host.mac:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from octaplan.core.plan.site import PATTERNS
@@ -13,9 +14,11 @@ from octaplan.store.database import Database
 from octaplan.store.hardware import Hardware, load_types
 from octaplan.store.imports import Imports
 from octaplan.store.journal import Journal
+from octaplan.store.models import Name
 from octaplan.store.organisation import Settings, load_settings
 from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
+from octaplan.store.rebuild import rebuild
 from octaplan.store.register import Register
 from octaplan.store.revisions import load_sites
 from octaplan.store.rollouts import Rollouts
@@ -31,6 +34,9 @@ class Records:
         self.database = database
         with database.turn() as turn:
             turn.now = load_snapshot(turn.session)
+            wordless = len(turn.now.sites) > 0 and turn.session.scalar(select(Name.id).limit(1)) is None
+        if wordless:  # tables of an older release were brought up
+            rebuild(database)
         self.vault = Vault(database)
         self.journal = Journal(database)
         self.accounts = Accounts(database, self.vault)

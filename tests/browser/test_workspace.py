@@ -319,7 +319,8 @@ class AllFindings(Workspace):
         listed = page.get_by_role("dialog", name="Changes of many sites").get_by_role("listitem")
         expect(listed.filter(has_text="taken back").first).to_be_visible()
         listed.get_by_role("button", name="Undo it at all of them").first.click()
-        expect(page.get_by_text("Taken back at 1 site.")).to_be_visible()
+        expect(listed.get_by_role("button", name="Undo it at all of them")).to_have_count(0)
+        page.keyboard.press("Escape")
         expect(page.get_by_role("button", name=re.compile("Same addresses as another site"))).to_be_visible()
 
     def test_by_keyboard_to_the_culprit(self) -> None:
@@ -359,6 +360,26 @@ class GoTo(Workspace):
         expect(page.get_by_role("heading", name="Fernhollow Garden Centres")).to_be_visible()
         page.get_by_role("link", name=re.compile("sites on Outbound")).click()
         expect(page.get_by_role("button", name="Customer: Fernhollow Garden Centres")).to_be_visible()
+
+
+    def test_parts_words_and_what_is_at_no_site(self) -> None:
+        page = self.look_at("/customers")
+        field = page.get_by_role("combobox", name="Go to a site")
+        for typed, first in (
+            ("10.40.1", "segment Voice .*FERN/DOCK.* 10.40.1.0/24"),
+            (".230", "host phone system"),
+            ("10.40.1.225-235", "segment Voice"),
+            ("VLAN 20", "segment Voice"),
+            ("dockside phone", "host phone system .*FERN/DOCK"),
+            ("millbank credentials", "credentials Millbank"),
+            ("shop with tills pattern", "pattern Shop with tills"),
+            ("vlan duplicate", "rule "),
+        ):
+            field.fill(typed)
+            with self.subTest(typed):
+                expect(page.get_by_role("option").first).to_have_accessible_name(re.compile(f"^{first}"))
+        field.fill("10.40.8.300")
+        expect(page.get_by_text(re.compile("^Octet 300"))).to_be_visible()
 
 
 class ManyHosts(Workspace):

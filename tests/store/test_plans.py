@@ -6,7 +6,7 @@ import sys
 import threading
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Network, parse_address
@@ -292,7 +292,7 @@ class Finding(WithRecords):
 
     def test_a_subnet_answers_with_what_it_touches(self) -> None:
         self.assertIn("touched by 7 claims", find(self.database, "10.40.0.0/16").understood)
-        self.assertEqual(find(self.database, "10.40.9.0 255.255.255.0").places[-1].addresses, "10.40.9.0/24")
+        self.assertEqual(find(self.database, "10.40.9.0 255.255.255.0").places[0].addresses, "10.40.9.0/24")
 
     def test_names_and_macs_in_any_notation(self) -> None:
         self.assertEqual(self.kinds("0240.0800.0001"), [("MAC", "02:40:08:00:00:01")])
@@ -300,6 +300,51 @@ class Finding(WithRecords):
         self.assertEqual(self.kinds("fernhollow dock"), [("site", "Dockside")])
         self.assertEqual(self.kinds("100%"), [])
         self.assertEqual(find(self.database, "  ").places, [])
+
+    def test_parts_of_addresses_and_ranges(self) -> None:
+        self.assertEqual(self.kinds("10.40.8")[0], ("segment", "Office"), "a subnet before its hosts")
+        self.assertEqual(self.kinds("10.40.8.")[0], ("segment", "Office"))
+        self.assertEqual(self.kinds(".250"), [("host", "phone")])
+        self.assertEqual(find(self.database, ".8.250").understood, "1 address ends in .8.250")
+        self.assertEqual(find(self.database, ".251").understood, "No address ends in .251")
+        self.assertIn(("host", "phone"), self.kinds("10.40.8.240-10.40.8.255"))
+        self.assertIn(("host", "phone"), self.kinds("10.40.8.240-255"))
+        self.assertNotIn(("host", "phone"), self.kinds("10.40.8.20 - .30"))
+
+    def test_what_looks_like_an_address_and_is_none_is_told(self) -> None:
+        for text, words in (
+            ("10.40.8.300", "Octet 300"),
+            ("10.40.8.0/33", "33"),
+            ("2001:db8::g", ""),
+            ("1.2.3.4.5", ""),
+        ):
+            found = find(self.database, text)
+            self.assertEqual(found.places, [])
+            self.assertIn(words, found.understood)
+            self.assertTrue(found.understood)
+
+    def test_vlans_phones_people_and_words_of_site_and_member_at_once(self) -> None:
+        plans = Records(self.database).plans
+        held = plans.now.of("FERN/DOCK")
+        key = next(iter(held.plan.segments))
+        plans.revise("FERN/DOCK", [
+            {"op": "add", "path": "/contact", "value": "Mara Quill, 01632 960 142"},
+            {"op": "add", "path": f"/segments/{key}/vlan", "value": 20},
+        ], held.saved.number, "Ines")  # fmt: skip
+        self.assertEqual(self.kinds("VLAN 20"), [("segment", "Office")])
+        self.assertEqual(self.kinds("vlan 2"), [])
+        for text in ("01632960142", "+1632 960142", "960-142", "mara quill"):
+            self.assertEqual(self.kinds(text), [("contact", "Mara Quill, 01632 960 142")], text)
+        self.assertEqual(self.kinds("dockside phone"), [("host", "phone")])
+        self.assertEqual(self.kinds("phone fernhollow"), [("host", "phone")])
+        self.assertEqual(self.kinds("mill phone"), [])
+
+    def test_words_of_an_older_release_are_worked_out_anew(self) -> None:
+        with self.database.turn() as turn:
+            turn.session.execute(delete(Name))
+        self.assertEqual(self.kinds("print"), [])
+        Records(self.database)
+        self.assertEqual(self.kinds("print"), [("host", "printer")])
 
 
 class Importing(WithRecords):

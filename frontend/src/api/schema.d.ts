@@ -371,7 +371,7 @@ export interface paths {
     };
     /**
      * Goto
-     * @description What is at an address or subnet, or where a name or MAC is.
+     * @description What is at an address, a part of one, a subnet or range, or where a name, MAC, VLAN or phone number is.
      */
     get: operations['goto'];
     put?: never;
@@ -2495,6 +2495,8 @@ export interface components {
     };
     /** AnswerShown */
     AnswerShown: {
+      /** Beyond */
+      beyond: components['schemas']['BeyondShown'][];
       /** Places */
       places: components['schemas']['PlaceShown'][];
       /** Understood */
@@ -2650,6 +2652,23 @@ export interface components {
       sentence: string;
       /** Undone */
       undone: boolean;
+    };
+    /**
+     * BeyondShown
+     * @description Something to go to that is at no site: a pattern, a hardware type, a rule. `key` names it.
+     */
+    BeyondShown: {
+      /** Detail */
+      detail: string;
+      /** Key */
+      key: string;
+      /**
+       * Kind
+       * @enum {string}
+       */
+      kind: 'pattern' | 'type' | 'rule';
+      /** Name */
+      name: string;
     };
     /** Body_attach_backup */
     Body_attach_backup: {

@@ -5,6 +5,7 @@ import { useCustomers, useGoTo } from '../api/queries';
 import { Key } from '../parts/Marks';
 import { useKeys } from '../parts/useKeys';
 import {
+  beyondTo,
   customersFor,
   lastFirst,
   lastPlaces,
@@ -48,6 +49,7 @@ export function GoTo() {
     : (answer.data?.understood ?? '');
   const found = () => [
     ...lastFirst((answer.data?.places ?? []).map(placeTo), last),
+    ...(answer.data?.beyond ?? []).map(beyondTo),
     ...spaceFor(text),
     ...customersFor(text, customers.data ?? {}),
     ...pagesFor(text),

@@ -76,6 +76,12 @@ export function placeTo(place: Schemas['PlaceShown']): Destination {
   };
 }
 
+const WAYS = { pattern: '/patterns/', type: '/hardware/', rule: '/rules#' } as const;
+
+export function beyondTo({ kind, key, name, detail }: Schemas['BeyondShown']): Destination {
+  return { to: `${WAYS[kind]}${encodeURIComponent(key)}`, kind, name, detail, addresses: '' };
+}
+
 const KEY = 'octaplan-last-places';
 const MOST = 8;
 

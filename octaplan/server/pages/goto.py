@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Iterator
+from itertools import islice
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
+from octaplan.core.check.rules import RULES
 from octaplan.core.plan.stages import Stage, stage_of
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
-from octaplan.store.search import find
+from octaplan.store.records import Records
+from octaplan.store.search import LIMIT, find
+from octaplan.store.snapshot import Snapshot
 
 router = APIRouter(prefix="/api", tags=["go to"])
 
@@ -26,16 +31,60 @@ class PlaceShown(BaseModel):
     addresses: str
 
 
+class BeyondShown(BaseModel):
+    """Something to go to that is at no site: a pattern, a hardware type, a rule. `key` names it."""
+
+    kind: Literal["pattern", "type", "rule"]
+    key: str
+    name: str
+    detail: str
+
+
 class AnswerShown(BaseModel):
     understood: str
     places: list[PlaceShown]
+    beyond: list[BeyondShown]
 
 
 @router.get("/goto")
 def goto(records: Recorded, person: Looking, q: Annotated[str, Query(max_length=100)]) -> AnswerShown:
-    """What is at an address or subnet, or where a name or MAC is."""
-    blocks = records.now.settings.current.blocks
-    understood, places = find(records.database, q, blocks)
-    return AnswerShown(
-        understood=understood, places=[PlaceShown(**place._asdict(), stage=stage_of(place.path)) for place in places]
-    )
+    """What is at an address, a part of one, a subnet or range, or where a name, MAC, VLAN or phone number is."""
+    now = records.now
+    understood, places = find(records.database, q, now.settings.current.blocks)
+    shown = [PlaceShown(**place._asdict(), stage=stage_of(place.path)) for place in places]
+    beyond = list(islice(_beyond(records, now, q.casefold().split()), LIMIT))
+    if not shown:
+        shown = _pages_of_sites(records, q.split())
+    if not places and (shown or beyond):
+        understood = ""
+    return AnswerShown(understood=understood, places=shown, beyond=beyond)
+
+
+def _pages_of_sites(records: Records, words: list[str]) -> list[PlaceShown]:
+    """A page of a site: one word is its stage, the others the site."""
+    for word in words:
+        stage = next((one for one in Stage if len(word) > 3 and one.startswith(word.casefold())), None)
+        rest = " ".join(other for other in words if other is not word)
+        if stage is not None and rest:
+            found = [place for place in find(records.database, rest).places if place.kind == "site"]
+            return [PlaceShown(**place._replace(kind=stage.value)._asdict(), stage=stage) for place in found]
+    return []
+
+
+def _beyond(records: Records, now: Snapshot, words: list[str]) -> Iterator[BeyondShown]:
+    """Patterns, hardware types and rules of which all words are said."""
+
+    def fits(*said: str) -> bool:
+        text = " ".join(said).casefold()
+        return bool(words) and all(word in text for word in words)
+
+    for held in now.patterns.held.values():
+        key, name = held.plan.site, held.plan.name or held.plan.site
+        if fits(name, key, "pattern"):
+            yield BeyondShown(kind="pattern", key=key, name=name, detail="segments for a kind of site")
+    for key, one in now.types.types.items():
+        if fits(one.maker, one.model, key):
+            yield BeyondShown(kind="type", key=key, name=f"{one.maker} {one.model}", detail="hardware type")
+    for rule in RULES.values():
+        if fits(rule.id, rule.title):
+            yield BeyondShown(kind="rule", key=rule.id, name=rule.title, detail=rule.id)
