@@ -361,7 +361,6 @@ class GoTo(Workspace):
         page.get_by_role("link", name=re.compile("sites on Outbound")).click()
         expect(page.get_by_role("button", name="Customer: Fernhollow Garden Centres")).to_be_visible()
 
-
     def test_parts_words_and_what_is_at_no_site(self) -> None:
         page = self.look_at("/customers")
         field = page.get_by_role("combobox", name="Go to a site")

@@ -150,10 +150,10 @@ function Compared({ one, other, changes, offset }: Schemas['Comparison'] & { off
                 {change.subject} <span className="quiet">{change.field}</span>
               </TableCell>
               <TableCell className="mono">
-                {change.field ? change.before || '–' : change.before ? 'there' : '–'}
+                {change.field ? change.before || '–' : change.before ? 'is there' : 'is not there'}
               </TableCell>
               <TableCell className="mono">
-                {change.field ? change.after || '–' : change.after ? 'there' : '–'}
+                {change.field ? change.after || '–' : change.after ? 'is there' : 'is not there'}
               </TableCell>
             </TableRow>
           ))}

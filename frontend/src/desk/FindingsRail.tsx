@@ -5,7 +5,7 @@ import { Link, useNavigate } from 'react-router';
 import type { Finding, Schemas } from '../api/client';
 import { useAccept, useRemedies, useWithdraw } from '../api/queries';
 import { ClashChoice } from '../parts/ClashChoice';
-import { LinkButton } from '../parts/controls';
+import { LinkButton, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { useKeys } from '../parts/useKeys';
@@ -92,7 +92,7 @@ export function FindingsRail() {
                       className={styles.fold}
                       onClick={() => setOpened(new Set([...opened, finding.rule]))}
                     >
-                      {alike.length - ALIKE} more: {finding.title.toLowerCase()}
+                      {alike.length - ALIKE} more of “{finding.title}”
                     </LinkButton>
                   )}
                 </Fragment>
@@ -323,14 +323,14 @@ export function AcceptWarn({ finding }: { finding: Finding }) {
         slotProps={{ htmlInput: { maxLength: 400 } }}
       />
       <div>
-        <Button
+        <Press
           type="submit"
           variant="contained"
-          disabled={reason.trim().length < 3}
+          waits={reason.trim().length < 3 ? 'write why, in a few words' : ''}
           loading={accept.isPending}
         >
           Accept
-        </Button>
+        </Press>
         <Button onClick={() => setReason(null)}>Leave it open</Button>
       </div>
     </form>

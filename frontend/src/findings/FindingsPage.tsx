@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef, useState } from 'react';
@@ -6,7 +5,7 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { placeOf } from '../desk/places';
 import { useMay } from '../frame/person';
-import { LinkButton, SelectInline, Tick } from '../parts/controls';
+import { LinkButton, SelectInline, Tick, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { Unfolding } from '../parts/Unfolding';
@@ -130,9 +129,13 @@ function OneRule({ rule, customer }: { rule: RuleCount; customer: string }) {
           <Link to={`/rules#${rule.rule}`}>why</Link>
         </h2>
         {mayPlan && rule.remedies && (
-          <Button variant="outlined" disabled={chosen.length === 0} onClick={() => setMending(chosen)}>
+          <Press
+            variant="outlined"
+            waits={chosen.length === 0 ? 'choose a site' : ''}
+            onClick={() => setMending(chosen)}
+          >
             Mend at {count(chosen.length, 'site')}
-          </Button>
+          </Press>
         )}
       </header>
       {mending && <Mending rule={rule.rule} sites={mending} onClose={() => setMending(null)} />}

@@ -1,3 +1,4 @@
+import { Press } from '../parts/controls';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body } from '../api/client';
@@ -56,10 +57,10 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
               </li>
             ))}
           </ol>
-          <Button
+          <Press
             variant="contained"
             autoFocus
-            disabled={able.length === 0}
+            waits={able.length === 0 ? 'no remedy is known for any of them' : ''}
             loading={apply.isPending}
             onClick={() =>
               apply.mutate(
@@ -68,7 +69,7 @@ export function Mending(props: { rule: string; sites: string[]; onClose: () => v
             }
           >
             Do it at {count(able.length, 'site')}
-          </Button>
+          </Press>
           <Button onClick={onClose}>Leave it</Button>
         </>
       )}

@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { HardwareType } from '../api/client';
-import { Lines } from '../parts/controls';
+import { Lines, Press } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
 import { keyOf } from './blank';
 import { CartonPart } from './CartonPart';
@@ -47,14 +47,14 @@ export function TypeEditor({ type, version, onDone }: Props) {
       <header className={`line below`}>
         <h1>{version === 0 ? 'A new hardware type' : `${type.maker} ${type.model}`}</h1>
         <span style={{ marginLeft: 'auto' }} />
-        <Button
+        <Press
           type="submit"
           variant="contained"
           loading={save.isPending}
-          disabled={!draft.maker || !draft.model}
+          waits={!draft.maker || !draft.model ? 'write maker and model' : ''}
         >
           {version === 0 ? 'Save it' : `Save as version ${version + 1}`}
-        </Button>
+        </Press>
         <Button onClick={() => onDone(null)}>Leave it as it was</Button>
       </header>
       {save.error && <Trouble>{save.error.message}. What you wrote is still here.</Trouble>}

@@ -12,7 +12,7 @@ import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Preview, Schemas } from '../api/client';
 import { useUndoBatch } from '../findings/queries';
-import { LinkButton, Tick } from '../parts/controls';
+import { LinkButton, Tick, Press } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
 import { count } from '../parts/words';
@@ -97,9 +97,11 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
         {busy && <Button onClick={() => void cancel()}>Stop</Button>}
         <Button onClick={leave}>{loaded || error ? 'Close' : 'Leave everything as it is'}</Button>
         {preview && !loaded && (
-          <Button
+          <Press
             variant="contained"
-            disabled={(news === 0 && refused === 0) || busy || error !== ''}
+            waits={
+              (news === 0 && refused === 0) || busy || error !== '' ? 'there is nothing to take yet' : ''
+            }
             onClick={() => apply(left)}
           >
             {news > 0
@@ -107,7 +109,7 @@ export function ImportDialog({ files, onClose }: { files: File[]; onClose: () =>
               : refused > 0
                 ? `Keep ${count(refused, 'refused row')} in the inbox`
                 : 'Nothing to change'}
-          </Button>
+          </Press>
         )}
       </DialogActions>
     </Dialog>

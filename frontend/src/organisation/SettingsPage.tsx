@@ -1,11 +1,10 @@
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { api, body, Failure, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
-import { Line, SelectInline, Tick } from '../parts/controls';
+import { Line, SelectInline, Tick, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
@@ -135,12 +134,20 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         <span style={{ marginLeft: 'auto' }} />
         {may && (
           <>
-            <Button disabled={!dirty} onClick={() => setDraft(draftOf(shown.settings))}>
+            <Press
+              waits={!dirty ? 'nothing has been changed' : ''}
+              onClick={() => setDraft(draftOf(shown.settings))}
+            >
               Put back
-            </Button>
-            <Button type="submit" variant="contained" disabled={!dirty} loading={save.isPending}>
+            </Press>
+            <Press
+              type="submit"
+              variant="contained"
+              waits={!dirty ? 'nothing has been changed' : ''}
+              loading={save.isPending}
+            >
               Save settings
-            </Button>
+            </Press>
           </>
         )}
       </div>

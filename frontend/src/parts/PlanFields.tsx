@@ -2,6 +2,9 @@ import { Fragment, type ReactNode } from 'react';
 import { FIELDS, textOf, type PlanField } from './fields';
 import { TypedField } from './TypedField';
 
+/** Fields whose values are lists, too long for one column. */
+const WIDE = ['kept', 'scope/options', 'uses', 'notes', 'banner'];
+
 interface Props {
   kind: keyof typeof FIELDS;
   /** Where the member is in the plan; empty for the site itself. */
@@ -30,6 +33,7 @@ export function PlanFields(props: Props) {
         <Fragment key={field.name}>
           {before[field.name]}
           <TypedField
+            wide={WIDE.includes(field.name)}
             path={`${path}/${field.name}`}
             label={labels[field.name] ?? field.label}
             value={textOf(field, member)}

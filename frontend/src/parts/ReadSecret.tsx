@@ -1,3 +1,4 @@
+import { Press } from './controls';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import TextField from '@mui/material/TextField';
@@ -64,9 +65,13 @@ export function SecretDialog({ site, path, label, number, onClose }: Props) {
               slotProps={{ htmlInput: { maxLength: 400 } }}
             />
             <div>
-              <Button type="submit" variant="contained" disabled={why.trim().length < 3}>
+              <Press
+                type="submit"
+                variant="contained"
+                waits={why.trim().length < 3 ? 'write what it is for' : ''}
+              >
                 Read it
-              </Button>
+              </Press>
               <Button onClick={onClose}>Leave it closed</Button>
             </div>
           </form>

@@ -13,6 +13,8 @@ interface Props {
   /** The choices, for a field that is not free text. */
   choices?: readonly (readonly [value: string, words: string])[];
   autoFocus?: boolean;
+  /** Whether it takes two columns among others. */
+  wide?: boolean;
   /** What can be typed, shown while the field is empty. */
   hint?: string;
   onSaved?: () => void;
@@ -20,11 +22,11 @@ interface Props {
 
 /** One value of the plan with its label, typed in place. */
 export function TypedField(props: Props) {
-  const { path, label, value, choices, autoFocus = false, hint, onSaved } = props;
+  const { path, label, value, choices, autoFocus = false, wide = false, hint, onSaved } = props;
   const { mayPlan } = useDeskState();
   const typed = useTyped(path, value, onSaved);
   return (
-    <div>
+    <div data-wide={wide}>
       <TextField
         fullWidth
         label={label}

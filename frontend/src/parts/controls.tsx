@@ -1,3 +1,4 @@
+import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
 import MuiLink from '@mui/material/Link';
 import NativeSelect from '@mui/material/NativeSelect';
@@ -145,4 +146,22 @@ export function Tick({ checked, onChange, disabled, 'aria-label': label }: TickP
 /** An action that reads as part of the text around it. */
 export function LinkButton(props: ComponentProps<'button'>) {
   return <MuiLink component="button" type="button" {...props} />;
+}
+
+/**
+ * A button that says what it waits for, as long as it waits: by its title, and to who does not see it. It stays where
+ * keys lead, and does nothing.
+ */
+export function Press({ waits, ...button }: ComponentProps<typeof Button> & { waits: string }) {
+  if (!waits) return <Button {...button} />;
+  return (
+    <Button
+      {...button}
+      aria-disabled
+      aria-description={waits}
+      title={waits}
+      sx={[{ opacity: 0.5, cursor: 'not-allowed' }, ...(Array.isArray(button.sx) ? button.sx : [button.sx])]}
+      onClick={(event) => event.preventDefault()}
+    />
+  );
 }

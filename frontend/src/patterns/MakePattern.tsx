@@ -1,3 +1,4 @@
+import { Press } from '../parts/controls';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
@@ -60,14 +61,14 @@ export function MakePattern({ like = '', onClose }: { like?: string; onClose: ()
         </DialogContent>
         <DialogActions>
           <Button onClick={onClose}>Leave it</Button>
-          <Button
+          <Press
             type="submit"
             variant="contained"
-            disabled={name.trim().length < 3}
+            waits={name.trim().length < 3 ? 'write a name of at least 3 letters' : ''}
             loading={make.isPending}
           >
             Make it
-          </Button>
+          </Press>
         </DialogActions>
       </form>
     </Dialog>

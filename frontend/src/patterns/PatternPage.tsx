@@ -14,7 +14,7 @@ import { FindingsRail } from '../desk/FindingsRail';
 import { History, UndoRedo } from '../desk/History';
 import { memberOf } from '../desk/places';
 import { useMay } from '../frame/person';
-import { Line, LinkButton, Tick } from '../parts/controls';
+import { Line, LinkButton, Tick, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
@@ -77,13 +77,17 @@ function PatternHeader() {
       <div className="line far">
         {mayPlan && note === null && (
           <>
-            <Button
+            <Press
               variant="contained"
-              disabled={!shown?.edited || Object.keys(plan.segments).length === 0}
+              waits={
+                !shown?.edited || Object.keys(plan.segments).length === 0
+                  ? 'nothing has changed since its newest version'
+                  : ''
+              }
               onClick={() => setNote('')}
             >
               Make version {(newest?.number ?? 0) + 1}
-            </Button>
+            </Press>
             {newest && (
               <Link to={`/rollout?pattern=${encodeURIComponent(name.site)}`}>Make sites from it</Link>
             )}

@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import { Link } from 'react-router';
 import { useUndoBatch } from '../findings/queries';
 import { useMay } from '../frame/person';
-import { Line, Lines, LinkButton, SelectInline, Tick } from '../parts/controls';
+import { Line, Lines, LinkButton, SelectInline, Tick, Press } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
 import { count } from '../parts/words';
 import styles from './patterns.module.css';
@@ -172,14 +172,18 @@ function Doing({ rolling }: { rolling: Rolling }) {
   const error = preview.error ?? make.error ?? undo.error;
   return (
     <div className="line far">
-      <Button
+      <Press
         variant="contained"
-        disabled={!pattern || code === '' || blocks.trim() === '' || make.isSuccess}
+        waits={
+          !pattern || code === '' || blocks.trim() === '' || make.isSuccess
+            ? 'choose a pattern, a customer and its blocks'
+            : ''
+        }
         loading={preview.isPending}
         onClick={() => preview.mutate(wish)}
       >
         See what it makes
-      </Button>
+      </Press>
       {shown && !make.isSuccess && mayPlan && (
         <Button
           variant="contained"

@@ -1,4 +1,4 @@
-import Button from '@mui/material/Button';
+import { Press } from '../parts/controls';
 import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
@@ -64,14 +64,18 @@ function OwnPassword() {
       {differs && <Trouble>The two differ.</Trouble>}
       {change.error && <Trouble>{change.error.message}.</Trouble>}
       {change.isSuccess && <p role="status">It is changed; your other sessions have ended.</p>}
-      <Button
+      <Press
         type="submit"
         variant="contained"
         loading={change.isPending}
-        disabled={!old || fresh.length < 12 || fresh !== again}
+        waits={
+          !old || fresh.length < 12 || fresh !== again
+            ? 'the new one has at least 12 characters, typed twice alike'
+            : ''
+        }
       >
         Change it
-      </Button>
+      </Press>
     </form>
   );
 }

@@ -10,7 +10,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { usePersonHere } from '../frame/person';
-import { Line, Options, Select } from '../parts/controls';
+import { Line, Options, Select, Press } from '../parts/controls';
 import { DayInput } from '../parts/DayInput';
 import { Heads } from '../parts/Heads';
 import { Trouble } from '../parts/Trouble';
@@ -251,14 +251,16 @@ function NewAccount() {
       </label>
       {add.error && <Trouble>{add.error.message}.</Trouble>}
       {add.isSuccess && <p role="status">The account is made.</p>}
-      <Button
+      <Press
         type="submit"
         variant="contained"
         loading={add.isPending}
-        disabled={!fresh.name || fresh.password.length < 12}
+        waits={
+          !fresh.name || fresh.password.length < 12 ? 'a name, and a password of at least 12 characters' : ''
+        }
       >
         Make the account
-      </Button>
+      </Press>
     </form>
   );
 }

@@ -1,3 +1,4 @@
+import { Press } from '../parts/controls';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
@@ -100,14 +101,14 @@ function TurnOff() {
       <h3>Turn it off</h3>
       <ProofFields on proof={proof} onChange={setProof} />
       {drop.error && <Trouble>{drop.error.message}.</Trouble>}
-      <Button
+      <Press
         type="submit"
         variant="outlined"
         loading={drop.isPending}
-        disabled={!proof.password || proof.code.trim().length < 6}
+        waits={!proof.password || proof.code.trim().length < 6 ? 'write the password and the code' : ''}
       >
         Turn it off
-      </Button>
+      </Press>
     </form>
   );
 }

@@ -5,7 +5,7 @@ import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import { useRef, useState } from 'react';
 import { useUndoBatch } from '../findings/queries';
-import { Line, Lines, LinkButton, Tick } from '../parts/controls';
+import { Line, Lines, LinkButton, Tick, Press } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
@@ -48,9 +48,13 @@ export function CameBack() {
         onChange={(event) => setText(event.target.value)}
       />
       <div className="line far wrap below">
-        <Button variant="contained" disabled={text.trim() === ''} onClick={() => begin({ text })}>
+        <Press
+          variant="contained"
+          waits={text.trim() === '' ? 'paste what came back' : ''}
+          onClick={() => begin({ text })}
+        >
           Read them
-        </Button>
+        </Press>
         <Button onClick={() => picker.current?.click()}>Load a returned table</Button>
         <input
           ref={picker}
@@ -107,9 +111,9 @@ export function CameBack() {
           )}
           {found.length > 500 && <p className="quiet">and {found.length - 500} more, taken as they are</p>}
           {found.length > 0 && (
-            <Button
+            <Press
               variant="contained"
-              disabled={going.length === 0}
+              waits={going.length === 0 ? 'choose an answer' : ''}
               loading={take.isPending}
               onClick={() =>
                 take.mutate({
@@ -126,7 +130,7 @@ export function CameBack() {
               }
             >
               Take {count(going.length, 'answer')}
-            </Button>
+            </Press>
           )}
         </>
       )}

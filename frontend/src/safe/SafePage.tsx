@@ -8,7 +8,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
-import { Tick } from '../parts/controls';
+import { Tick, Press } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
@@ -60,14 +60,14 @@ export function SafePage() {
         </span>
         <span style={{ marginLeft: 'auto' }} />
         {mayFill && missing > 0 && (
-          <Button
+          <Press
             variant="contained"
-            disabled={locked !== ''}
+            waits={locked}
             loading={make.isPending}
             onClick={() => make.mutate(wanted.map(codeOf))}
           >
             Make {count(missing, 'missing secret')} at {count(wanted.length, 'site')}
-          </Button>
+          </Press>
         )}
       </div>
       {locked && (
@@ -207,9 +207,9 @@ function Settings({ safe }: { safe: Schemas['SafeShown'] }) {
               <Button onClick={() => setAsking(false)}>Leave it</Button>
             </>
           ) : (
-            <Button variant="outlined" disabled={safe.locked !== ''} onClick={() => setAsking(true)}>
+            <Press variant="outlined" waits={safe.locked} onClick={() => setAsking(true)}>
               Change the key…
-            </Button>
+            </Press>
           )}
           {key.data && <span role="status">{count(key.data.made, 'thing')} sealed anew.</span>}
         </div>

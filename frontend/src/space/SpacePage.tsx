@@ -6,7 +6,7 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Failure, type Schemas } from '../api/client';
 import { useCustomers, useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
-import { Line, LinkButton, Options, Select, SelectInline } from '../parts/controls';
+import { Line, LinkButton, Options, Select, SelectInline, Press } from '../parts/controls';
 import { RoleMark, SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
@@ -175,9 +175,9 @@ function WindowField(props: { window: string; above: string | null; onWindow: (w
         />
       </label>
       <Button type="submit">Show</Button>
-      <Button disabled={above === null} onClick={() => above && onWindow(above)}>
+      <Press waits={above === null ? 'this is the whole' : ''} onClick={() => above && onWindow(above)}>
         Back up to {above ?? 'the whole'}
-      </Button>
+      </Press>
       <span className="quiet">wheel or + and −, click a cell to go there</span>
     </form>
   );

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 
 def count(number: int, noun: str) -> str:
@@ -22,3 +24,9 @@ def and_more(names: Sequence[str], total: int, most: int = 3) -> str:
     if total > len(shown):
         shown.append(f"{total - len(shown):,} more")
     return shown[0] if len(shown) == 1 else ", ".join(shown[:-1]) + f" and {shown[-1]}"
+
+
+@lru_cache(maxsize=65_536)
+def counted(text: str) -> tuple[tuple[int, str], ...]:
+    """What names are put in order by, as people count: `segment 2` before `segment 10`."""
+    return tuple((int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d{1,18})", text) if part)

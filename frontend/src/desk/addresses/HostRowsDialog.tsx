@@ -11,7 +11,7 @@ import TableRow from '@mui/material/TableRow';
 import { useDeferredValue, useEffect, useState } from 'react';
 import type { Failure, Finding, Schemas } from '../../api/client';
 import { draftFindings, readHostRows } from '../../api/queries';
-import { Lines } from '../../parts/controls';
+import { Lines, Press } from '../../parts/controls';
 import { fieldOf } from '../../parts/fields';
 import { SeverityMark } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
@@ -97,15 +97,15 @@ export function HostRowsDialog(props: { segment: string; label: string; text: st
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
-        <Button
+        <Press
           variant="contained"
-          disabled={read.operations.length === 0 || looked.text !== text}
+          waits={read.operations.length === 0 || looked.text !== text ? 'no row was read yet' : ''}
           onClick={take}
         >
           {refused.length > 0 && read.operations.length > 0
             ? `Take the others, keep ${count(refused.length, 'row')} here`
             : 'Take them'}
-        </Button>
+        </Press>
       </DialogActions>
     </Dialog>
   );

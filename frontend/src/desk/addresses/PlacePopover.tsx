@@ -3,7 +3,7 @@ import Popover from '@mui/material/Popover';
 import TextField from '@mui/material/TextField';
 import { useState, type ReactNode } from 'react';
 import type { Operation, Segment } from '../../api/client';
-import { Line } from '../../parts/controls';
+import { Line, Press } from '../../parts/controls';
 import { TypedField } from '../../parts/TypedField';
 import { format, parse, subnet, usable } from '../../ruler/addresses';
 import { sixOperations, sixPath, sixSide } from '../../ruler/six';
@@ -170,14 +170,22 @@ function WhatGoesHere(props: About & { value: bigint }) {
             <Word label="Kind" value={kind} onChange={setKind} />
           </Row>
           <Row>
-            <Button type="submit" variant="contained" disabled={!name.trim()}>
+            <Press
+              type="submit"
+              variant="contained"
+              waits={!name.trim() ? 'write what the host is called' : ''}
+            >
               Place host
-            </Button>
+            </Press>
             {!second && (
               <>
-                <Button variant="outlined" disabled={!kind.trim()} onClick={run}>
+                <Press
+                  variant="outlined"
+                  waits={!kind.trim() ? 'write for which kind of host' : ''}
+                  onClick={run}
+                >
                   Keep a run of
-                </Button>
+                </Press>
                 <Line
                   aria-label="Length of the run"
                   className="mono"

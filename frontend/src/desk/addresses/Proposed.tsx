@@ -1,3 +1,4 @@
+import { Press } from '../../parts/controls';
 import Button from '@mui/material/Button';
 import { useEffect, useRef } from 'react';
 import type { Schemas } from '../../api/client';
@@ -53,17 +54,17 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
           {proposal.lost.length > 12 && <li>and {proposal.lost.length - 12} more</li>}
         </ul>
       )}
-      <Button
+      <Press
         ref={take}
         variant="contained"
-        disabled={proposal.operations.length === 0}
+        waits={proposal.operations.length === 0 ? 'it changes nothing' : ''}
         onClick={() => {
           keep(proposal.operations, begun.current);
           done(true);
         }}
       >
         Take it
-      </Button>
+      </Press>
       <Button onClick={leave}>Leave it</Button>
     </section>
   );

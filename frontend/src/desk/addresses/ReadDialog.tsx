@@ -10,9 +10,10 @@ import TableRow from '@mui/material/TableRow';
 import { useEffect, useState, type ReactNode } from 'react';
 import type { Failure, Operation, Schemas } from '../../api/client';
 import { readColumn, readLetter } from '../../api/queries';
-import { Lines, Select } from '../../parts/controls';
+import { Lines, Select, Press } from '../../parts/controls';
 import { fieldOf } from '../../parts/fields';
 import { Trouble } from '../../parts/Trouble';
+import { count } from '../../parts/words';
 import { useDeskState, useSteps } from '../context';
 import styles from './addresses.module.css';
 
@@ -141,11 +142,14 @@ export function ColumnDialog(props: {
   const places = new Map(entries.map((entry, place) => [entry.path, names[place] ?? '']));
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
-      <DialogTitle>{entries.length} values from the clipboard</DialogTitle>
+      <DialogTitle>{count(entries.length, 'value')} from the clipboard</DialogTitle>
       <DialogContent>
         {problem && <Trouble>{problem}</Trouble>}
         {left > 0 && (
-          <p role="status">{left} more lines have no row to go to: add hosts first, then paste again.</p>
+          <p role="status">
+            {count(left, 'more line has', 'more lines have')} no row to go to: paste them as rows, or add
+            hosts first.
+          </p>
         )}
         <Readings found={found} name={(path) => places.get(path) ?? path} />
       </DialogContent>
@@ -160,9 +164,9 @@ function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: 
   return (
     <DialogActions>
       <Button onClick={onClose}>Leave it</Button>
-      <Button
+      <Press
         variant="contained"
-        disabled={operations.length === 0}
+        waits={operations.length === 0 ? 'nothing was read yet' : ''}
         onClick={() => {
           if (onTake) onTake();
           else keep(operations);
@@ -170,7 +174,7 @@ function Taking(props: { operations: Operation[]; onClose: () => void; onTake?: 
         }}
       >
         Take what was read
-      </Button>
+      </Press>
     </DialogActions>
   );
 }

@@ -5,7 +5,7 @@ import { RoleMark, ROLES, SeverityMark } from '../../parts/Marks';
 import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
 import { count } from '../../parts/words';
-import { parse, short } from '../../ruler/addresses';
+import { parse, short, subnet } from '../../ruler/addresses';
 import { pictureOf, type SegmentPicture } from '../../ruler/geometry';
 import { Ruler } from '../../ruler/Ruler';
 import { sixOperations, sixSide } from '../../ruler/six';
@@ -180,9 +180,16 @@ function countsText(segment: Segment, { fixed, leased, free, net }: SegmentPictu
   return `${fixed} fixed · ${range} · ${many(free)} free`;
 }
 
+/** First to last as one would type it, short enough for a field. */
+function rangeText({ subnet: text, scope: { first, last } }: Segment): string {
+  if (!first || !last) return '';
+  const [net, end] = [subnet(text), parse(last)];
+  const near = net && end && end.value >= net.first && end.value <= net.last;
+  return `${first} - ${near ? short(end.value, net) : last}`;
+}
+
 function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
   const path = `/segments/${id}`;
-  const { first, last } = segment.scope;
   const usual = segment.role === 'guest' ? 'local, as guests are' : 'group, as usual';
   return (
     <div className={styles.detail}>
@@ -197,7 +204,7 @@ function SegmentDetail({ id, segment }: { id: string; segment: Segment }) {
               <TypedField
                 path={`${path}/scope`}
                 label="DHCP range"
-                value={first && last ? `${first} - ${last}` : ''}
+                value={rangeText(segment)}
                 hint="leave 20 or 40 clients"
               />
             ),

@@ -3,7 +3,7 @@ import TextField from '@mui/material/TextField';
 import { useEffect, useRef, useState } from 'react';
 import type { Run, Schemas, Step } from '../../api/client';
 import { useMay } from '../../frame/person';
-import { LinkButton } from '../../parts/controls';
+import { LinkButton, Press } from '../../parts/controls';
 import { CopyValue } from '../../parts/CopyValue';
 import { Key } from '../../parts/Marks';
 import { ReadButton } from '../../parts/ReadSecret';
@@ -232,9 +232,14 @@ function Noting(props: {
         onChange={(event) => setNote(event.target.value)}
         slotProps={{ htmlInput: { maxLength: 400 } }}
       />
-      <Button type="submit" variant="contained" disabled={note.trim().length < 3} loading={pending}>
+      <Press
+        type="submit"
+        variant="contained"
+        waits={note.trim().length < 3 ? 'write what happened' : ''}
+        loading={pending}
+      >
         {result === 'skipped' ? 'Skip' : 'Note trouble'}
-      </Button>
+      </Press>
       <Button onClick={onClose}>Leave it open</Button>
     </form>
   );

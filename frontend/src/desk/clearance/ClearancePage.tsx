@@ -1,4 +1,4 @@
-import Button from '@mui/material/Button';
+import { Press } from '../../parts/controls';
 import { Link } from 'react-router';
 import type { Finding } from '../../api/client';
 import { useSign } from '../../api/queries';
@@ -106,15 +106,15 @@ function Signature({ ready }: { ready: boolean }) {
         {plan.ship_date ? `It ships ${dated(plan.ship_date)}.` : 'It has no ship date yet.'}
       </p>
       {maySign && (
-        <Button
+        <Press
           variant="contained"
           size="medium"
-          disabled={!ready || empty}
+          waits={!ready || empty ? 'mend every stop and decide every warn first' : ''}
           loading={sign.isPending}
           onClick={() => sign.mutate(revision.number)}
         >
           Sign revision {revision.number} clear to ship
-        </Button>
+        </Press>
       )}
       {sign.error && <Trouble>{sign.error.message}</Trouble>}
     </section>

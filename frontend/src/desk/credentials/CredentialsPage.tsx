@@ -6,7 +6,7 @@ import { Link } from 'react-router';
 import type { Slot } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { useMay } from '../../frame/person';
-import { LinkButton } from '../../parts/controls';
+import { LinkButton, Press } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
 import { ReadButton, SecretDialog } from '../../parts/ReadSecret';
 import { Trouble } from '../../parts/Trouble';
@@ -60,14 +60,14 @@ export function CredentialsPage() {
           </Button>
         )}
         {mayFill && empty > 0 && (
-          <Button
+          <Press
             variant="contained"
             loading={missing.isPending}
-            disabled={slots.data.locked !== ''}
+            waits={slots.data.locked}
             onClick={() => missing.mutate(undefined)}
           >
             {empty === 1 ? 'Make the missing one' : `Make the ${empty} that are missing`}
-          </Button>
+          </Press>
         )}
       </div>
       {slots.data.locked && (

@@ -1,3 +1,4 @@
+import { Press } from '../../parts/controls';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useRef, useState } from 'react';
@@ -82,14 +83,16 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
       )}
       {keep.error && <Trouble>{keep.error.message}</Trouble>}
       <div style={{ marginTop: 12 }}>
-        <Button
+        <Press
           type="submit"
           variant="contained"
           loading={keep.isPending}
-          disabled={!secret || secret !== again || wrong.length > 0}
+          waits={
+            !secret || secret !== again || wrong.length > 0 ? 'type it twice alike, as the box wants it' : ''
+          }
         >
           Keep it
-        </Button>
+        </Press>
         <Button onClick={onClose}>Close</Button>
       </div>
     </form>

@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import { useState, type ReactNode } from 'react';
 import type { Device, Operation, Schemas } from '../../api/client';
 import { useRevise } from '../../api/queries';
-import { type Choices, Line, Options, Select } from '../../parts/controls';
+import { type Choices, Line, Options, Select, Press } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState } from '../context';
@@ -156,9 +156,9 @@ function PairForm(props: {
       <Word label="From" value={pair[0]} choices={first} onChange={(value) => setPair([value, pair[1]])} />{' '}
       {between}{' '}
       <Word label="To" value={pair[1]} choices={second} onChange={(value) => setPair([pair[0], value])} />
-      <Button disabled={!pair[0] || !pair[1]} onClick={() => onAdd(pair[0], pair[1])}>
+      <Press waits={!pair[0] || !pair[1] ? 'choose both' : ''} onClick={() => onAdd(pair[0], pair[1])}>
         Add it
-      </Button>
+      </Press>
     </div>
   );
 }
@@ -201,12 +201,12 @@ function RouteForm({
         value={metric}
         onChange={(event) => setMetric(event.target.value.replace(/\D/g, '').slice(0, 5))}
       />
-      <Button
-        disabled={!to || (!by && !via) || !metric}
+      <Press
+        waits={!to || (!by && !via) || !metric ? 'write where it leads and by what' : ''}
         onClick={() => onAdd({ to, circuit: by || null, via: by ? null : via, metric: Number(metric) })}
       >
         Add it
-      </Button>
+      </Press>
     </div>
   );
 }
@@ -247,8 +247,8 @@ function AccessForm({
           onChange={(event) => setNetworks(event.target.value)}
         />
       )}
-      <Button
-        disabled={!from && !networks.trim()}
+      <Press
+        waits={!from && !networks.trim() ? 'choose from where' : ''}
         onClick={() =>
           onAdd({
             service: service as Schemas['Service'],
@@ -258,7 +258,7 @@ function AccessForm({
         }
       >
         Add it
-      </Button>
+      </Press>
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import Button from '@mui/material/Button';
+import { Press } from '../../parts/controls';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -81,15 +81,15 @@ export function Shipping() {
               value={reference}
               onChange={(event) => setReference(event.target.value)}
             />
-            <Button
+            <Press
               type="submit"
               variant="contained"
               size="medium"
-              disabled={!ready}
+              waits={!ready ? 'it is cleared, and every box is staged, before it ships' : ''}
               loading={ship.isPending}
             >
               {shipped ? 'It ships again' : 'It ships'}
-            </Button>
+            </Press>
           </form>
         )}
         {ship.error && <Trouble>{ship.error.message}</Trouble>}

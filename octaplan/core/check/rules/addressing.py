@@ -310,7 +310,7 @@ def outside_blocks(view: View) -> Iterator[Hit]:
         own = [str(block) for block in view.organisation.blocks_of(subject.customer) if block.family == 4]
         yield Hit(
             subject,
-            f"{subject.name} {subject.addresses} is not inside {_some(own)}, from which {subject.customer} takes its "
+            f"{subject.name} {subject.addresses} is not inside {listed(own)}, from which {subject.customer} takes its "
             "subnets: renumber it, or add its block in Settings.",
         )
 
@@ -332,13 +332,9 @@ def foreign_block(view: View) -> Iterator[Hit]:
         told = [f"{block} of {code.upper()}" for code, block in others if code != subject.customer.casefold()]
         yield Hit(
             subject,
-            f"{subject.name} {subject.addresses} is in {_some(told)}: the next segments there may be given the "
+            f"{subject.name} {subject.addresses} is in {listed(told)}: the next segments there may be given the "
             f"same addresses. Renumber it, or give {subject.customer} blocks of its own in Settings.",
         )
-
-
-def _some(names: list[str]) -> str:
-    return listed(names if len(names) < 5 else [*names[:4], f"{len(names) - 4} more"])
 
 
 @rule("host-outside", Severity.STOP, "host", "address")
