@@ -42,7 +42,7 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
       onKeyDown={(event) => event.key === 'Escape' && leave()}
     >
       <div role="status">
-        <b>{proposal.sentence}</b> <span className="quiet">drawn below, not saved yet</span>
+        <b>{proposal.sentence}</b> <span className="quiet">drawn on the rulers, not saved yet</span>
       </div>
       {proposal.lost.length > 0 && (
         <ul>
