@@ -153,12 +153,14 @@ export const PAGES: Page[] = [
   {
     path: '/people',
     title: 'People',
+    about: 'accounts, roles, passwords of others',
     menu: 'administrator',
     page: page(() => import('./people/PeoplePage'), 'PeoplePage'),
   },
   {
     path: '/operation',
     title: 'Operation',
+    about: 'backups, certificate, limits, health',
     menu: 'administrator',
     page: page(() => import('./operation/OperationPage'), 'OperationPage'),
   },

@@ -16,6 +16,7 @@ import {
   type Destination,
 } from './destinations';
 import styles from './goto.module.css';
+import { useMay } from './person';
 
 /** One field that finds sites, addresses, MACs, names, customers and pages; `/` leads to it from anywhere. */
 export function GoTo() {
@@ -25,6 +26,7 @@ export function GoTo() {
   const answer = useGoTo(asked);
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
+  const administers = useMay('administer');
 
   useKeys((pressed) => {
     if (pressed !== '/') return false;
@@ -52,7 +54,7 @@ export function GoTo() {
     ...(answer.data?.beyond ?? []).map(beyondTo),
     ...spaceFor(text),
     ...customersFor(text, customers.data ?? {}),
-    ...pagesFor(text),
+    ...pagesFor(text, administers),
   ];
   const options = typed ? (answered ? found() : []) : last;
 

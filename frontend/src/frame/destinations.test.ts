@@ -7,6 +7,8 @@ suite('destinations', () => {
   test('pages by what they are about', () => {
     expect(names(pagesFor('addr sp'))).toContain('Address space');
     expect(names(pagesFor('revisions'))).toEqual(['Compare']);
+    expect(names(pagesFor('accounts', true))).toEqual(['People']);
+    expect(pagesFor('accounts')).toEqual([]); // only administrators have it
     expect(pagesFor('')).toEqual([]);
     expect(pagesFor('zebra')).toEqual([]);
   });

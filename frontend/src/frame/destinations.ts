@@ -17,13 +17,11 @@ const PARTS: [to: string, name: string, about: string][] = [
 ];
 
 /** Pages whose name or subject begins with what was typed, word by word. */
-export function pagesFor(text: string): Destination[] {
+export function pagesFor(text: string, administers = false): Destination[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const pages = PAGES.filter((page) => page.about).map((page): (typeof PARTS)[number] => [
-    wayTo(page),
-    page.title,
-    page.about ?? '',
-  ]);
+  const pages = PAGES.filter((page) => page.about && (administers || page.menu !== 'administrator')).map(
+    (page): (typeof PARTS)[number] => [wayTo(page), page.title, page.about ?? ''],
+  );
   return [...pages, ...PARTS]
     .filter(([, name, about]) => {
       const known = `${name} ${about}`.toLowerCase().split(/[\s,]+/);
