@@ -6,7 +6,6 @@ holds is told by its head, else by the shape of its cells. What cannot be read i
 
 from __future__ import annotations
 
-import csv
 import re
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
@@ -95,10 +94,16 @@ def _parted(lines: list[str]) -> list[list[str]]:
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
-    try:
-        return [cell.strip() for cell in next(csv.reader([line], delimiter=delimiter, skipinitialspace=True))]
-    except csv.Error:  # a cell longer than any that is read
-        return [line]
+    """The cells of one line; what stands in quotation marks may hold the sign that parts them (RFC 4180)."""
+    cell = re.compile(rf' *(?:"((?:[^"]|"")*)" *|([^{delimiter}]*))(?:({delimiter})|$)')
+    cells, at = [], 0
+    while (found := cell.match(line, at)) is not None:
+        quoted, plain, more = found.groups()
+        cells.append((plain if quoted is None else quoted.replace('""', '"')).strip())
+        if more is None:
+            return cells
+        at = found.end()
+    return [line]
 
 
 def _picked(line: str) -> list[str]:

@@ -42,6 +42,10 @@ class Reading(unittest.TestCase):
             with self.subTest(name):
                 self.assertEqual(made(text), wanted)
 
+    def test_quoted_cells_hold_what_parts_them(self) -> None:
+        rows = read('name,address\n"till, 1",.21\n"the ""old"" one",.22\n"half,.23')
+        self.assertEqual([row.values.get("name") for row in rows.rows], ["till, 1", 'the "old" one', '"half'])
+
     def test_blanks_alone_part_a_line_by_shape(self) -> None:
         self.assertEqual(
             made(f"door phone 10.40.8.30 {MAC}\n02-40-08-00-00-02 back door .31"),
