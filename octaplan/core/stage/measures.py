@@ -41,18 +41,46 @@ def judge(kind: str, text: str, expect: str = "") -> Judgement:
     return _JUDGES.get(kind, _text)(typed, expect)
 
 
+#: What stands in an answer in the place of a reply: somebody else says that it cannot be reached, or nobody does.
+_NO_REPLY = re.compile(
+    r"unreachable|ttl expired|time to live exceeded|time exceeded|general failure|transmit failed|no route to host|"
+    r"prohibited|packet filtered|request timed? ?out|request timeout|no answer|sendmsg|sendto",
+    re.IGNORECASE,
+)
+_NO_NAME = re.compile(
+    r"unknown host|could not find host|cannot resolve|can't resolve|not known|name resolution|failed to resolve|"
+    r"bad address|unrecognized host",
+    re.IGNORECASE,
+)
+_REPLY = re.compile(r"^.*(?:bytes from|reply from|response from)\b.*$", re.IGNORECASE | re.MULTILINE)
+_ADDRESS = re.compile(
+    r"(?<![\w.:])(?:\d{1,3}(?:\.\d{1,3}){3}(?!\w|\.\d)|(?=[\da-fA-F]*:[\da-fA-F:]*:)[\da-fA-F:]{3,40}(?!\w))"
+)
+
+
 def _ping(typed: str, expect: str) -> Judgement:
+    if _NO_NAME.search(typed):
+        return Judgement(Outcome.BAD, "The name was not found, so nothing was pinged: check the resolvers.", "no name")
     sent, received, first_lost = _replies(typed)
+    if sent == 0:
+        raise TypedError("Nothing was sent, which proves nothing: ping again, and write replies and sent, as 4/5")
     value = f"{received} of {sent} replies"
-    named = re.findall(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){3}(?![\d.])", typed)
+    named = [str(address) for address in _addresses_in(typed)]
     if expect and named and expect not in named:
         return Judgement(Outcome.BAD, f"That was {named[0]}, not {expect}: ping {expect}.", value)
-    if received == sent:
-        return Judgement(Outcome.GOOD, f"All {sent} replies came.", value)
+    if received == 0 and _NO_REPLY.search(typed):
+        by = re.search(r"from\s+(\S+?)[:\s].*unreachable", typed, re.IGNORECASE)
+        who = f"{by[1]} answers that it cannot be reached" if by else "Nothing came back but that it cannot be reached"
+        return Judgement(Outcome.BAD, f"{who}: check address, mask and route.", value)
     if received == 0:
         hint = "check the cable and its light, then address and mask" if expect else "check the default route"
         return Judgement(Outcome.BAD, f"No reply at all: {hint}.", value)
-    if sent - received == 1 and first_lost is not False:
+    if received > sent or re.search(r"\+\s*\d+ duplicates|\(DUP!\)", typed):
+        words = "More replies came than were sent: two boxes have this address, or two cables make a loop."
+        return Judgement(Outcome.BAD, words, value)
+    if received == sent:
+        return Judgement(Outcome.GOOD, f"All {sent} replies came.", value)
+    if sent - received == 1 and received > 1 and first_lost is not False:
         return Judgement(
             Outcome.GOOD, "The first reply of a new neighbour is lost while its MAC is asked for: normal.", value
         )
@@ -62,41 +90,79 @@ def _ping(typed: str, expect: str) -> Judgement:
 
 
 def _replies(typed: str) -> tuple[int, int, bool | None]:
-    """How many were sent and came back, and whether the first was the one lost (`None`: not told)."""
-    marks = re.search(r"(?<![\w.!])([.!]{2,})(?![\w.!])", typed)
+    """How many were sent and came back, and whether the first was the one lost (`None`: not told). What only says that
+    nothing can be reached is no reply, though some programs count it as one."""
+    marks = re.search(r"(?<![\w.!])([.!U]{2,})(?![\w.!])", typed)
     if marks:
         replies = marks[1]
         return len(replies), replies.count("!"), replies.startswith(".") and "." not in replies[1:]
+    told = [line for line in _REPLY.findall(typed) if not _NO_REPLY.search(line)]
+    lines = [line for line in typed.splitlines() if _NO_REPLY.search(line)]
     for pattern in (
         r"(\d+)\s+packets? transmitted,\s*(\d+)\s+(?:packets? )?received",
         r"Sent\s*=\s*(\d+),\s*Received\s*=\s*(\d+)",
         r"sent[=:]?\s*(\d+)[,;]?\s+received[=:]?\s*(\d+)",
+        r"(\d+)\s+sent,\s*(\d+)\s+received",
     ):
         counts = re.search(pattern, typed, re.IGNORECASE)
         if counts:
-            return int(counts[1]), int(counts[2]), _first_lost(typed)
-    counts = re.search(r"\((\d+)/(\d+)\)|^(\d+)\s*(?:/|of)\s*(\d+)", typed)
+            sent, received = int(counts[1]), int(counts[2])
+            falsely = sum("unreachable" in line.casefold() or "expired" in line.casefold() for line in lines)
+            if falsely and received + falsely > sent:  # counted although nothing was reached
+                received = min(received, len(told))
+            return sent, received, _first_lost(typed)
+    counts = re.search(r"\((\d+)/(\d+)\)|^(\d+)\s*(?:/|of|out of)\s*(\d+)", typed)
     if counts:
         received, sent = (int(n) for n in counts.groups() if n is not None)
-        return sent, min(received, sent), None
+        return sent, min(received, sent) if sent else 0, None
+    if told or lines:  # stopped before it was counted
+        return len(told) + len(lines), len(told), _first_lost(typed) if told else None
     raise TypedError("No count of replies is in it: paste the whole output of ping, or write replies and sent, as 4/5")
 
 
 def _first_lost(typed: str) -> bool | None:
-    numbers = [int(n) for n in re.findall(r"(?:icmp_)?seq[= ](\d+)", typed)]
-    if not numbers:
-        return None
-    return min(numbers) > 1 or (min(numbers) == 1 and "icmp_seq=0" not in typed and max(numbers) == len(numbers))
+    seq = r"(?:icmp_)?seq[= ](\d+)"
+    numbers = [int(n) for line in _REPLY.findall(typed) for n in re.findall(seq, line)]
+    if numbers:
+        begins = min(int(n) for n in re.findall(seq, typed))  # some count from 0
+        return min(numbers) > min(begins, 1)
+    timed_out, replied = re.search(r"timed out|timeout", typed, re.IGNORECASE), _REPLY.search(typed)
+    return timed_out.start() < replied.start() if timed_out and replied else None
+
+
+def _addresses_in(typed: str) -> list[Address]:
+    """All addresses in a text, in order."""
+    found = []
+    for text in _ADDRESS.findall(typed):
+        try:
+            found.append(parse_address(text if text.endswith("::") else text.rstrip(":")))
+        except AddressError:
+            continue
+    return found
+
+
+#: What stands before an address that is not the laptop's own.
+_NOT_OWN = re.compile(
+    r"(?:brd|broadcast|netmask|subnet mask|mask|gateway|router|dhcp[ -]?server|dns[ -]?servers?|name ?servers?|server|"
+    r"peer|via|dhcp)[\s.:=_-]*(?:identifier\s*)?[:=]?\s*(?:0x[\da-f]+|\d{1,3}(?:\.\d{1,3}){3})",
+    re.IGNORECASE,
+)
 
 
 def _lease(typed: str, expect: str) -> Judgement:
-    address = _address_in(typed)
-    if address is None:
+    own = [
+        address
+        for address in _addresses_in(_NOT_OWN.sub(" ", typed))
+        if address.family == 4 and address.value >> 24 not in (0, 127, 255)
+    ]
+    if not own:
         raise TypedError("No address is in it: type the one that the laptop got, such as 10.40.8.20")
     leases = _span(expect)
-    if leases is None or leases.holds(address):
-        return Judgement(Outcome.GOOD, f"{address} is one of {expect}.", str(address))
-    if address.family == 4 and address.value >> 16 == 0xA9FE:
+    inside = next((address for address in own if leases is None or leases.holds(address)), None)
+    if inside is not None:
+        return Judgement(Outcome.GOOD, f"{inside} is one of {expect}." if expect else f"It got {inside}.", str(inside))
+    address = own[0]
+    if address.value >> 16 == 0xA9FE:
         return Judgement(
             Outcome.BAD,
             f"{address} is what a laptop gives itself when nobody answers: DHCP is not running.",
@@ -116,69 +182,87 @@ def _span(expect: str) -> Span | None:
         return None
 
 
-def _address_in(typed: str) -> Address | None:
-    for word in re.split(r"[\s,;()\[\]]+", typed):
-        try:
-            return parse_address(word.split("/")[0].rstrip(".:"))
-        except AddressError:
-            continue
-    return None
+_NOT_FOUND = re.compile(
+    r"NXDOMAIN|SERVFAIL|REFUSED|FORMERR|timed? ?out|can't find|cannot find|no servers|not found|no answer|no response|"
+    r"non-existent|unknown host|did not resolve|could not|failed|unreachable|ANSWER:\s*0\b|not known",
+    re.IGNORECASE,
+)
+#: The lines of a lookup that tell of the server that was asked, not of what it answered.
+_SERVER = re.compile(
+    r"^\s*(?:;;\s*)?(?:(?:default )?servers?|using domain server|name|address|aliases)\b.*#\d+.*$"
+    r"|^\s*(?:;;\s*)?(?:default )?servers?\s*:.*(?:\n\s*address(?:es)?\s*:.*)?$"
+    r"|^\s*(?:;;\s*)?using domain server:?\s*$(?:\n\s*(?:name|address)\s*:.*){0,2}",
+    re.IGNORECASE | re.MULTILINE,
+)
 
 
 def _lookup(typed: str, expect: str) -> Judgement:
-    if re.search(r"NXDOMAIN|SERVFAIL|timed? ?out|can't find|no servers|not found", typed, re.IGNORECASE):
+    if _NOT_FOUND.search(typed):
         return Judgement(
             Outcome.BAD, "No name was found: check the resolvers, and whether the box forwards.", "not found"
         )
-    address = _address_in(typed)
-    if address is None and typed.casefold() not in ("ok", "yes", "found"):
+    answers = [str(address) for address in _addresses_in(_SERVER.sub("", typed))]
+    if not answers and typed.casefold().rstrip(".") not in _YES | {"found"}:
+        if _addresses_in(typed):
+            return Judgement(Outcome.BAD, "Only the server that was asked is in it, and no answer.", "no answer")
         raise TypedError("Neither an address nor an error is in it: paste the answer, or write ok")
-    return Judgement(Outcome.GOOD, "Names are found.", str(address or "found"))
+    if expect and answers and expect not in answers:
+        return Judgement(Outcome.BAD, f"It was found as {answers[0]}, and the plan has {expect}.", answers[0])
+    return Judgement(Outcome.GOOD, "Names are found.", answers[0] if answers else "found")
 
 
-_YES, _NO = (
-    frozenset({"yes", "y", "ok", "on", "green", "up", "steady"}),
-    frozenset({"no", "n", "off", "dark", "red", "down"}),
+_YES = frozenset({"yes", "y", "ok", "on", "green", "up", "steady", "lit", "works", "opens", "it works", "it opens"})
+_NEGATION = re.compile(
+    r"\b(?:no|not|never|none|nothing|off|dark|red|down|n|fails?|failed|refused|doesn't|isn't|won't|can't|cannot|error|"
+    r"timed? ?out|unreachable)\b",
+    re.IGNORECASE,
 )
 
 
 def _light(typed: str, expect: str) -> Judgement:
-    said = typed.casefold()
-    if said in _YES or (expect and said == expect.casefold()):
+    said = typed.casefold().rstrip(".")
+    if expect and said == expect.casefold():
         return Judgement(Outcome.GOOD, "As it should be.", typed)
-    if said in _NO:
+    if _NEGATION.search(said):
         return Judgement(Outcome.BAD, "No light: other cable, other port, then the far end.", typed)
+    if said in _YES:
+        return Judgement(Outcome.GOOD, "As it should be.", typed)
     return Judgement(Outcome.ODD, f"Noted. Expected: {expect or 'on'}.", typed)
 
 
 def _yes(typed: str, expect: str) -> Judgement:
-    said = typed.casefold()
+    said = typed.casefold().rstrip(".")
+    if _NEGATION.search(said):
+        return Judgement(Outcome.BAD, "It does not: look at the management access step again.", typed)
     if said in _YES:
         return Judgement(Outcome.GOOD, "It works.", typed)
-    if said in _NO:
-        return Judgement(Outcome.BAD, "It does not: look at the management access step again.", typed)
     return Judgement(Outcome.ODD, "Noted, as it was written.", typed)
 
 
+_MAC = re.compile(r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}")
+
+
 def _mac(typed: str, expect: str) -> Judgement:
-    macs = [str(parse_mac(part)) for part in re.split(r"[\s;,]+", typed) if part]
-    value = " ".join(macs)
+    texts = _MAC.findall(typed) or [part for part in re.split(r"[\s;,]+", typed) if part]
+    macs = [str(parse_mac(text)) for text in texts]
+    value = " ".join(dict.fromkeys(macs))
     if expect and not set(expect.split()) & set(macs):
         return Judgement(Outcome.BAD, f"The plan has {expect} for this box: is it the right one?", value)
     return Judgement(Outcome.GOOD, "Recorded.", value)
 
 
 def _firmware(typed: str, expect: str) -> Judgement:
-    if expect and expect.casefold() not in typed.casefold():
+    level = re.compile(rf"(?<![\w.-])v?{re.escape(expect)}(?![\w]|[.-]\w)", re.IGNORECASE)
+    if expect and not level.search(typed):
         return Judgement(Outcome.ODD, f"Wanted is {expect}: update it, or note why not.", typed[:200])
     return Judgement(Outcome.GOOD, "As wanted." if expect else "Recorded.", typed[:200])
 
 
 def _text(typed: str, expect: str) -> Judgement:
     value = " ".join(typed.split())[:200]
-    if expect and value.casefold() != expect.casefold():
+    if expect and not re.search(rf"(?<![\w-]){re.escape(expect)}(?![\w-])", value, re.IGNORECASE):
         return Judgement(Outcome.BAD, f"The plan has {expect}: is it the right box?", value)
-    return Judgement(Outcome.GOOD, "Recorded.", value)
+    return Judgement(Outcome.GOOD, "Recorded.", expect or value)
 
 
 _JUDGES = {

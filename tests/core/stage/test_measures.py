@@ -6,6 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.stage.measures import Outcome, judge
+from octaplan.core.values.errors import TypedError
+from tests.core.stage.outputs import OUTPUTS
 
 LINES = "64 bytes from 203.0.113.17: icmp_seq={} ttl=64 time=0.4 ms\n"
 RANGE = "10.61.4.60–10.61.4.199"
@@ -14,6 +16,19 @@ RANGE = "10.61.4.60–10.61.4.199"
 def marks(sent: int, lost: tuple[int, ...] = ()) -> str:
     """Replies drawn one by one, as some boxes do."""
     return "".join("." if number in lost else "!" for number in range(sent))
+
+
+class Printed(unittest.TestCase):
+    def test_what_programs_and_boxes_print_good_and_bad(self) -> None:
+        self.assertGreater(len(OUTPUTS), 100)
+        for kind, expect, outcome, value, text in OUTPUTS:
+            with self.subTest(kind=kind, expect=expect, text=text):
+                try:
+                    judged = judge(kind, text, expect)
+                except TypedError:
+                    self.assertEqual(outcome, "refused")
+                else:
+                    self.assertEqual((judged.outcome, judged.value), (outcome, value))
 
 
 class Pings(unittest.TestCase):
