@@ -3393,7 +3393,7 @@ export interface components {
         [key: string]: number;
       };
       /** First */
-      first: components['schemas']['SiteChange'][];
+      first: components['schemas']['SiteFindings'][];
       /** Sites */
       sites: number;
     };
@@ -5543,19 +5543,6 @@ export interface components {
       /** Site */
       site: string;
     };
-    /**
-     * SiteChange
-     * @description What changes in the findings of one site: how many, and the gravest of them.
-     */
-    SiteChange: {
-      /** Findings */
-      findings: number;
-      /** Message */
-      message: string;
-      severity: components['schemas']['Severity'];
-      /** Site */
-      site: string;
-    };
     /** SiteCode */
     SiteCode: {
       /** Code */
@@ -5565,6 +5552,19 @@ export interface components {
     SiteCodes: {
       /** Customer */
       customer: string;
+      /** Site */
+      site: string;
+    };
+    /**
+     * SiteFindings
+     * @description What changes in the findings of one site: how many, and the gravest of them.
+     */
+    SiteFindings: {
+      /** Findings */
+      findings: number;
+      /** Message */
+      message: string;
+      severity: components['schemas']['Severity'];
       /** Site */
       site: string;
     };

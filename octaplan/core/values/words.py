@@ -27,7 +27,7 @@ def and_more(names: Sequence[str], total: int, most: int = 3) -> str:
 
 
 @lru_cache(maxsize=65_536)
-def counted(text: str) -> tuple[tuple[int, int, str], ...]:
+def as_counted(text: str) -> tuple[tuple[int, int, str], ...]:
     """What names are put in order by, as people count: `segment 2` before `segment 10`."""
     parts = [part for part in re.split(r"(\d{1,18})", text) if part]
     return tuple((0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts)

@@ -35,7 +35,7 @@ class OrganisationShown(BaseModel):
     customers: dict[str, str]
 
 
-class SiteChange(BaseModel):
+class SiteFindings(BaseModel):
     """What changes in the findings of one site: how many, and the gravest of them."""
 
     site: str
@@ -49,7 +49,7 @@ class FindingsChange(BaseModel):
 
     counts: dict[Severity, int]
     sites: int
-    first: list[SiteChange]
+    first: list[SiteFindings]
 
 
 class SettingsBring(BaseModel):
@@ -153,7 +153,7 @@ def _changes(by_site: Mapping[str, list[Finding]]) -> FindingsChange:
     found = [finding for findings in by_site.values() for finding in findings]
     counted = Counter(finding.severity for finding in found)
     first = [
-        SiteChange(site=f"{f[0].customer}/{f[0].site}", findings=len(f), severity=f[0].severity, message=f[0].message)
+        SiteFindings(site=f"{f[0].customer}/{f[0].site}", findings=len(f), severity=f[0].severity, message=f[0].message)
         for f in islice(by_site.values(), SITES_TOLD)
     ]
     return FindingsChange(counts={s: counted[s] for s in Severity if counted[s]}, sites=len(by_site), first=first)

@@ -3,7 +3,7 @@ from __future__ import annotations
 import unittest
 
 from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.values.words import counted, listed
+from octaplan.core.values.words import as_counted, listed
 from tests.support import segment, site
 
 
@@ -11,7 +11,7 @@ class Words(unittest.TestCase):
     def test_names_are_put_in_order_as_people_count(self) -> None:
         names = ["segment 10", "segment 2", "10.40.8.9", "10.40.8.10", "10.40.8.9/24", "Office", "", "segment"]
         wanted = ["", "10.40.8.9", "10.40.8.9/24", "10.40.8.10", "Office", "segment", "segment 2", "segment 10"]
-        self.assertEqual(sorted(names, key=counted), wanted)
+        self.assertEqual(sorted(names, key=as_counted), wanted)
 
     def test_findings_of_segment_2_stand_before_those_of_segment_10(self) -> None:
         plan = site(

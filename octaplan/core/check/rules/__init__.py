@@ -7,7 +7,7 @@ from types import ModuleType
 
 from octaplan.core.check.findings import Finding, Rule
 from octaplan.core.check.rules import addressing, credentials, devices, dhcp, names, overlaps
-from octaplan.core.values.words import counted
+from octaplan.core.values.words import as_counted
 
 
 def book_of(*tables: ModuleType) -> dict[str, Rule]:
@@ -29,5 +29,13 @@ def in_order(findings: Iterable[Finding]) -> list[Finding]:
     """Findings as people read them: by site, worst first, then as the rule book goes."""
     return sorted(
         findings,
-        key=lambda f: (f.customer, f.site, f.severity.rank, _PLACES[f.rule], counted(f.subject), f.path, f.addresses),
+        key=lambda f: (
+            f.customer,
+            f.site,
+            f.severity.rank,
+            _PLACES[f.rule],
+            as_counted(f.subject),
+            f.path,
+            f.addresses,
+        ),
     )
