@@ -180,6 +180,7 @@ class WithoutAMouse(Planned):
         page.keyboard.press("Enter")
         expect(page.get_by_label("Letter of the provider")).to_be_focused()
         page.keyboard.insert_text("IP 198.51.100.18/29, gateway .17, DNS 192.0.2.53 and 192.0.2.54, untagged")
+        expect(page.get_by_role("button", name="Take what was read")).to_be_enabled()
         self.tab_to(page, "Take what was read")
         page.keyboard.press("Enter")
         expect(page.get_by_role("note")).to_have_count(0)

@@ -48,7 +48,7 @@ class OneBoxFromCartonToShipped(InBrowser):
         self.assertGreater(total, 20)
         lost = 0
         for number in range(1, total + 1):
-            step = page.get_by_role("main", name="This step")
+            step = page.get_by_role("region", name="This step", exact=True)
             expect(step).to_contain_text(f"Step {number} of {total}")
             lost += page.get_by_text("The laptop loses the box with this step.").count()
             if page.get_by_role("button", name="Attach the backup file").count():
@@ -135,7 +135,7 @@ class Bench(InBrowser):
 
     def desk_bench(self, site: str) -> Page:
         self.page.goto(f"/sites/{site}/bench")
-        expect(self.page.get_by_role("main", name="This step")).to_be_visible()
+        expect(self.page.get_by_role("region", name="This step", exact=True)).to_be_visible()
         return self.page
 
 
@@ -315,7 +315,7 @@ class Credentials(InBrowser):
         for name in ("Read", "Make", "Type"):
             expect(page.get_by_role("button", name=re.compile(f"^{name} "))).to_have_count(0)
         page.goto("/sites/PAWS/HERON/bench")
-        expect(page.get_by_role("main", name="This step")).to_be_visible()
+        expect(page.get_by_role("region", name="This step", exact=True)).to_be_visible()
         expect(page.get_by_role("button", name="Done", exact=True)).to_have_count(0)
 
 

@@ -202,7 +202,7 @@ function HalfRow({ half, against, name }: { half: Half | null; against: Half | n
       </div>
       {half && picture && (
         <Ruler
-          id={half.id + name.replaceAll(' ', '')}
+          id={half.id}
           segment={half.segment}
           hosts={half.hosts}
           picture={picture}

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { useEffect, useId, useMemo, useRef, useState, type RefObject } from 'react';
 import type { Host, Segment } from '../api/client';
 import { BOTTOM, drawingOf, TOP, type Drawing } from './drawing';
 import { Elsewhere } from './Elsewhere';
@@ -45,7 +45,7 @@ export function Ruler({ id, segment, hosts, picture, hue, lit, onLight, handling
   const [focused, setFocused] = useState<string | null>(null);
   const [zoom, setWindow] = useState<Window | null>(null);
   const window = zoom ?? homeOf(picture);
-  const drawing = drawingOf(id, hue, picture, window, width);
+  const drawing = drawingOf(useId(), hue, picture, window, width);
   const { scale, letter } = drawing;
   const hand = useHandling(id, segment, hosts, picture, scale, svg, handling, {
     window,
@@ -92,7 +92,7 @@ export function Ruler({ id, segment, hosts, picture, hue, lit, onLight, handling
       >
         <Definitions {...drawing} />
         <Holding value={held}>
-          <g clipPath={`url(#view-${id})`}>
+          <g clipPath={`url(#view-${drawing.id})`}>
             <Track {...drawing} />
             <Range {...drawing} />
             <BlockedEnds {...drawing} />

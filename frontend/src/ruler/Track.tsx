@@ -86,8 +86,7 @@ export function Gateway({ picture: { gateway }, visible, middle }: Drawing) {
   return (
     <Hold name="gateway">
       <path d={`M${at} ${BOTTOM}V24h9v9h-9`} fill="var(--primary)" stroke="var(--primary)" strokeWidth={2} />
-      <rect x={at - 4} y={22} width={14} height={TOP - 22} fill="transparent" />
-      <rect x={at - 4} y={TOP} width={8} height={HEIGHT} fill="transparent" />
+      <rect x={at - 4} y={22} width={14} height={BOTTOM - 22} fill="transparent" />
     </Hold>
   );
 }

@@ -7,6 +7,7 @@ export const BOTTOM = TOP + HEIGHT;
 
 /** A ruler as it is drawn: what is in view, and where on the drawing an address is. */
 export interface Drawing {
+  /** What its parts are called in the page. */
   id: string;
   hue: string;
   picture: SegmentPicture;

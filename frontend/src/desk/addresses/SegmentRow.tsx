@@ -153,7 +153,7 @@ function SixRuler({ id, segment, hosts, findings, onAsk }: RowProps) {
         <div className={`quiet small ${styles.facts}`}>{countsText(six.segment, picture)}</div>
       </div>
       <Ruler
-        id={`${id}six`}
+        id={id}
         segment={six.segment}
         hosts={six.hosts}
         picture={picture}
