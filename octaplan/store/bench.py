@@ -63,7 +63,29 @@ class Staging:
 
     @property
     def finished(self) -> bool:
-        return not self.sheet.problem and bool(self.sheet.steps) and all(map(self.settled, self.sheet.steps))
+        """Whether nothing is open; where anything can be proven, something was."""
+        return not self.problem and bool(self.sheet.steps) and all(map(self.settled, self.sheet.steps))
+
+    @property
+    def problem(self) -> str:
+        """Why it is not staged, and would not be if every step were recorded."""
+        if self.sheet.problem:
+            return self.sheet.problem
+        proving = [step for step in self.sheet.steps if step.proves]
+        ticks = [self.ticks.get(step.key) for step in proving]
+        if proving and all(tick is not None and tick.result is Result.SKIPPED for tick in ticks):
+            return "every check was skipped, so nothing is proven: do one of them"
+        return ""
+
+    @property
+    def unproven(self) -> list[str]:
+        """The checks that were skipped, each with the reason."""
+        skipped = [
+            (step, tick)
+            for step in self.sheet.steps
+            if step.proves and (tick := self.ticks.get(step.key)) is not None and tick.result is Result.SKIPPED
+        ]
+        return [f"{step.group}: {tick.note}" for step, tick in skipped]
 
     @property
     def trouble(self) -> bool:
@@ -332,7 +354,7 @@ class BenchRecords:
             for staging in stagings_of(turn.now, plan):
                 if not staging.finished:
                     left = len(staging.sheet.steps) - staging.done
-                    why = staging.sheet.problem or f"{left} of {len(staging.sheet.steps)} steps are open"
+                    why = staging.problem or f"{left} of {len(staging.sheet.steps)} steps are open"
                     raise NotReady(f"{named(plan.devices[staging.device])} is not staged to the end: {why}")
             row = Shipment(
                 site_id=held.id,
@@ -344,6 +366,9 @@ class BenchRecords:
             )
             turn.session.add(row)
             what = f"revision {revision}" + (f", {row.carrier} {row.reference}".rstrip() if row.carrier else "")
+            for staging in stagings_of(turn.now, plan):
+                if staging.unproven:
+                    what += f"; not proven at {named(plan.devices[staging.device])}: {', '.join(staging.unproven)}"
             enter(turn.session, Act.SHIPPED, by, what, site=plan.key)
             turn.now = turn.now.with_runs(turn.now.runs.with_shipment(plan.key, _shipped(row)), shipped=plan.key)
 

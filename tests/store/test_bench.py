@@ -84,6 +84,23 @@ class Ticking(WithBench):
             with self.assertRaisesRegex(BenchError, "Say why"):
                 self.tick("log-in", result, note=" ")
 
+    def test_a_box_of_which_every_step_was_skipped_is_not_staged_and_does_not_ship(self) -> None:
+        self.clear()
+        for step in self.staging.sheet.steps:
+            self.tick(step.key, Result.SKIPPED, note="in a hurry")
+        self.assertEqual(self.staging.done, len(self.staging.sheet.steps))
+        self.assertFalse(self.staging.finished)
+        revision = self.plans.now.saved("FERN/DOCK").number
+        with self.assertRaisesRegex(NotReady, "every check was skipped, so nothing is proven"):
+            self.records.bench.ship("FERN/DOCK", revision, "", "", "Ines")
+        prove = next(step for step in self.staging.sheet.steps if step.proves)
+        self.tick(prove.key, measured={measure.key: answer(measure) for measure in prove.measures})
+        self.assertTrue(self.staging.finished)
+        self.records.bench.ship("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "", "", "Ines")
+        shipped = next(line for line in self.records.journal.lines() if line.act == Act.SHIPPED)
+        self.assertIn("not proven at ", shipped.what)
+        self.assertIn("Make it last: in a hurry", shipped.what)
+
     def test_a_bad_answer_is_not_done_but_can_be_noted_as_trouble(self) -> None:
         prove = next(step for step in self.staging.sheet.steps if step.key == "prove")
         good = {measure.key: answer(measure) for measure in prove.measures}

@@ -45,6 +45,11 @@ class Measure:
     record: str = ""
     needed: bool = True
 
+    @property
+    def proves(self) -> bool:
+        """Whether its answer shows that the box does what is planned, and not only what it is."""
+        return self.needed and self.kind in ("ping", "lease", "lookup", "yes")
+
 
 @dataclass(frozen=True, slots=True)
 class Step:
@@ -65,6 +70,11 @@ class Step:
     def lost(self) -> bool:
         stays = self.after.port == self.before.port
         return stays and self.before.reaches and not self.after.reaches
+
+    @property
+    def proves(self) -> bool:
+        """Whether something is measured in it that shows that the box does what is planned."""
+        return any(measure.proves for measure in self.measures)
 
     @property
     def digest(self) -> str:

@@ -147,7 +147,7 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
         name=named(device),
         type=kind.title if kind else device.type,
         ports=[name for name, port in kind.ports.items() if port.carries] if kind else [],
-        problem=staging.sheet.problem,
+        problem=staging.problem,
         begun=staging.begun,
         by=staging.by,
         finished=staging.finished,

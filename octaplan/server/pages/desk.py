@@ -80,6 +80,7 @@ class StagingShown(BaseModel):
     trouble: bool
     finished: bool
     problem: str
+    unproven: list[str]
 
 
 class Desk(BaseModel):
@@ -223,7 +224,8 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
                 steps=len(staging.sheet.steps),
                 trouble=staging.trouble,
                 finished=staging.finished,
-                problem=staging.sheet.problem,
+                problem=staging.problem,
+                unproven=staging.unproven,
             )
             for staging in stagings
         ],

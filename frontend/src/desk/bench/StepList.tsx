@@ -48,7 +48,7 @@ export function StepList(props: { run: Run; here: string; onChoose: (key: string
       ))}
       {run.problem && (
         <li className={`note ${styles.problem}`} role="alert">
-          It ends here: {run.problem}.
+          It is not staged: {run.problem}.
         </li>
       )}
     </ol>

@@ -50,9 +50,20 @@ export function Shipping() {
             return (
               <li key={one.device}>
                 <SeverityMark of={one.finished ? 'clear' : 'stop'} />{' '}
-                {one.finished ? (
-                  `${box?.name ?? box?.role} is staged`
-                ) : (
+                {one.finished && one.unproven.length === 0 && `${box?.name ?? box?.role} is staged and proven`}
+                {one.finished && one.unproven.length > 0 && (
+                  <>
+                    {box?.name ?? box?.role} is staged, but not all of it is proven:
+                    <ul>
+                      {one.unproven.map((check) => (
+                        <li key={check}>
+                          <SeverityMark of="warn" size={12} /> skipped, {check}
+                        </li>
+                      ))}
+                    </ul>
+                  </>
+                )}
+                {!one.finished && (
                   <Link to={deskPath(name, `bench/${one.device}`)}>
                     {box?.name ?? box?.role}:{' '}
                     {one.problem || `${one.steps - one.done} of ${one.steps} steps are open`}
