@@ -7,6 +7,7 @@ from datetime import datetime
 
 from octaplan.demo.boxes import answer
 from octaplan.store.bench import AlreadyTicked, BenchError, NotReady, Staging, staging_of
+from octaplan.store.journal import Act
 from octaplan.store.runs import Result
 from octaplan.store.vault import Damaged
 from tests.core.kit import hardware

@@ -6001,6 +6001,8 @@ export interface components {
       steps: number;
       /** Trouble */
       trouble: boolean;
+      /** Unproven */
+      unproven: string[];
     };
     /**
      * Start

@@ -50,7 +50,9 @@ export function Shipping() {
             return (
               <li key={one.device}>
                 <SeverityMark of={one.finished ? 'clear' : 'stop'} />{' '}
-                {one.finished && one.unproven.length === 0 && `${box?.name ?? box?.role} is staged and proven`}
+                {one.finished &&
+                  one.unproven.length === 0 &&
+                  `${box?.name ?? box?.role} is staged and proven`}
                 {one.finished && one.unproven.length > 0 && (
                   <>
                     {box?.name ?? box?.role} is staged, but not all of it is proven:
