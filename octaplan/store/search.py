@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from sqlalchemy import and_, func, or_, select, text
+from sqlalchemy import Select, and_, func, or_, select, text
 
 from octaplan.core.values.addresses import (
     BITS,
@@ -24,6 +24,9 @@ from octaplan.store.derived import digits, sort_key, vlan_words
 from octaplan.store.models import Claim, Customer, Name, Site
 
 LIMIT = 20
+
+#: So many addresses with one ending are counted.
+COUNTED = 1_000
 
 _SUBNETS = frozenset({"segment", "hand-off", "routed block", "modem", "IPv6 prefix"})
 
@@ -84,11 +87,8 @@ def _by_name(database: Database, typed: str) -> Found:
         words = [vlan_words(int(vlan[1]))]
     elif re.fullmatch(r"[\d\s()+/.-]+", typed) and digits(typed):
         words = [digits(typed).removeprefix("0")]
-    of_site = (func.lower(Site.name), func.lower(Customer.name), func.lower(Customer.code + "/" + Site.code))
     mine = [Name.folded.contains(word, autoescape=True) for word in words]
-    all_of = [
-        or_(own, *(part.contains(w, autoescape=True) for part in of_site)) for own, w in zip(mine, words, strict=True)
-    ]
+    all_of = [or_(own, Name.site_id.in_(_sites_called(word))) for own, word in zip(mine, words, strict=True)]
     begins = Name.folded.startswith(words[0], autoescape=True)
     query = select(Name, Site, Customer).join(Site, Site.id == Name.site_id).join(Customer)
     query = query.where(*(all_of if len(words) > 1 else ()), or_(*mine))
@@ -100,6 +100,13 @@ def _by_name(database: Database, typed: str) -> Found:
         for name, site, customer in rows
     ]
     return Found("" if places else f"Nothing is called {typed}", places)
+
+
+def _sites_called(word: str) -> Select[int]:
+    """The sites whose name, code or customer holds a word."""
+    said = (func.lower(Site.name), func.lower(Customer.name), func.lower(Customer.code + "/" + Site.code))
+    query = select(Site.id).join(Customer)
+    return query.where(or_(*(part.contains(word, autoescape=True) for part in said)))
 
 
 def _addresses(typed: str) -> tuple[Address | Network | Span | str | None, str]:
@@ -139,12 +146,12 @@ def _by_ending(database: Database, typed: str, ending: str) -> Found:
     with database.reading() as session:
         query = select(Claim, Site, Customer).join(Site, Site.id == Claim.site_id).join(Customer)
         query = query.where(Claim.family == family, Claim.first == Claim.last, Claim.first.endswith(ending))
-        total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
-        rows = session.execute(query.order_by(Claim.first).limit(LIMIT)).all()
+        rows = session.execute(query.order_by(Claim.first).limit(COUNTED)).all()
+    many = f"{len(rows):,}{' or more' if len(rows) == COUNTED else ''}"
     said = (
-        f"{total:,} address{' ends' if total == 1 else 'es end'} in {typed}" if total else f"No address ends in {typed}"
+        f"{many} address{' ends' if len(rows) == 1 else 'es end'} in {typed}" if rows else f"No address ends in {typed}"
     )
-    return Found(said, [_place(*row) for row in rows])
+    return Found(said, [_place(*row) for row in rows[:LIMIT]])
 
 
 def _place(claim: Claim, site: Site, customer: Customer) -> Place:
