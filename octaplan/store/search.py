@@ -10,6 +10,7 @@ from sqlalchemy import Select, and_, func, or_, select, text
 
 from octaplan.core.values.addresses import (
     BITS,
+    MAC_TEXT,
     Address,
     AddressError,
     Network,
@@ -121,7 +122,7 @@ def _addresses(typed: str) -> tuple[Address | Network | Span | str | None, str]:
     except AddressError as error:
         part = _part(typed)
         looks = re.fullmatch(r"[\d.]*\d\.\d[\d.]*(?:/\d*)?|[\da-fA-F]*:[\da-fA-F:]*(?:/\d*)?", typed)
-        is_mac = re.fullmatch(r"(?:[\da-fA-F]{2}[:-]){5}[\da-fA-F]{2}|(?:[\da-fA-F]{4}\.){2}[\da-fA-F]{4}", typed)
+        is_mac = re.fullmatch(MAC_TEXT, typed)
         return part, str(error) if part is None and looks and not is_mac else ""
 
 

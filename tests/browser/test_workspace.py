@@ -371,6 +371,7 @@ class GoTo(Workspace):
             ("VLAN 20", "segment Voice"),
             ("dockside phone", "host phone system .*FERN/DOCK"),
             ("millbank credentials", "credentials Millbank"),
+            ("millbank bench", "bench Millbank"),
             ("shop with tills pattern", "pattern Shop with tills"),
             ("vlan duplicate", "rule "),
         ):

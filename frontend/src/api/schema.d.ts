@@ -4654,7 +4654,11 @@ export interface components {
       site: string;
       /** Site Name */
       site_name: string;
-      stage: components['schemas']['Stage'];
+      /**
+       * Stage
+       * @enum {string}
+       */
+      stage: 'intake' | 'addresses' | 'devices' | 'credentials' | 'clearance' | 'bench' | 'handover';
     };
     /** PlacedShown */
     PlacedShown: {

@@ -69,6 +69,11 @@ class Blocks(NamedTuple):
     last: Addresses
     asked: Numbers
 
+    @property
+    def owned(self) -> IntervalIndex:
+        """The blocks by their owners."""
+        return IntervalIndex(self.owners, self.first, self.last)
+
 
 class View:
     """What a rule looks at: the claims of one or many sites, and the holdings around them.

@@ -43,8 +43,7 @@ class Change:
         if self.path.startswith("/accepted/"):
             return f"{'Accepted' if self.after else 'No longer accepted:'} {self.subject}"
         if not self.field:
-            subject = self.subject.removeprefix("host ") if self.subject.startswith("host host ") else self.subject
-            return f"{'Added' if self.after else 'Removed'} {subject}"
+            return f"{'Added' if self.after else 'Removed'} {self.subject}"
         what = f"{self.subject} {self.field}".strip()
         return f"{what[:1].upper()}{what[1:]} {self.before or 'empty'} → {self.after or 'empty'}"
 
@@ -105,9 +104,9 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
         for key in [*was, *(key for key in now if key not in was)]:
             path = f"/{kind}/{key}"
             if key not in now:
-                yield Change(path, f"{noun} {_name(was[key])}", "", _name(was[key]), "")
+                yield Change(path, _called(noun, _name(was[key])), "", _name(was[key]), "")
             elif key not in was:
-                yield Change(path, f"{noun} {_name(now[key])}", "", "", _name(now[key]))
+                yield Change(path, _called(noun, _name(now[key])), "", "", _name(now[key]))
             elif was[key] != now[key]:
                 yield from _fields(path, _name(was[key]), was[key], now[key], names)
     yield from _answers(old, new)
@@ -174,6 +173,11 @@ def _name(member: Mapping[str, Any]) -> str:
     if "what" in member:
         return f"{member['what']} {member['value']}"
     return str(member.get("label") or member.get("name") or member.get("role"))
+
+
+def _called(noun: str, name: str) -> str:
+    """A member by its kind and name, once where the name says its kind: `host 3`, not `host host 3`."""
+    return name if name.casefold().startswith(f"{noun.casefold()} ") else f"{noun} {name}"
 
 
 def _grouped(differences: list[Change], most: int) -> Iterator[Change | str]:

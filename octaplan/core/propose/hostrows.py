@@ -14,8 +14,8 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.patch import set_to
 from octaplan.core.plan.site import MAX_HOSTS, Host, Segment, SitePlan, new_id
-from octaplan.core.propose.room import next_host
-from octaplan.core.values.addresses import parse_near
+from octaplan.core.propose.typed import next_address
+from octaplan.core.values.addresses import MAC_TEXT, parse_near
 from octaplan.core.values.errors import OctaplanError, TypedError
 from octaplan.core.values.readers import read_ipv6
 
@@ -34,9 +34,8 @@ _HEADS = {
 }
 _FIELD_OF_HEAD = {head: field for field, heads in _HEADS.items() for head in heads}
 
-_MAC = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}|[0-9A-Fa-f]{12}"
 _SHAPES = {
-    "mac": re.compile(_MAC),
+    "mac": re.compile(rf"{MAC_TEXT}|[0-9A-Fa-f]{{12}}"),
     "address": re.compile(r"\.?\d{1,3}(?:\.\d{1,3}){1,3}|\.\d{1,3}|next", re.IGNORECASE),
     "address6": re.compile(r"(?=.*:.*:|:)[0-9A-Fa-f:]{2,39}"),
     "method": re.compile(r"static|reserved", re.IGNORECASE),
@@ -151,8 +150,7 @@ class _Reading:
 
     def __init__(self, portfolio: Portfolio, plan: SitePlan, key: str) -> None:
         self.operations: list[dict[str, Any]] = []
-        self._organisation = portfolio.organisation.at(plan.customer)
-        self._plan, self._key = plan, key
+        self._portfolio, self._plan, self._key = portfolio, plan, key
         self._segment: Segment = plan.segments[key]
         self._hosts: dict[str, Host] = dict(plan.hosts)
         here = ((host.name.casefold(), place) for place, host in plan.hosts.items() if host.segment == key)
@@ -186,21 +184,12 @@ class _Reading:
         }
         values = {}
         for field, cell in typed.items():
-            if field == "address" and cell.casefold() == "next":
-                values[field] = self._next(typed.get("kind"), place)
+            if field in near and cell.casefold() == "next":
+                draft = self._plan.model_copy(update={"hosts": self._hosts})
+                values[field] = next_address(draft, self._key, field, self._portfolio, typed.get("kind"), place)
             else:
                 values[field] = near.get(field, FIELDS["hosts"][field].read)(cell)
         return values
-
-    def _next(self, kind: str | None, place: str | None) -> Any:
-        label, subnet = self._segment.label, self._segment.subnet
-        if subnet is None:
-            raise TypedError(f"{label} has no subnet yet, in which an address could be free")
-        draft = self._plan.model_copy(update={"hosts": self._hosts})
-        free = next_host(draft, self._key, self._organisation, kind, place or "", subnet)
-        if free is None:
-            raise TypedError(f"{label} has no free address for it: widen the subnet")
-        return free
 
     def _take(self, values: dict[str, Any], place: str | None) -> None:
         if place is not None:

@@ -223,18 +223,27 @@ def _host_field(plan: SitePlan, path: str, key: str, field: str, typed: str, por
     host = plan.hosts[key]
     segment = plan.segments[host.segment]
     if field in ("address", "address6") and typed.casefold() == "next":
-        subnet = segment.subnet if field == "address" else segment.subnet6
-        if subnet is None:
-            raise TypedError(f"{segment.label} has no subnet yet, in which an address could be free")
-        free = next_host(plan, host.segment, portfolio.organisation, host.kind, key, subnet)
-        if free is None:
-            raise TypedError(f"{segment.label} has no free address for it: widen the subnet")
+        free = next_address(plan, host.segment, field, portfolio, host.kind, key)
         return Understood([set_to(path, str(free))], f"{free}, the next free address")
     near: dict[str, Reader] = {
         "address": lambda cell: parse_near(cell, segment.subnet),
         "address6": lambda cell: read_ipv6(str(parse_near(cell, segment.subnet6))),
     }
     return _simple(path, typed, _field("hosts", field, path), near.get(field))
+
+
+def next_address(
+    plan: SitePlan, key: str, field: str, portfolio: Portfolio, kind: str | None, but: str | None = None
+) -> Address:
+    """The next free address of a segment for the field `address` or `address6` of a host. Raises `TypedError`."""
+    segment = plan.segments[key]
+    subnet = segment.subnet if field == "address" else segment.subnet6
+    if subnet is None:
+        raise TypedError(f"{segment.label} has no subnet yet, in which an address could be free")
+    free = next_host(plan, key, portfolio.organisation, kind, but, subnet)
+    if free is None:
+        raise TypedError(f"{segment.label} has no free address for it: widen the subnet")
+    return free
 
 
 def read_wanted_subnet(plan: SitePlan, key: str, text: str, portfolio: Portfolio) -> Network:

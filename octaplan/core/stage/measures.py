@@ -6,7 +6,7 @@ import re
 from enum import StrEnum
 from typing import NamedTuple
 
-from octaplan.core.values.addresses import Address, AddressError, Span, parse_address, parse_mac, parse_range
+from octaplan.core.values.addresses import MAC_TEXT, Address, AddressError, Span, parse_address, parse_mac, parse_range
 from octaplan.core.values.errors import TypedError
 
 LONGEST_MEASURED = 4_000
@@ -239,11 +239,8 @@ def _yes(typed: str, expect: str) -> Judgement:
     return Judgement(Outcome.ODD, "Noted, as it was written.", typed)
 
 
-_MAC = re.compile(r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}")
-
-
 def _mac(typed: str, expect: str) -> Judgement:
-    texts = _MAC.findall(typed) or [part for part in re.split(r"[\s;,]+", typed) if part]
+    texts = re.findall(MAC_TEXT, typed) or [part for part in re.split(r"[\s;,]+", typed) if part]
     macs = [str(parse_mac(text)) for text in texts]
     value = " ".join(dict.fromkeys(macs))
     if expect and not set(expect.split()) & set(macs):

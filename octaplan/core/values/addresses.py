@@ -23,6 +23,9 @@ from octaplan.core.values.errors import OctaplanError
 
 BITS = {4: 32, 6: 128}
 
+#: A MAC in a text, as most programs and labels write it: `02:40:08:aa:bb:cc`, `02-40-…`, `0240.08aa.bbcc`.
+MAC_TEXT = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}"
+
 #: How many addresses at the end of a /64 are reserved for anycast (RFC 2526).
 RESERVED_ANYCAST = 128
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import islice
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from octaplan.core.check.rules import RULES
-from octaplan.core.plan.stages import Stage, stage_of
+from octaplan.core.plan.stages import stage_of
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
 from octaplan.store.records import Records
@@ -20,12 +20,17 @@ from octaplan.store.snapshot import Snapshot
 router = APIRouter(prefix="/api", tags=["go to"])
 
 
+#: The pages of a site's desk, in the order of the work.
+PageOfSite = Literal["intake", "addresses", "devices", "credentials", "clearance", "bench", "handover"]
+PAGES_OF_SITE = get_args(PageOfSite)
+
+
 class PlaceShown(BaseModel):
     customer: str
     site: str
     site_name: str
     path: str
-    stage: Stage
+    stage: PageOfSite
     kind: str
     name: str
     addresses: str
@@ -51,7 +56,7 @@ def goto(records: Recorded, person: Looking, q: Annotated[str, Query(max_length=
     """What is at an address, a part of one, a subnet or range, or where a name, MAC, VLAN or phone number is."""
     now = records.now
     understood, places = find(records.database, q, now.settings.current.blocks)
-    shown = [PlaceShown(**place._asdict(), stage=stage_of(place.path)) for place in places]
+    shown = [PlaceShown(**place._asdict(), stage=stage_of(place.path).value) for place in places]
     beyond = list(islice(_beyond(records, now, q.casefold().split()), LIMIT))
     if not shown:
         shown = _pages_of_sites(records, q.split())
@@ -61,13 +66,13 @@ def goto(records: Recorded, person: Looking, q: Annotated[str, Query(max_length=
 
 
 def _pages_of_sites(records: Records, words: list[str]) -> list[PlaceShown]:
-    """A page of a site: one word is its stage, the others the site."""
-    for word in words:
-        stage = next((one for one in Stage if len(word) > 3 and one.startswith(word.casefold())), None)
-        rest = " ".join(other for other in words if other is not word)
-        if stage is not None and rest:
+    """A page of a site: one word is that of the page, the others are the site's."""
+    for at, word in enumerate(words):
+        page = next((one for one in PAGES_OF_SITE if len(word) > 3 and one.startswith(word.casefold())), None)
+        rest = " ".join(words[:at] + words[at + 1 :])
+        if page is not None and rest:
             found = [place for place in find(records.database, rest).places if place.kind == "site"]
-            return [PlaceShown(**place._replace(kind=stage.value)._asdict(), stage=stage) for place in found]
+            return [PlaceShown.model_validate({**place._asdict(), "kind": page, "stage": page}) for place in found]
     return []
 
 

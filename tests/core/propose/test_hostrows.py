@@ -77,6 +77,8 @@ class Reading(unittest.TestCase):
     def test_ipv6_by_its_shape(self) -> None:
         rows = read("a,2001:db8:40:1::21\nb,::22")
         self.assertEqual([row.values["address6"] for row in rows.rows], ["2001:db8:40:1::21", "2001:db8:40:1::22"])
+        (row,) = read("name,ipv6\na,next").rows
+        self.assertEqual(row.values["address6"], "2001:db8:40:1::1")
 
     def test_no_more_than_can_be_read_at_once(self) -> None:
         self.assertEqual(read("").rows, [])

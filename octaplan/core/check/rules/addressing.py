@@ -302,7 +302,7 @@ def outside_blocks(view: View) -> Iterator[Hit]:
     """
     s, blocks = view.segments, view.blocks
     has = np.isin(blocks.asked, blocks.owners[blocks.first.family == 4])
-    owned = IntervalIndex(blocks.owners, blocks.first, blocks.last)
+    owned = blocks.owned
     ends = (owned.overlaps(blocks.asked, s[end], s[end]).total > 0 for end in ("first", "last"))
     inside = np.logical_and(*ends)
     for row in where(has & (s["first"].family == 4) & ~inside):
@@ -323,7 +323,7 @@ def foreign_block(view: View) -> Iterator[Hit]:
     addresses. Renumber it, or give each customer blocks of its own.
     """
     s, blocks = view.segments, view.blocks
-    owned = IntervalIndex(blocks.owners, blocks.first, blocks.last).overlaps(blocks.asked, s["first"], s["last"])
+    owned = blocks.owned.overlaps(blocks.asked, s["first"], s["last"])
     every = IntervalIndex(np.zeros_like(blocks.owners), blocks.first, blocks.last)
     met = every.overlaps(np.zeros_like(blocks.asked), s["first"], s["last"])
     for row in where(met.total > owned.total):
