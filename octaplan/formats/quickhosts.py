@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from operator import itemgetter
 from typing import Any, NamedTuple
 
-from octaplan.core.plan.site import MAX_HOSTS, Host, Method, new_id
+from octaplan.core.plan.site import MAX_HOSTS, Attachment, Host, Method, new_id
 from octaplan.core.values.addresses import parse_address, parse_mac
 from octaplan.core.values.errors import OctaplanError, TypedError
 from octaplan.core.values.readers import read_code, text_of
@@ -23,6 +23,7 @@ class HostPlace(NamedTuple):
     seen: dict[str, int]
 
 
+_ATTACHED = {"": Attachment.CABLE} | {str(one): one for one in Attachment}
 _METHODS = {"": Method.STATIC, "static": Method.STATIC, "reserved": Method.RESERVED}
 
 
@@ -69,6 +70,7 @@ class QuickHosts:
                 "address": parse_address(address) if address else None,
                 "mac": parse_mac(mac) if mac else None,
                 "method": _METHODS[cells[at["method"]]] if "method" in at else Method.STATIC,
+                "attached": _ATTACHED[cells[at["attached"]]] if "attached" in at else Attachment.CABLE,
                 "address6": None,
             }
         except (OctaplanError, KeyError):

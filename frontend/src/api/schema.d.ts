@@ -2590,6 +2590,12 @@ export interface components {
       why: string;
     };
     /**
+     * Attachment
+     * @description How a host hangs on the network: by a cable, by one that powers it as well (IEEE 802.3), or by Wi-Fi.
+     * @enum {string}
+     */
+    Attachment: 'cable' | 'powered-cable' | 'wifi';
+    /**
      * AwayShown
      * @description A site that is put away.
      */
@@ -3543,6 +3549,14 @@ export interface components {
        */
       panel: components['schemas']['Port'][];
       /**
+       * Powered By
+       * @description Where it can get its power from
+       * @default [
+       *       "supply"
+       *     ]
+       */
+      powered_by: components['schemas']['Power'][];
+      /**
        * Radio
        * @description Whether it has Wi-Fi of its own
        * @default false
@@ -3590,6 +3604,8 @@ export interface components {
       address: string | null;
       /** Address6 */
       address6: string | null;
+      /** @default cable */
+      attached: components['schemas']['Attachment'];
       /** Kind */
       kind: string | null;
       /** Mac */
@@ -4209,9 +4225,10 @@ export interface components {
     };
     /**
      * Note
-     * @description Something learned the hard way.
+     * @description Something learned the hard way. Without a topic it is told before anything is begun.
      */
     Note: {
+      about: components['schemas']['Topic'] | null;
       /** By */
       by: string;
       /**
@@ -4707,6 +4724,12 @@ export interface components {
       medium: components['schemas']['Medium'];
       /** Name */
       name: string;
+      /**
+       * Powers
+       * @description Whether it powers what hangs on it, over Ethernet (IEEE 802.3)
+       * @default false
+       */
+      powers: boolean;
       /** Why Not */
       why_not: string | null;
     };
@@ -4743,6 +4766,11 @@ export interface components {
        * @description A default gateway typed into this interface
        */
       gateway: string | null;
+      /**
+       * Host
+       * @description The fixed host at the other end of the cable
+       */
+      host: string | null;
       /** @default unused */
       mode: components['schemas']['PortMode'];
       /**
@@ -4764,6 +4792,12 @@ export interface components {
        */
       tagged: string[];
     };
+    /**
+     * Power
+     * @description Where a box gets its power from: a supply of its own, an injector in its cable, or the port it hangs on.
+     * @enum {string}
+     */
+    Power: 'supply' | 'injector' | 'port';
     /**
      * PreviewShown
      * @description What loading the files would do.
@@ -6139,6 +6173,25 @@ export interface components {
       /** Seen */
       seen?: string | null;
     };
+    /**
+     * Topic
+     * @description The part of a run sheet that a note is about.
+     * @enum {string}
+     */
+    Topic:
+      | 'carton'
+      | 'log-in'
+      | 'firmware'
+      | 'identity'
+      | 'internet'
+      | 'inside'
+      | 'rules'
+      | 'wifi'
+      | 'access'
+      | 'taking effect'
+      | 'saving'
+      | 'restart'
+      | 'backup';
     /**
      * Trait
      * @description What is special about the findings of a rule, for those who count and group them.

@@ -10,7 +10,16 @@ import styles from './hardware.module.css';
 
 type Port = HardwareType['panel'][number];
 
-const HEADS = ['As printed', 'Medium', 'Factory role', 'Bridged as', 'Laptop may', 'If not, why', ''];
+const HEADS = [
+  'As printed',
+  'Medium',
+  'Factory role',
+  'Bridged as',
+  'Laptop may',
+  'If not, why',
+  'Gives power',
+  '',
+];
 
 /** The ports of a type, in the order they are seen on the box. */
 export function PortsPart({ panel, onChange }: { panel: Port[]; onChange: (panel: Port[]) => void }) {
@@ -44,6 +53,7 @@ export function PortsPart({ panel, onChange }: { panel: Port[]; onChange: (panel
               bridge: 'inside',
               laptop: true,
               why_not: null,
+              powers: false,
               ...last,
               name: nextName(last?.name ?? '0'),
             },
@@ -120,6 +130,13 @@ function PortRow(props: {
           value={port.why_not ?? ''}
           maxLength={200}
           onChange={(event) => onChange({ why_not: event.target.value || null })}
+        />
+      </TableCell>
+      <TableCell>
+        <Tick
+          aria-label={`Port ${port.name} powers what hangs on it`}
+          checked={port.powers}
+          onChange={(event) => onChange({ powers: event.target.checked })}
         />
       </TableCell>
       <TableCell>

@@ -3,7 +3,7 @@ import { useState } from 'react';
 import type { HardwareType } from '../api/client';
 import { Lines, Press } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
-import { keyOf } from './blank';
+import { keyOf, POWER, type Power } from './blank';
 import { CartonPart } from './CartonPart';
 import { ConsolePart } from './ConsolePart';
 import styles from './hardware.module.css';
@@ -67,6 +67,7 @@ export function TypeEditor({ type, version, onDone }: Props) {
           choices={['router', 'firewall', 'switch', 'access point', 'modem']}
           onChange={(kind) => put({ kind })}
         />
+        <PoweredBy value={draft.powered_by} onChange={(powered_by) => put({ powered_by })} />
         <Check label="It has Wi-Fi of its own" value={draft.radio} onChange={(radio) => put({ radio })} />
       </Group>
       <PortsPart panel={draft.panel} onChange={(panel) => put({ panel })} />
@@ -103,6 +104,27 @@ export function TypeEditor({ type, version, onDone }: Props) {
         />
       </section>
     </form>
+  );
+}
+
+/** Where the box can get its power from: one way at least. */
+function PoweredBy(props: { value: Power[]; onChange: (value: Power[]) => void }) {
+  const { value, onChange } = props;
+  return (
+    <fieldset className={`line ${styles.powered}`}>
+      <legend className="quiet small">Powered by</legend>
+      {(Object.keys(POWER) as Power[]).map((one) => (
+        <Check
+          key={one}
+          label={POWER[one]}
+          value={value.includes(one)}
+          onChange={(on) => {
+            const next = on ? [...value, one] : value.filter((other) => other !== one);
+            if (next.length > 0) onChange(next);
+          }}
+        />
+      ))}
+    </fieldset>
   );
 }
 

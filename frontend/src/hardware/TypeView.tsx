@@ -8,8 +8,12 @@ import { useMay, usePersonHere } from '../frame/person';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath, localToday, moment } from '../parts/words';
 import styles from './hardware.module.css';
+import { POWER, TOPICS } from './blank';
+import { Select } from '../parts/controls';
 import { PortPanel } from './PortPanel';
 import { useRemoveType, useSaveType, useVersions } from './queries';
+
+type Topic = keyof typeof TOPICS;
 
 const FIRST: Record<HardwareType['factory']['password'], string> = {
   blank: 'empty',
@@ -74,6 +78,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
           <Fact label="Interfaces" value={factory.interfaces_disabled ? 'all switched off' : 'on'} />
           {type.ssh_needs_full_name && <Fact label="SSH" value="off until it has host name and domain" />}
           <Fact label="Traffic" value={factory.blocked ? 'blocked until allowed' : 'let out'} />
+          <Fact label="Powered by" value={type.powered_by.map((one) => POWER[one]).join(', or ')} />
           <Fact label="Changes take effect" value={type.takes} />
           <Fact
             label="Kept over a power cut"
@@ -186,6 +191,7 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
   const save = useSaveType();
   const mayKeep = useMay('hardware');
   const [text, setText] = useState('');
+  const [about, setAbout] = useState<Topic | ''>('');
   return (
     <section aria-label="Learned the hard way">
       <h3>Learned the hard way</h3>
@@ -194,6 +200,7 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
           <li key={index}>
             {note.text}{' '}
             <span className="quiet">
+              {note.about && `${TOPICS[note.about]}; `}
               {note.by}, {note.on}
             </span>
           </li>
@@ -204,7 +211,7 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
           className="line stretch above"
           onSubmit={(event) => {
             event.preventDefault();
-            const note = { text, by: person.full_name, on: localToday() };
+            const note = { text, by: person.full_name, on: localToday(), about: about || null };
             save.mutate(
               { type: { ...type, notes: [...type.notes, note] }, version },
               { onSuccess: () => setText('') },
@@ -218,6 +225,18 @@ function Notes({ shown: { type, version } }: { shown: TypeShown }) {
             onChange={(event) => setText(event.target.value)}
             slotProps={{ htmlInput: { maxLength: 1000 } }}
           />
+          <Select
+            aria-label="The step that it is about"
+            value={about}
+            onChange={(event) => setAbout(event.target.value as Topic | '')}
+          >
+            <option value="">before anything</option>
+            {Object.entries(TOPICS).map(([topic, words]) => (
+              <option key={topic} value={topic}>
+                {words}
+              </option>
+            ))}
+          </Select>
           <Button type="submit" disabled={!text.trim()} loading={save.isPending}>
             Note it
           </Button>

@@ -1,5 +1,32 @@
 import type { HardwareType } from '../api/client';
 
+/** Where a box gets its power from. */
+export type Power = HardwareType['powered_by'][number];
+
+/** In words. */
+export const POWER: Record<Power, string> = {
+  supply: 'its own supply',
+  injector: 'an injector',
+  port: 'the port it hangs on',
+};
+
+/** The parts of a run sheet that a note may be about. */
+export const TOPICS: Record<NonNullable<HardwareType['notes'][number]['about']>, string> = {
+  carton: 'opening the carton',
+  'log-in': 'logging in',
+  firmware: 'firmware',
+  identity: 'names and time',
+  internet: 'internet side',
+  inside: 'inside',
+  rules: 'rules',
+  wifi: 'Wi-Fi',
+  access: 'management access',
+  'taking effect': 'taking effect',
+  saving: 'saving',
+  restart: 'restarting',
+  backup: 'the backup',
+};
+
 /** A secret about which nothing special is demanded. */
 export const BLANK_SLOT: HardwareType['slots'][string] = {
   label: null,
@@ -29,8 +56,17 @@ export const BLANK: HardwareType = {
       bridge: null,
       laptop: false,
       why_not: 'it asks the provider for an address',
+      powers: false,
     },
-    { name: '1', medium: 'copper', factory_role: 'inside', bridge: 'inside', laptop: true, why_not: null },
+    {
+      name: '1',
+      medium: 'copper',
+      factory_role: 'inside',
+      bridge: 'inside',
+      laptop: true,
+      why_not: null,
+      powers: false,
+    },
   ],
   factory: {
     addressing: 'fixed',
@@ -50,6 +86,7 @@ export const BLANK: HardwareType = {
   console: null,
   takes: 'at once',
   kept: 'always',
+  powered_by: ['supply'],
   radio: false,
   restart_needed: false,
   ssh_needs_full_name: false,

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Route
 from octaplan.core.plan.organisation import UNDECIDED
-from octaplan.core.plan.site import Circuit, Segment, SitePlan
+from octaplan.core.plan.site import Attachment, Circuit, Segment, SitePlan
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
 
 #: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
@@ -46,17 +46,25 @@ def own_address(plan: SitePlan, device: Device, segment: str) -> Address | None:
     if host is not None and host.segment == segment and host.address is not None:
         return host.address
     where = plan.segments.get(segment)
-    if where is not None and device.routes_packets and segment in device.carried() and is_gateway(plan, device):
-        return where.gateway
-    return None
+    return where.gateway if where is not None and is_gateway(plan, device, segment) else None
 
 
-def is_gateway(plan: SitePlan, device: Device) -> bool:
-    """Whether the segments' gateways are addresses of this box: the edge, or without one the first router."""
-    edges = [d for d in plan.devices.values() if d.role is DeviceRole.EDGE]
-    if edges:
-        return device.role is DeviceRole.EDGE
-    return next((d for d in plan.devices.values() if d.role is DeviceRole.ROUTER), None) is device
+def is_gateway(plan: SitePlan, device: Device, segment: str) -> bool:
+    """Whether a box is the gateway of a segment that it carries: whoever has the gateway's address there.
+
+    Where the plan does not say, it is the edge, or when no edge carries the segment the first router that does.
+    """
+    where = plan.segments.get(segment)
+    if where is None or not device.routes_packets or segment not in device.carried():
+        return False
+    if segment in device.addresses:
+        return device.addresses[segment] == where.gateway
+    routing = [other for other in plan.devices.values() if other.routes_packets and segment in other.carried()]
+    if any(other.addresses.get(segment) == where.gateway for other in routing if segment in other.addresses):
+        return False
+    unsaid = [other for other in routing if segment not in other.addresses]
+    edges = [other for other in unsaid if other.role is DeviceRole.EDGE]
+    return any(other is device for other in (edges or unsaid[:1]))
 
 
 class Interface(NamedTuple):
@@ -121,13 +129,21 @@ def held_addresses(plan: SitePlan) -> dict[Address, str]:
 
 
 def servers(plan: SitePlan, segment: str) -> list[tuple[str, Device]]:
-    """The boxes that serve DHCP on a segment when the edge is to serve it."""
-    if plan.segments[segment].scope.server != "edge":
+    """The boxes of the site that serve DHCP on a segment: its gateway, or whichever has the address of the server."""
+    server = plan.segments[segment].scope.server
+    if server == "none":
         return []
+    if server == "edge":
+        edges = [
+            (key, device)
+            for key, device in plan.devices.items()
+            if device.role is DeviceRole.EDGE and segment in device.carried()
+        ]
+        return edges or [(key, device) for key, device in plan.devices.items() if is_gateway(plan, device, segment)]
     return [
         (key, device)
         for key, device in plan.devices.items()
-        if device.role is DeviceRole.EDGE and segment in device.carried()
+        if device.staged and any(interface.address == server for interface in interfaces(plan, device))
     ]
 
 
@@ -139,6 +155,17 @@ def named(device: Device) -> str:
 def uses(device: Device) -> Iterator[tuple[str, PortUse]]:
     """The ports that carry something."""
     return ((name, use) for name, use in device.ports.items() if use.mode is not PortMode.UNUSED)
+
+
+def uncabled(plan: SitePlan) -> list[str]:
+    """The fixed hosts that hang on a cable and are in no port yet, less those that are boxes of the site."""
+    cabled = {use.host for device in plan.devices.values() for use in device.ports.values()}
+    boxes = {device.host for device in plan.devices.values()}
+    return [
+        key
+        for key, host in plan.hosts.items()
+        if host.attached is not Attachment.WIFI and key not in cabled and key not in boxes
+    ]
 
 
 def addresses_in(text: str) -> list[Address]:

@@ -74,7 +74,13 @@ class PortUse(Part):
     gateway: AddressField | None = Field(None, description="A default gateway typed into this interface")
     peer: MemberId | None = Field(None, description="The device at the other end of the cable")
     peer_port: PortName | None = None
+    host: MemberId | None = Field(None, description="The fixed host at the other end of the cable")
     cable: Text | None = Field(None, description="How to know the cable: its colour or label")
+
+    @property
+    def led(self) -> bool:
+        """Whether its cable leads to something that is planned."""
+        return self.peer is not None or self.host is not None
 
     @property
     def segments(self) -> list[str]:

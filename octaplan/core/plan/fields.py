@@ -11,7 +11,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple
 
 from octaplan.core.plan.device import Band, DeviceRole, Security
-from octaplan.core.plan.site import Handoff, Method, Reach, SegmentRole
+from octaplan.core.plan.site import Attachment, Handoff, Method, Reach, SegmentRole
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network
 from octaplan.core.values.dhcpoptions import read_dhcp_options
 from octaplan.core.values.readers import (
@@ -430,6 +430,15 @@ HOST_FIELDS = (
         ),
     ),
     PlanField("address6", "IPv6 address", read_ipv6, column=Column(note="an IPv6 address beside an IPv4 one")),
+    PlanField(
+        "attached",
+        "Attached by",
+        choice(Attachment),
+        needed=True,
+        usual="cable",
+        choices={"cable": "cable", "powered-cable": "powered cable", "wifi": "Wi-Fi"},
+        column=Column(note="`cable` (also when empty); `powered-cable`: power over Ethernet; `wifi`", repeats=True),
+    ),
 )
 
 DEVICE_FIELDS = (

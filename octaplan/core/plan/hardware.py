@@ -56,6 +56,18 @@ class FactoryRole(StrEnum):
     NONE = "none"
 
 
+class Power(StrEnum):
+    """Where a box gets its power from: a supply of its own, an injector in its cable, or the port it hangs on."""
+
+    SUPPLY = "supply"
+    INJECTOR = "injector"
+    PORT = "port"
+
+    @property
+    def words(self) -> str:
+        return {"supply": "its own power supply", "injector": "an injector", "port": "the port it hangs on"}[self]
+
+
 class Port(Part):
     """A port as it is printed on the box."""
 
@@ -65,6 +77,7 @@ class Port(Part):
     bridge: Name | None = Field(None, description="Ports with the same word are bridged together in factory state")
     laptop: bool = Field(True, description="Whether the bench laptop may plug in here")
     why_not: Text | None = None
+    powers: bool = Field(False, description="Whether it powers what hangs on it, over Ethernet (IEEE 802.3)")
 
     @property
     def carries(self) -> bool:
@@ -215,12 +228,31 @@ class Firmware(Part):
     how: Text | None = Field(None, description="How it is updated")
 
 
+class Topic(StrEnum):
+    """The part of a run sheet that a note is about."""
+
+    CARTON = "carton"
+    LOG_IN = "log-in"
+    FIRMWARE = "firmware"
+    IDENTITY = "identity"
+    INTERNET = "internet"
+    INSIDE = "inside"
+    RULES = "rules"
+    WIFI = "wifi"
+    ACCESS = "access"
+    TAKING_EFFECT = "taking effect"
+    SAVING = "saving"
+    RESTART = "restart"
+    BACKUP = "backup"
+
+
 class Note(Part):
-    """Something learned the hard way."""
+    """Something learned the hard way. Without a topic it is told before anything is begun."""
 
     text: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1_000)]
     by: Text
     on: date
+    about: Topic | None = None
 
 
 class HardwareType(Part):
@@ -236,6 +268,9 @@ class HardwareType(Part):
     console: Console | None = None
     takes: Takes = Takes.AT_ONCE
     kept: Literal["always", "when saved"] = Field("always", description="Whether a change outlives a power cut")
+    powered_by: list[Power] = Field(
+        default=[Power.SUPPLY], min_length=1, max_length=3, description="Where it can get its power from"
+    )
     radio: bool = Field(False, description="Whether it has Wi-Fi of its own")
     restart_needed: bool = Field(False, description="Whether it must be restarted for changes to hold")
     ssh_needs_full_name: bool = Field(False, description="Whether its SSH stays off without host name and domain")

@@ -29,6 +29,7 @@ _PORT_PARTS = {
     "enabled": "switched on",
     "gateway": "gateway",
     "peer": "cable leads to",
+    "host": "host in it",
     "cable": "cable",
 }
 
@@ -91,7 +92,7 @@ def _port_part(use: Values, part: str, names: Names) -> str:
         return f"{where}{_called(value, names)}" if value else f"port {use['peer_port']}" if where else ""
     if part == "tagged":
         return ", ".join(_called(key, names) for key in value or [])
-    return _called(value, names) if part in ("circuit", "segment") else str(value or "")
+    return _called(value, names) if part in ("circuit", "segment", "host") else str(value or "")
 
 
 def _called(key: Any, names: Names) -> str:
@@ -105,7 +106,7 @@ def _port(use: Values, names: Names) -> str:
     if use.get("tagged"):
         told += f"{' and' if use.get('segment') else ''} {_port_part(use, 'tagged', names)} tagged"
     extra = [f"{_PORT_PARTS[part]} {text}" for part in ("bridge", "gateway") if (text := _port_part(use, part, names))]
-    into = _port_part(use, "peer", names)
+    into = _port_part(use, "peer", names) or _port_part(use, "host", names)
     off = ["off"] if use.get("enabled") is False else []
     return ", ".join([told, *extra, *([f"into {into}"] if into else []), *off])
 

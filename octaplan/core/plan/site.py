@@ -102,6 +102,14 @@ class Method(StrEnum):
     RESERVED = "reserved"
 
 
+class Attachment(StrEnum):
+    """How a host hangs on the network: by a cable, by one that powers it as well (IEEE 802.3), or by Wi-Fi."""
+
+    CABLE = "cable"
+    POWERED_CABLE = "powered-cable"
+    WIFI = "wifi"
+
+
 class Circuit(Part):
     """One line to the internet, as its provider hands it off."""
 
@@ -253,6 +261,7 @@ class Host(Part):
     address: AddressField | None = None
     mac: MacField | None = None
     method: Method = Method.STATIC
+    attached: Attachment = Attachment.CABLE
     address6: AddressField | None = None
 
     @model_validator(mode="after")

@@ -14,13 +14,15 @@ from typing import Any, NamedTuple
 from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import RULES
-from octaplan.core.plan.boxes import interfaces
+from octaplan.core.plan.boxes import interfaces, named, uncabled
+from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.domains import wanted_domain
 from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
 from octaplan.core.plan.questions import is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
 from octaplan.core.plan.site import Circuit, Host, Method, Reach, Segment, SegmentRole, SitePlan
+from octaplan.core.propose.cabling import cabled
 from octaplan.core.propose.room import (
     Room,
     fixed_in,
@@ -656,6 +658,61 @@ def _switched_on(trouble: Trouble) -> Iterator[Remedy]:
 def _encrypted(trouble: Trouble) -> Iterator[Remedy]:
     service, words = ("ssh", "SSH") if trouble.finding.rule == "access-telnet" else ("https", "HTTPS")
     yield Remedy(f"Manage it by {words} instead", [set_to(f"{trouble.finding.path}/service", service)])
+
+
+@_for("wiring-dangling")
+def _unplugged(trouble: Trouble) -> Iterator[Remedy]:
+    """The cable pulled out of what is there no more."""
+    _, _, key, _, name = trouble.finding.path.split("/")
+    use = trouble.plan.devices[key].ports[name]
+    if use.peer is not None and use.peer not in trouble.plan.devices:
+        ends = {"peer": None, "peer_port": None}
+        yield Remedy("Pull the cable out", [set_to(f"{trouble.finding.path}/{one}", v) for one, v in ends.items()])
+    if use.host is not None and use.host not in trouble.plan.hosts:
+        yield Remedy("Pull the cable out", [set_to(f"{trouble.finding.path}/host", None)])
+
+
+@_for("host-uncabled")
+def _into_sockets(trouble: Trouble) -> Iterator[Remedy]:
+    """All of a segment's hosts into its free sockets, or on the air where Wi-Fi leads into it."""
+    plan = trouble.plan
+    plugged = cabled(plan, trouble.portfolio.hardware or {}, trouble.key)
+    left = [host for host in uncabled(plan) if plan.hosts[host].segment == trouble.key]
+    if plugged and len(plugged) == len(left):
+        yield Remedy(
+            "Plug them into free ports of the segment" if len(left) > 1 else "Plug it into a free port", plugged
+        )
+    if any(wifi.segment == trouble.key for wifi in plan.wireless.values()):
+        on_air = [set_to(f"/hosts/{host}/attached", "wifi") for host in left]
+        yield Remedy("They hang on Wi-Fi" if len(left) > 1 else "It hangs on Wi-Fi", on_air)
+
+
+@_for("host-port", "power-missing")
+def _into_its_own(trouble: Trouble) -> Iterator[Remedy]:
+    """A free port of the host's segment that suits it; or the port made to carry the segment."""
+    if not trouble.finding.path.startswith("/hosts/"):
+        return
+    plan, host = trouble.plan, trouble.key
+    ends = [(key, n) for key, d in plan.devices.items() for n, use in d.ports.items() if use.host == host]
+    out = [set_to(f"/devices/{key}/ports/{name}/host", None) for key, name in ends]
+    into = [
+        one
+        for one in cabled(applied(plan, out), trouble.portfolio.hardware or {}, trouble.host.segment)
+        if one["value"] == host
+    ]
+    for operation in into:
+        _, _, box, _, name, _ = operation["path"].split("/")
+        yield Remedy(f"Plug it into port {name} of {named(plan.devices[box])}", [*out, operation])
+    if trouble.finding.rule == "host-port" and len(ends) == 1:
+        key, name = ends[0]
+        path, label = f"/devices/{key}/ports/{name}", plan.segments[trouble.host.segment].label
+        if plan.devices[key].ports[name].mode in (PortMode.ACCESS, PortMode.BRIDGE):
+            yield Remedy(f"Let port {name} carry {label}", [set_to(f"{path}/segment", trouble.host.segment)])
+
+
+@_for("host-off-air")
+def _by_cable(trouble: Trouble) -> Iterator[Remedy]:
+    yield Remedy("Give it a cable", [trouble.set("attached", "cable")])
 
 
 # --- Answers and old boxes -------------------------------------------------------------------------------

@@ -261,7 +261,7 @@ def _server_called(plan: SitePlan, segment: str, typed: str) -> str | None:
     for device in plan.devices.values():
         if name not in ((device.name or "").casefold(), named(device).casefold()) or not name:
             continue
-        if is_gateway(plan, device):
+        if is_gateway(plan, device, segment):
             return "edge"
         known = [i.address for i in interfaces(plan, device) if i.owner.startswith("/segments/")]
         address = own_address(plan, device, segment) or next(iter(known), None)

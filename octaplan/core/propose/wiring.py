@@ -6,7 +6,8 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
-from octaplan.core.plan.boxes import host_name, named
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.boxes import host_name, is_gateway, named, own_address
 from octaplan.core.plan.device import (
     Access,
     Allow,
@@ -18,14 +19,24 @@ from octaplan.core.plan.device import (
     Service,
     Translation,
 )
-from octaplan.core.plan.hardware import FactoryRole, HardwareType, Medium
-from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.hardware import FactoryRole, HardwareType, Power
+from octaplan.core.plan.patch import Operation, set_to
 from octaplan.core.plan.site import Segment, SegmentRole, SitePlan, new_id
-from octaplan.core.propose.room import next_host
+from octaplan.core.propose.cabling import (
+    Sockets,
+    copper,
+    far_end,
+    hosts_told,
+    is_kind,
+    is_socket,
+    ports_told,
+    shared_out,
+    wants,
+)
+from octaplan.core.propose.room import RoomError, next_host
+from octaplan.core.propose.segments import fresh, room_for
 from octaplan.core.values.addresses import Address, Network
-
-#: How a site's fixed hosts are recognised as boxes of a role.
-HOST_KINDS = {DeviceRole.SWITCH: ("switch",), DeviceRole.ACCESS_POINT: ("access point", "ap", "wireless")}
+from octaplan.core.values.words import listed
 
 _UNTRANSLATED = (SegmentRole.TRANSIT, SegmentRole.ISOLATED)
 
@@ -34,7 +45,7 @@ class BoxProposal(NamedTuple):
     """A device to add: its id, a JSON Patch, and what was assumed, a sentence each."""
 
     key: str
-    operations: list[dict[str, Any]]
+    operations: list[Operation]
     assumed: list[str]
 
 
@@ -49,27 +60,30 @@ def equip(
     role: DeviceRole,
     kind: HardwareType,
     time_servers: Iterable[str] = (),
-    organisation: Organisation | None = None,
+    portfolio: Portfolio | None = None,
     salt: object = "",
 ) -> BoxProposal:
-    """A new device of a type in a role, wired as far as the plan lets it be.
+    """A new device of a type in a role, wired as far as the plan lets it be, with the other ends of its cables.
 
-    `salt` (the revision, say) gives a box that takes the place of a removed one an id of its own, so that it does not
-    come by the runs and secrets of the other.
+    `portfolio` tells how things are done here, the types of the other boxes, and where a transit link finds room.
+    `salt` (the revision, say) gives a box that takes the place of a removed one an id of its
+    own, so that it does not come by the runs and secrets of the other.
     """
-    fitter = _Fitter(plan, role, kind, list(time_servers), organisation or Organisation())
+    fitter = _Fitter(plan, role, kind, list(time_servers), portfolio or Portfolio([plan]), salt)
     device = fitter.fitted()
-    key = new_id(f"device {device.name} {len(plan.devices)} {salt}", plan.devices)
-    operations = [{"op": "add", "path": f"/devices/{key}", "value": device.model_dump(mode="json")}]
-    operations += [
-        {
-            "op": "add",
-            "path": f"/devices/{peer}/ports/{port}",
-            "value": use.model_copy(update={"peer": key}).model_dump(mode="json"),
-        }
-        for peer, port, use in fitter.far_ends
-    ]
-    return BoxProposal(key, operations, fitter.assumed)
+    operations = [set_to(f"/segments/{key}", one.model_dump(mode="json")) for key, one in fitter.made.items()]
+    operations.append(set_to(f"/devices/{fitter.key}", device.model_dump(mode="json")))
+    for key, other in fitter.others.items():
+        before, after = plan.devices[key].model_dump(mode="json"), other.model_dump(mode="json")
+        for field in ("ports", "addresses", "routes", "access"):
+            for name in [one for one in before[field] if one not in after[field]]:
+                operations.append({"op": "remove", "path": f"/devices/{key}/{field}/{name}"})
+            operations += [
+                set_to(f"/devices/{key}/{field}/{name}", value)
+                for name, value in after[field].items()
+                if before[field].get(name) != value
+            ]
+    return BoxProposal(fitter.key, operations, fitter.assumed)
 
 
 class _Fitter:
@@ -79,42 +93,64 @@ class _Fitter:
         role: DeviceRole,
         kind: HardwareType,
         time_servers: list[str],
-        organisation: Organisation,
+        portfolio: Portfolio,
+        salt: object,
     ) -> None:
         self.plan, self.role, self.kind, self.time_servers = plan, role, kind, time_servers
-        self.organisation = organisation
+        self.portfolio, self.organisation = portfolio, portfolio.organisation.at(plan.customer)
+        self.hardware = {**(portfolio.hardware or {}), kind.key: kind}
+        self.name = None if role is DeviceRole.MODEM else host_name(plan, role, self.organisation.naming)
+        self.key = new_id(f"device {self.name} {len(plan.devices)} {salt}", plan.devices)
         self.assumed: list[str] = []
         self.ports: dict[str, PortUse] = {}
-        self.far_ends: list[tuple[str, str, PortUse]] = []
-        self.tagged: list[str] = []
-        self.values: dict[str, Any] = {}
+        self.others: dict[str, Device] = {}
+        self.made: dict[str, Segment] = {}
+        self.values: dict[str, Any] = {"name": self.name, "time_servers": time_servers}
         self.host = self._own_host()
 
     def fitted(self) -> Device:
-        self.values["name"] = host_name(self.plan, self.role, self.organisation.naming)
-        self.values["time_servers"] = self.time_servers
-        if self.role is DeviceRole.MODEM:
-            self.values["name"] = None
-        elif self.role is DeviceRole.EDGE:
+        if self.role is DeviceRole.EDGE:
             self._fit_edge()
+        elif self.role is DeviceRole.ROUTER:
+            self._fit_router()
         elif self.role in (DeviceRole.SWITCH, DeviceRole.ACCESS_POINT):
             self._fit_inside()
-        if self.time_servers and self.role is not DeviceRole.MODEM:
-            self.assumed.append(f"Time servers {' '.join(self.time_servers)}, as most boxes here have.")
         if self.role is not DeviceRole.MODEM:
+            if self.time_servers:
+                self.assumed.append(f"Time servers {' '.join(self.time_servers)}, as most boxes here have.")
             self._fit_access()
         for name in self.kind.network_ports():
             self.ports.setdefault(name, PortUse())
         unused = [name for name, use in self.ports.items() if use.mode is PortMode.UNUSED]
         if unused and len(unused) < len(self.ports):
             self.assumed.append(f"Port {', '.join(unused)}: unused, and so switched off.")
-        order = [name for name in self.kind.ports if name in self.ports]
-        ports = {name: self.ports[name] for name in order}
+        ports = {name: self.ports[name] for name in self.kind.ports if name in self.ports}
         return Device(type=self.kind.key, role=self.role, ports=ports, **self.values)
+
+    # --- What there is
 
     @property
     def segments(self) -> dict[str, Segment]:
         return {key: segment for key, segment in self.plan.segments.items() if segment.role is not SegmentRole.TRANSIT}
+
+    def other(self, key: str) -> Device:
+        """Another box as it will be."""
+        return self.others.get(key) or self.plan.devices[key]
+
+    def put(self, key: str, **fields: Any) -> None:
+        """Change fields of another box."""
+        self.others[key] = self.other(key).model_copy(update=fields)
+
+    def put_port(self, key: str, port: str, use: PortUse) -> None:
+        self.put(key, ports={**self.other(key).ports, port: use})
+
+    def boxes(self, *roles: DeviceRole) -> list[str]:
+        """The other boxes of some roles, in the order of the roles."""
+        return [key for role in roles for key, device in self.plan.devices.items() if device.role is role]
+
+    def is_there(self, role: DeviceRole) -> bool:
+        """Whether a box of a role is at the site, as a box or as a fixed host that will be one."""
+        return bool(self.boxes(role)) or any(is_kind(host.kind, role) for host in self.plan.hosts.values())
 
     def _own_host(self) -> str | None:
         """The fixed host that a switch or access point is: one of its kind that no box is yet, best in the home."""
@@ -122,7 +158,7 @@ class _Fitter:
         fitting = [
             key
             for key, host in self.plan.hosts.items()
-            if _is_kind(host.kind, self.role) and key not in linked and host.address is not None
+            if is_kind(host.kind, self.role) and key not in linked and host.address is not None
         ]
         usual = self._usual_home
         return next((key for key in fitting if self.plan.hosts[key].segment == usual), next(iter(fitting), None))
@@ -141,16 +177,26 @@ class _Fitter:
                     return key
         return next(iter(self.segments), None)
 
+    def _free(self) -> list[str]:
+        """The ports that nothing is planned for yet, those made for the internet last."""
+        outward = self.kind.network_ports(FactoryRole.INTERNET)
+        free = [name for name in self.kind.network_ports() if name not in self.ports]
+        return sorted(free, key=outward.__contains__)
+
+    # --- Edge and inner router
+
     def _fit_edge(self) -> None:
         self._fit_circuits()
-        inside = [name for name in self.kind.network_ports() if name not in self.ports]
-        self._fit_segments(inside)
-        self._fit_transit([name for name in inside if name not in self.ports])
+        behind = self._behind_routers()
+        for router in self.boxes(DeviceRole.ROUTER):
+            self._link_to_router(router)
+        self._fit_segments([key for key in self.segments if key not in behind])
+        self._fit_transit()
         circuits = self.ordered_circuits
         self.values["routes"] = {
             new_id(f"route {key}", ()): Route(to=Network(4, 0, 0), circuit=key, metric=10 * (place + 1))
             for place, key in enumerate(circuits)
-        }
+        } | self.values.get("routes", {})
         inner = [key for key, s in self.segments.items() if s.role not in _UNTRANSLATED and _translated(s)]
         self.values["translations"] = {
             new_id(f"nat {segment} {circuit}", ()): Translation(segment=segment, circuit=circuit)
@@ -167,12 +213,23 @@ class _Fitter:
         self.assumed.append(
             "Every segment to the internet; management to everything; guests to nothing else; isolated to nothing."
         )
+        self._fit_names(circuits)
+
+    def _fit_names(self, circuits: list[str]) -> None:
+        """Whom a box that routes asks for names, and on whose behalf."""
         resolvers = list(dict.fromkeys(r for key in circuits for r in self.plan.circuits[key].resolvers))[:4]
         self.values["resolvers"] = resolvers
         if any("gateway" in segment.resolvers for segment in self.plan.segments.values()):
             self.values["forwarders"] = resolvers
-        domains = [segment.domain for segment in self.plan.segments.values() if segment.domain]
-        self.values["domain"] = domains[0] if domains else None
+        self.values["domain"] = self._domain()
+
+    def _domain(self) -> str | None:
+        return next((segment.domain for segment in self.plan.segments.values() if segment.domain), None)
+
+    def _behind_routers(self) -> set[str]:
+        """The segments whose gateway is an inner router, or would be if no edge carried them."""
+        routers = [self.plan.devices[key] for key in self.boxes(DeviceRole.ROUTER)]
+        return {key for key in self.segments for router in routers if is_gateway(self.plan, router, key)}
 
     @property
     def ordered_circuits(self) -> list[str]:
@@ -196,22 +253,25 @@ class _Fitter:
             if self.plan.circuits[key].handoff is None:
                 self.assumed.append(f"{label} goes into port {name}; how it is handed off is not answered yet.")
 
-    def _fit_segments(self, free: list[str]) -> None:
-        segments, home = list(self.segments), self.home
-        switched = any(device.role is DeviceRole.SWITCH for device in self.plan.devices.values()) or any(
-            _is_kind(host.kind, DeviceRole.SWITCH) for host in self.plan.hosts.values()
-        )
+    def _fit_segments(self, segments: list[str]) -> None:
+        """Ports for the segments of a box that routes: one each and more for hosts, or a trunk to the switch."""
+        free, home = self._free(), self.home
+        linked = any(use.mode is PortMode.ROUTED for use in self.ports.values())
+        if self.role is DeviceRole.ROUTER and not linked:  # an edge that comes later finds a port for the link
+            free = free[:-1]
+        inward = [name for name in free if name not in self.kind.network_ports(FactoryRole.INTERNET)]
         if not segments or not free:
             if segments:
                 self.assumed.append(f"The {self.kind.title} has no port left for the segments.")
             return
-        if len(segments) <= len(free) and not switched:
-            for key, name in zip(segments, free, strict=False):
-                self.ports[name] = PortUse(mode=PortMode.ACCESS, segment=key)
+        if home not in segments:
+            home = segments[0]
+        if len(segments) <= len(free) and not self.is_there(DeviceRole.SWITCH):
+            self._fit_sockets(segments, inward if len(segments) <= len(inward) else free)
             return
-        if len(free) > 1 and home is not None:
+        if len(free) > 1:
             bench = next((n for n in free if self.kind.ports[n].laptop), free[0])
-            trunk = next(name for name in free if name != bench)
+            trunk = next(name for name in [*inward, *free] if name != bench)
             self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
             where = self.plan.segments[home].label
             self.assumed.append(f"Port {bench} carries {where} alone: for the bench laptop, and for service on site.")
@@ -219,32 +279,199 @@ class _Fitter:
             trunk = free[0]
         tagged = [key for key in segments if key != home and self.plan.segments[key].vlan is not None]
         plain = [self.plan.segments[key].label for key in segments if key != home and key not in tagged]
-        far = self._switch_port(trunk, home, tagged)
-        self.ports[trunk] = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged, **far)
+        use = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged)
+        far = self._switch_uplink(trunk, use)
+        self.ports[trunk] = use.model_copy(update=far)
         to = named(self.plan.devices[far["peer"]]) if far else "the switch"
         self.assumed.append(f"Port {trunk} carries all segments to {to}, each under its VLAN tag.")
         if plain:
             self.assumed.append(f"{', '.join(plain)}: on no port yet, since without a VLAN it cannot share one.")
 
-    def _fit_transit(self, free: list[str]) -> None:
-        """Links to other routers, each on a routed port of its own."""
+    def _fit_sockets(self, segments: list[str], free: list[str]) -> None:
+        """Where there is no switch: a port for each segment, further ones for fixed hosts if all of it find one."""
+        first = dict(zip(segments, free, strict=False))
+        rest = [name for name in free if name not in first.values() and name in copper(self.kind)]
+        wanted = wants(self.plan, segments)
+        for key, name in first.items():
+            hosts, clients = wanted.get(key, Sockets((), 0))
+            alone = hosts[:1] if not clients else ()
+            further = {key: Sockets(hosts[len(alone) :], 0)}
+            fits = len(further[key].hosts) <= len(rest)
+            more = shared_out(self.plan, rest, self.kind, further) if fits and further[key].hosts else {}
+            rest = [one for one in rest if one not in more]
+            ports = {name: next(iter(alone), None), **{port: host for port, (_, host) in more.items()}}
+            mode = PortMode.BRIDGE if len(ports) > 1 else PortMode.ACCESS
+            for port, host in ports.items():
+                bridge = self.plan.segments[key].label if mode is PortMode.BRIDGE else None
+                self.ports[port] = PortUse(mode=mode, segment=key, host=host, bridge=bridge)
+        told = hosts_told(self.plan, {name: (use.segment or "", use.host) for name, use in self.ports.items()})
+        self.assumed += [told] if told else []
+
+    def _fit_transit(self) -> None:
+        """Links to routers that are not boxes of the site, each on a routed port of its own."""
+        carried = {key for device in (*self.plan.devices.values(), *self.others.values()) for key in device.carried()}
         for key, segment in self.plan.segments.items():
-            if segment.role is SegmentRole.TRANSIT and free:
-                name = free.pop(0)
-                self.ports[name] = PortUse(mode=PortMode.ROUTED, segment=key)
-                self.assumed.append(f"Port {name} carries {segment.label}, routed, for the router at its other end.")
-            elif segment.role is SegmentRole.TRANSIT:
+            if segment.role is not SegmentRole.TRANSIT or key in carried:
+                continue
+            free = self._free()
+            if free:
+                self.ports[free[0]] = PortUse(mode=PortMode.ROUTED, segment=key)
+                self.assumed.append(f"Port {free[0]} carries {segment.label}, routed, for the router at its other end.")
+            else:
                 self.assumed.append(f"{segment.label}: on no port yet, since the {self.kind.title} has none left.")
 
-    def _switch_port(self, own: str, home: str | None, tagged: list[str]) -> dict[str, Any]:
+    def _switch_uplink(self, own: str, use: PortUse) -> dict[str, Any]:
         """The uplink of a switch that is there already, which gets the other end of the cable."""
-        for key, device in self.plan.devices.items():
-            if device.role is DeviceRole.SWITCH:
-                for name, use in device.ports.items():
-                    if use.mode is PortMode.TRUNK and use.peer is None:
-                        self.far_ends.append((key, name, use.model_copy(update={"peer_port": own})))
-                        return {"peer": key, "peer_port": name}
+        for key in self.boxes(DeviceRole.SWITCH):
+            for name, far in self.other(key).ports.items():
+                if far.mode is PortMode.TRUNK and not far.led:
+                    both = {"segment": use.segment, "tagged": use.tagged, "peer": self.key, "peer_port": own}
+                    self.put_port(key, name, far.model_copy(update=both))
+                    return {"peer": key, "peer_port": name}
         return {}
+
+    # --- An inner router and its edge
+
+    def _fit_router(self) -> None:
+        """An inner router: a transit link to the edge, all inside segments, and the ways there and back."""
+        edges = self.boxes(DeviceRole.EDGE)
+        segments = list(self.segments)
+        edge = edges[0] if edges else None
+        link = self._transit() if edge else None
+        if edge is not None and link is not None:
+            key, segment, (at_edge, here) = link
+            segments = [k for k, s in self.segments.items() if s.vrf.casefold() == segment.vrf.casefold()]
+            own = next(iter([*self.kind.network_ports(FactoryRole.INTERNET), *self._free()]), None)
+            if own is None:
+                self.assumed.append(f"The {self.kind.title} has no port for the link to {named(self.other(edge))}.")
+                return
+            far = self._hand_over(edge, segments, self._takes_over(edge, segments))
+            self._join(edge, far, own, key, at_edge, here)
+            self._ways(edge, segments, at_edge, here, segment.label)
+        self._fit_segments(segments)
+        self._fit_names(self.ordered_circuits)
+
+    def _transit(self) -> tuple[str, Segment, tuple[Address, Address]] | None:
+        """A transit link with its two addresses, the edge's first: one that no two boxes are on, or a new one."""
+        for key, segment in self.plan.segments.items():
+            ends = [device for device in self.plan.devices.values() if key in device.carried()]
+            if segment.role is SegmentRole.TRANSIT and segment.subnet is not None and len(ends) < 2:
+                known = next((own_address(self.plan, device, key) for device in ends), None)
+                pair = _pair(segment.subnet, known)
+                if pair is not None:
+                    return key, segment, pair
+        try:
+            subnet = room_for(self.portfolio, self.plan, 30)
+        except RoomError as error:
+            self.assumed.append(f"No transit link to the edge: {error}.")
+            return None
+        segment = fresh(self.plan, self.organisation, SegmentRole.TRANSIT, "", subnet)
+        key = new_id(segment.label, self.plan.segments)
+        self.made[key] = segment
+        pair = _pair(subnet, None)
+        assert pair is not None  # noqa: S101  (a /30 has two usable addresses)
+        self.assumed.append(f"{segment.label} {subnet} is new: the link between the two.")
+        return key, segment, pair
+
+    def _takes_over(self, edge: str, segments: list[str]) -> list[str]:
+        """The ports of the edge that carry nothing but segments which move behind the router."""
+        return [
+            name
+            for name, use in self.other(edge).ports.items()
+            if use.segments and use.mode is not PortMode.CIRCUIT and set(use.segments) <= set(segments)
+        ]
+
+    def _hand_over(self, edge: str, segments: list[str], ports: list[str]) -> str | None:
+        """Take segments off the edge; the cables that carried them are left without an end. A free port of it."""
+        for name in ports:
+            use = self.other(edge).ports[name]
+            if use.peer in self.plan.devices and use.peer_port:
+                far = self.other(use.peer).ports.get(use.peer_port)
+                if far is not None:
+                    self.put_port(use.peer, use.peer_port, far.model_copy(update={"peer": None, "peer_port": None}))
+                if self.plan.devices[use.peer].role is DeviceRole.ACCESS_POINT:
+                    self.assumed.append(
+                        f"The cable of {named(self.plan.devices[use.peer])} has no end now: lead it on."
+                    )
+            self.put_port(edge, name, PortUse())
+        if ports:
+            labels = listed([self.plan.segments[key].label for key in segments])
+            self.assumed.append(f"{labels}: moved from {named(self.other(edge))} to {self.name}, their gateway now.")
+        device, kind = self.other(edge), self.hardware.get(self.plan.devices[edge].type)
+        known = kind.network_ports() if kind else list(device.ports)
+        outward = kind.network_ports(FactoryRole.INTERNET) if kind else []
+        free = [name for name in known if device.ports.get(name, PortUse()).mode is PortMode.UNUSED]
+        for_laptop = [name for name in free if kind is None or kind.ports[name].laptop]
+        inward = [name for name in [*for_laptop, *free] if name not in outward]
+        return next(iter([*inward, *free]), None)
+
+    def _join(self, edge: str, far: str | None, own: str, key: str, at_edge: Address, here: Address) -> None:
+        """The cable between edge and router, with an address at each end."""
+        device = self.other(edge)
+        carrying = next((name for name, use in device.ports.items() if use.segment == key), None)
+        far = carrying or far
+        use = PortUse(mode=PortMode.ROUTED, segment=key)
+        self.values["addresses"] = {key: here}
+        if far is None:
+            self.ports[own] = use
+            self.assumed.append(f"{named(device)} has no free port for the link: give it one on the wiring board.")
+        else:
+            self.ports[own] = use.model_copy(update={"peer": edge, "peer_port": far})
+            self.put_port(edge, far, use.model_copy(update={"peer": self.key, "peer_port": own}))
+            self.assumed.append(
+                f"Its port {own} goes into {far_end(self.plan, edge, far)}: {here} here, {at_edge} there."
+            )
+        access = dict(self.other(edge).access)
+        service = next((one.service for one in access.values()), Service.HTTPS)
+        access.setdefault(new_id(f"access {service} {key}", ()), Access(service=service, segment=key))
+        moved = {k: v for k, v in device.addresses.items() if k not in self.segments}
+        self.put(edge, addresses={**moved, key: at_edge}, access=access)
+
+    def _ways(self, edge: str, segments: list[str], at_edge: Address, here: Address, link: str) -> None:
+        """The router's default route, and the edge's routes back to what lies behind it."""
+        self.values["routes"] = {new_id(f"route {link}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
+        back = {
+            new_id(f"back {key}", ()): Route(to=subnet, via=here)
+            for key in segments
+            if (subnet := self.plan.segments[key].subnet) is not None and subnet.family == here.family
+        }
+        self.put(edge, routes={**self.other(edge).routes, **back})
+        name = named(self.other(edge))
+        self.assumed.append(f"Its default route leads to {at_edge}; {name} has {len(back)} routes back by {here}.")
+
+    def _link_to_router(self, router: str) -> None:
+        """An edge that comes to a router which is there already: the link, and the routes of both."""
+        device = self.other(router)
+        behind = [key for key in self.segments if is_gateway(self.plan, self.plan.devices[router], key)]
+        own, kind = next(iter(self._free()), None), self.hardware.get(device.type)
+        outward = kind.network_ports(FactoryRole.INTERNET) if kind else []
+        transits = [key for key, s in self.plan.segments.items() if s.role is SegmentRole.TRANSIT]
+        free = [n for n, use in device.ports.items() if use.mode is PortMode.UNUSED or use.segment in transits]
+        free.sort(key=lambda name: (device.ports[name].mode is PortMode.UNUSED, name not in outward))
+        link = self._transit() if behind and own is not None and free else None
+        if behind and (own is None or not free):
+            self.assumed.append(f"No port is free for a link to {named(device)}: give it one on the wiring board.")
+        if link is None or own is None:
+            return
+        key, segment, (at_edge, here) = link
+        far = next((name for name in free if device.ports[name].segment in (key, None)), free[0])
+        use = PortUse(mode=PortMode.ROUTED, segment=key)
+        self.ports[own] = use.model_copy(update={"peer": router, "peer_port": far})
+        self.put_port(router, far, use.model_copy(update={"peer": self.key, "peer_port": own}))
+        default = {new_id(f"route {segment.label}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
+        self.put(router, addresses={**device.addresses, key: here}, routes={**default, **device.routes})
+        self.values["addresses"] = {key: at_edge}
+        self.values["routes"] = {
+            new_id(f"back {one}", ()): Route(to=subnet, via=here)
+            for one in behind
+            if (subnet := self.plan.segments[one].subnet) is not None and subnet.family == here.family
+        }
+        self.assumed.append(
+            f"Port {own} goes into {far_end(self.plan, router, far)}, with routes back to what lies behind it."
+        )
+        self.values["access"] = {new_id(f"access bench {key}", ()): self._access(key)}
+
+    # --- Switch and access point
 
     def _fit_inside(self) -> None:
         """A switch or access point: an uplink that carries everything, and an address to manage it by."""
@@ -255,65 +482,169 @@ class _Fitter:
         if self.role is DeviceRole.ACCESS_POINT:
             on_air = {wireless.segment for wireless in self.plan.wireless.values()}
             tagged = [key for key in tagged if key in on_air or not on_air]
-        self.tagged = tagged
-        uplink = free[0]
-        far = self._uplink_to(uplink)
-        self.ports[uplink] = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged, **far)
+        plain = [name for name in copper(self.kind) if not self.kind.ports[name].powers] or copper(self.kind)
+        uplink = next(iter(plain), free[0])
+        use = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged)
+        far = self._uplink_to(uplink, use)
+        self.ports[uplink] = use.model_copy(update=far)
         if far:
-            peer = self.plan.devices[far["peer"]]
-            self.assumed.append(f"Its port {uplink} goes into port {far['peer_port']} of {named(peer)}.")
+            self.assumed.append(f"Its port {uplink} goes into {far_end(self.plan, far['peer'], far['peer_port'])}.")
         if self.role is DeviceRole.SWITCH and len(free) > 2:
-            bench = next((name for name in reversed(free) if self.kind.ports[name].laptop), free[-1])
-            self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
-            work = next((k for k, s in self.segments.items() if s.role is SegmentRole.OFFICE), home)
-            copper = [n for n in free if self.kind.ports[n].medium is Medium.COPPER and n not in self.ports]
-            apart = dict(zip(reversed(copper[2:]), self._wired(work, home), strict=False))
-            for name in copper:
-                self.ports[name] = PortUse(mode=PortMode.ACCESS, segment=apart.get(name, work))
-            labels = {key: self.plan.segments[key].label for key in (home, work, *apart.values())}
-            told = [f"port {name} {labels[key]}" for name, key in apart.items()]
-            self.assumed.append(
-                f"Port {bench} carries {labels[home]} alone, for the bench; "
-                f"{''.join(f'{one}, ' for one in told)}all others {labels[work]}."
-            )
+            self._fit_switch(home)
+        if self.role is DeviceRole.ACCESS_POINT:
+            self._told_power(far)
         self._fit_address(home)
 
-    def _wired(self, *carried: str) -> list[str]:
-        """Further segments in which hosts or clients are planned that are not on the air: each wants a port."""
-        on_air = {wireless.segment for wireless in self.plan.wireless.values()}
-        hosts = {host.segment for host in self.plan.hosts.values()}
-        roles = (SegmentRole.GUEST, SegmentRole.WIRELESS, SegmentRole.TRANSIT)
-        return [
-            key
-            for key, segment in self.segments.items()
-            if key not in (*carried, *on_air)
-            and segment.role not in roles
-            and segment.vlan is not None
-            and (key in hosts or segment.scope.span is not None)
-        ]
+    def _fit_switch(self, home: str) -> None:
+        """The ports of a switch: the bench, trunks to boxes that hang on it, and sockets in proportion."""
+        free = self._free()
+        for_laptop = [name for name in reversed(free) if self.kind.ports[name].laptop] or free[::-1]
+        bench = min(for_laptop, key=lambda name: self.kind.ports[name].powers)
+        self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
+        self.assumed.append(f"Port {bench} carries {self.plan.segments[home].label} alone, for the bench.")
+        points = self._trunks_to_points(home)
+        left = [name for name in copper(self.kind) if name not in self.ports]
+        wired = [key for key, s in self.segments.items() if key == home or s.vlan is not None]
+        now = self.plan.model_copy(update={"devices": {**self.plan.devices, **self.others}})
+        out = shared_out(now, left, self.kind, wants(now, wired, [*points, *([self.host] if self.host else [])]))
+        for name, (key, host) in out.items():
+            self.ports[name] = PortUse(mode=PortMode.ACCESS, segment=key, host=host)
+        told = ports_told(self.plan, out)
+        if told:
+            self.assumed.append(f"By fixed hosts and expected clients: {', '.join(told)}.")
+        cabled = hosts_told(self.plan, out)
+        self.assumed += [cabled] if cabled else []
 
-    def _uplink_to(self, own: str) -> dict[str, Any]:
+    def _trunks_to_points(self, home: str) -> list[str]:
+        """Trunks to access points: boxes whose uplink leads nowhere, and hosts that will be boxes. The hosts."""
+        hosts = []
+        for key in self.boxes(DeviceRole.ACCESS_POINT):
+            for name, use in self.other(key).ports.items():
+                own = self._powering()
+                if own is not None and use.mode is PortMode.TRUNK and self._takes_point(use):
+                    self.ports[own] = PortUse(
+                        mode=PortMode.TRUNK, segment=use.segment, tagged=use.tagged, peer=key, peer_port=name
+                    )
+                    self.put_port(key, name, use.model_copy(update={"peer": self.key, "peer_port": own}))
+                    self.assumed.append(f"Port {own} goes to {named(self.plan.devices[key])}.")
+        on_air = {wireless.segment for wireless in self.plan.wireless.values()}
+        linked = {device.host for device in self.plan.devices.values()}
+        tagged = [
+            key
+            for key, s in self.segments.items()
+            if key != home and s.vlan is not None and (key in on_air or not on_air)
+        ]
+        for key, host in self.plan.hosts.items():
+            own = self._powering()
+            if is_kind(host.kind, DeviceRole.ACCESS_POINT) and key not in linked and own is not None:
+                self.ports[own] = PortUse(mode=PortMode.TRUNK, segment=host.segment, tagged=tagged, host=key)
+                self.assumed.append(f"Port {own} is a trunk for {host.name}.")
+                hosts.append(key)
+        return hosts
+
+    def _takes_point(self, use: PortUse) -> bool:
+        """Whether an access point comes to this switch: its cable leads nowhere, or to a router that gives no power."""
+        if not use.led:
+            return True
+        far, kind = self.plan.devices.get(use.peer or ""), None
+        if far is None or not far.routes_packets or use.peer is None or use.peer_port is None:
+            return False
+        kind = self.hardware.get(far.type)
+        powered = kind is not None and use.peer_port in kind.ports and kind.ports[use.peer_port].powers
+        if not powered:
+            self.put_port(use.peer, use.peer_port, PortUse())
+        return not powered
+
+    def _powering(self) -> str | None:
+        """A free port, best one that powers what hangs on it."""
+        left = [name for name in copper(self.kind) if name not in self.ports]
+        return next(iter(sorted(left, key=lambda name: not self.kind.ports[name].powers)), None)
+
+    def _told_power(self, far: dict[str, Any]) -> None:
+        by, needs = self.kind.powered_by, Power.SUPPLY not in self.kind.powered_by
+        peer = self.hardware.get(self.plan.devices[far["peer"]].type) if far else None
+        powered = peer is not None and far["peer_port"] in peer.ports and peer.ports[far["peer_port"]].powers
+        if powered and Power.PORT in by:
+            self.assumed.append(f"Port {far['peer_port']} powers it.")
+        elif needs and Power.INJECTOR in by:
+            self.assumed.append("No port powers it: it needs an injector.")
+        elif needs:
+            self.assumed.append("No port powers it yet: hang it on one that gives power.")
+
+    def _uplink_to(self, own: str, use: PortUse) -> dict[str, Any]:
         """The far end of the uplink: for an access point a port of a switch, else a trunk that leads nowhere yet."""
         if self.role is DeviceRole.ACCESS_POINT:
-            found = self._switch_access(own)
+            found = self._switch_port(own, use)
             if found:
                 return found
-        for key, device in self.plan.devices.items():
-            for name, use in device.ports.items():
-                if device.role is DeviceRole.EDGE and use.mode is PortMode.TRUNK and use.peer is None:
-                    self.far_ends.append((key, name, use.model_copy(update={"peer_port": own})))
+        for key in self.boxes(DeviceRole.ROUTER, DeviceRole.EDGE):
+            for name, far in self.other(key).ports.items():
+                if far.mode is PortMode.TRUNK and not far.led:
+                    self.put_port(key, name, far.model_copy(update={"peer": self.key, "peer_port": own}))
                     return {"peer": key, "peer_port": name}
-        return {}
+        if self.role is DeviceRole.SWITCH:
+            return self._switch_port(own, use) or self._router_port(own, use)
+        return self._router_port(own, use)
 
-    def _switch_access(self, own: str) -> dict[str, Any]:
-        """A plain port of a switch that leads nowhere yet, made into a trunk for what is on the air."""
-        home = self.home
-        for key, device in self.plan.devices.items():
-            plain = [n for n, u in device.ports.items() if u.mode is PortMode.ACCESS and u.peer is None]
-            if device.role is DeviceRole.SWITCH and len(plain) > 1:
-                use = PortUse(mode=PortMode.TRUNK, segment=home, tagged=self.tagged, peer_port=own)
-                self.far_ends.append((key, plain[0], use))
-                return {"peer": key, "peer_port": plain[0]}
+    def _switch_port(self, own: str, use: PortUse) -> dict[str, Any]:
+        """A port of a switch that leads nowhere yet, made into a trunk: one kept for this very box, one with power
+        for a box that can take it, an unused one, or one that clients would have had."""
+        best: tuple[tuple[bool, ...], str, str] | None = None
+        takes_power = Power.PORT in self.kind.powered_by
+        for key in self.boxes(DeviceRole.SWITCH):
+            kind = self.hardware.get(self.plan.devices[key].type)
+            sockets = [name for name, far in self.other(key).ports.items() if is_socket(far)]
+            for name, far in self.other(key).ports.items():
+                fits = kind is None or name in copper(kind)
+                kept = self.host is not None and far.host == self.host
+                free = far.mode is PortMode.UNUSED or (is_socket(far) and len(sockets) > 1)
+                if fits and (kept or free):
+                    powers = kind is not None and name in kind.ports and kind.ports[name].powers
+                    order = (
+                        not kept,
+                        powers is not takes_power,
+                        far.segment == use.segment,
+                        far.mode is not PortMode.UNUSED,
+                    )
+                    best = min(best, (order, key, name)) if best else (order, key, name)
+        if best is None:
+            return {}
+        _, key, name = best
+        self.put_port(key, name, use.model_copy(update={"peer": self.key, "peer_port": own}))
+        return {"peer": key, "peer_port": name}
+
+    def _router_port(self, own: str, use: PortUse) -> dict[str, Any]:
+        """A port of the box that routes, made into a trunk. A switch takes over the single ports of what it carries."""
+        for key in self.boxes(DeviceRole.ROUTER, DeviceRole.EDGE):
+            device, kind = self.other(key), self.hardware.get(self.plan.devices[key].type)
+            outward = kind.network_ports(FactoryRole.INTERNET) if kind else []
+            managed = {access.segment for access in device.access.values()}
+            wanted = set(use.segments) & set(device.carried())
+            unused = [n for n, far in device.ports.items() if far.mode is PortMode.UNUSED and n not in outward]
+            single = [
+                name
+                for name, far in device.ports.items()
+                if far.mode in (PortMode.ACCESS, PortMode.BRIDGE) and far.peer is None and far.segment in wanted
+            ]
+            own_bench = next((name for name in single if device.ports[name].segment in managed), None)
+            spare = [name for name in single if name != own_bench]
+            if not wanted or not (unused or spare):
+                continue
+            name = (unused or spare)[0]
+            trunk = use.model_copy(
+                update={
+                    "segment": use.segment if use.segment in wanted else None,
+                    "tagged": [one for one in use.tagged if one in wanted],
+                }
+            )
+            self.put_port(key, name, trunk.model_copy(update={"peer": self.key, "peer_port": own}))
+            freed = [one for one in spare if one != name] if self.role is DeviceRole.SWITCH else []
+            for one in freed:
+                self.put_port(key, one, PortUse())
+            verb = "are" if len(freed) > 1 else "is"
+            told = f"; port {' '.join(freed)} {verb} free now" if freed else ""
+            self.assumed.append(f"Port {name} of {named(device)} carries all segments to it{told}.")
+            return {"peer": key, "peer_port": name, "segment": trunk.segment, "tagged": trunk.tagged}
         return {}
 
     def _fit_address(self, home: str) -> None:
@@ -333,21 +664,35 @@ class _Fitter:
             self.values["resolvers"] = [r for r in segment.resolvers if isinstance(r, Address)][:4] or [segment.gateway]
         self.values["domain"] = segment.domain
 
+    # --- Management
+
+    def _access(self, segment: str) -> Access:
+        return Access(service=Service.HTTPS if self.kind.factory.web else Service.SSH, segment=segment)
+
     def _fit_access(self) -> None:
         home = self.home
         if home is None:
             return
-        service = Service.HTTPS if self.kind.factory.web else Service.SSH
-        self.values["access"] = {new_id(f"access {service}", ()): Access(service=service, segment=home)}
+        access = self._access(home)
+        further = self.values.get("access", {})
+        self.values["access"] = {new_id(f"access {access.service}", ()): access, **further}
         label = self.plan.segments[home].label
-        self.assumed.append(f"Managed by {service.upper()} from {label}, and from nowhere else.")
-        if service is Service.SSH and not self.values.get("domain"):
-            domains = [segment.domain for segment in self.plan.segments.values() if segment.domain]
-            self.values["domain"] = domains[0] if domains else None
+        self.assumed.append(
+            f"Managed by {access.service.upper()} from {label}{'' if further else ', and from nowhere else'}."
+        )
+        if access.service is Service.SSH and not self.values.get("domain"):
+            self.values["domain"] = self._domain()
 
 
-def _is_kind(kind: str | None, role: DeviceRole) -> bool:
-    return kind is not None and kind.casefold() in HOST_KINDS.get(role, ())
+def _pair(subnet: Network, known: Address | None) -> tuple[Address, Address] | None:
+    """The two addresses of a link, the edge's first; `known` is the one that is taken there already."""
+    first = subnet.usable.first
+    if subnet.usable.size < 2:
+        return None
+    second = first.plus(1)
+    if known is None:
+        return first, second
+    return (known, second if known == first else first) if subnet.usable.holds(known) else None
 
 
 def _translated(segment: Segment) -> bool:

@@ -285,7 +285,7 @@ def internet_side(plan: SitePlan, key: str, device: Device | None = None) -> Int
 def _inside(plan: SitePlan, box: str, key: str) -> Inside:
     device, segment = plan.devices[box], plan.segments[key]
     address = own_address(plan, device, key)
-    announces = segment.subnet6 is not None and is_gateway(plan, device)
+    announces = segment.subnet6 is not None and is_gateway(plan, device, key)
     serves = any(server == box for server, _ in servers(plan, key))
     return Inside(
         key=key,

@@ -43,6 +43,6 @@ def add_device(
     key, now = f"{customer}/{site}", records.now
     held, kind = now.sites.of(key), records.hardware.get(new.type)
     usual = usual_time_servers(now.sites.all().values())
-    proposal = equip(held.plan, new.role, kind, usual, now.settings.current, held.saved.number)
+    proposal = equip(held.plan, new.role, kind, usual, now.sites.portfolio, held.saved.number)
     records.plans.revise(key, proposal.operations, base_revision(if_match), person.author)
     return Equipped(desk=desk_shown(records, records.now, key), device=proposal.key, assumed=proposal.assumed)

@@ -103,6 +103,7 @@ CHAPTERS = {
     "dhcp": "DHCP",
     "names": "Names, resolvers, dates",
     "devices": "Boxes",
+    "cabling": "Cables and power",
     "credentials": "Secrets",
 }
 

@@ -13,6 +13,7 @@ from octaplan.core.plan.credentials import SlotFact, slots_of
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.remedies import remedies
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
 
@@ -23,8 +24,17 @@ KIND = hardware(
     ssh_needs_full_name=True,
 )
 SHORT = KIND.model_copy(update={"key": "test-short", "ssh_needs_full_name": False})
-SWITCH = hardware("test-eight", kind="switch", model="Eight", ports={str(n): {} for n in range(1, 9)}, slots={})
-TYPES = {KIND.key: KIND, SHORT.key: SHORT, SWITCH.key: SWITCH, "bare": hardware("bare", ports={}, slots={})}
+SWITCH = hardware(
+    "test-eight", kind="switch", model="Eight", ports={str(n): {"powers": n == 8} for n in range(1, 9)}, slots={}
+)
+POINT = hardware("test-air", kind="access point", powered_by=["port"], slots={})
+TYPES = {
+    KIND.key: KIND,
+    SHORT.key: SHORT,
+    SWITCH.key: SWITCH,
+    POINT.key: POINT,
+    "bare": hardware("bare", ports={}, slots={}),
+}
 
 
 def base() -> dict[str, Any]:
@@ -91,6 +101,13 @@ DEFAULT = {"aaaa": {"to": "0.0.0.0/0", "circuit": "circ0", "metric": 10}}
 SECOND_LINE = {"circ1": circuit("Backup", "198.51.100.18", gateway="198.51.100.17", priority=2)}
 NOTHING = both()
 UPLINK = {"1": {"mode": "trunk", "segment": "seg2"}}
+
+
+def printer(document: dict[str, Any]) -> None:
+    document["hosts"]["host0"] = {"segment": "seg0", "name": "printer", "address": "10.40.8.5"}
+
+
+SWITCHED = second(ports={"8": {"mode": "access", "segment": "seg0"}})
 
 CASES = [
     Case("device-type-missing", ["dock-edge"], edge(type="gone")),
@@ -174,6 +191,21 @@ CASES = [
     Case("access-plain-http", [], NOTHING),
     Case("access-open", ["dock-edge"], edge(access={"aaaa": {"service": "https", "networks": ["0.0.0.0/0"]}})),
     Case("access-open", [], edge(access={"aaaa": {"service": "https", "networks": ["198.51.100.0/28"]}})),
+    Case("port-taken", ["dock-edge", "dock-edge"], both(printer, port("1", host="host0"), port("4", mode="access", segment="seg0", host="host0"))),
+    Case("wiring-dangling", ["dock-edge"], port("1", host="gone")),
+    Case("host-port", ["printer"], both(printer, port("2", host="host0"))),
+    Case("host-port", ["printer"], both(printer, port("2", mode="trunk", segment=None, tagged=["seg0"], host="host0"))),
+    Case("host-port", [], both(printer, port("1", host="host0"))),
+    Case("host-uncabled", ["Office"], both(printer, SWITCHED)),
+    Case("host-uncabled", [], printer),
+    Case("host-uncabled", [], both(printer, SWITCHED, port("1", host="host0"))),
+    Case("host-uncabled", [], both(printer, SWITCHED, part("hosts/host0", attached="wifi"))),
+    Case("host-off-air", ["printer"], both(printer, part("hosts/host0", attached="wifi", segment="seg1", address="10.40.9.5"))),
+    Case("host-off-air", [], both(printer, part("hosts/host0", attached="wifi"))),
+    Case("power-missing", ["printer"], both(printer, part("hosts/host0", attached="powered-cable"), port("1", host="host0"))),
+    Case("power-missing", [], both(printer, part("hosts/host0", attached="powered-cable"), SWITCHED, lambda d: d["devices"]["other"]["ports"]["8"].update(host="host0"))),
+    Case("power-missing", ["dock-access-point"], second("access-point", type="test-air")),
+    Case("power-missing", [], both(second("access-point", type="test-air", ports={"1": {"mode": "trunk", "segment": "seg2", "peer": "swit", "peer_port": "8"}}), lambda d: d["devices"].update(swit={"type": "test-eight", "role": "switch"}))),
     Case("access-name-needed", ["dock-edge"], edge(domain=None, access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
     Case("access-name-needed", [], edge(type="test-short", domain=None, access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
     Case("access-name-needed", [], edge(access={"aaaa": {"service": "ssh", "segment": "seg0"}})),
@@ -212,6 +244,19 @@ class EveryDeviceRule(unittest.TestCase):
                 self.assertEqual(sorted(f.subject for f in found), sorted(case.subjects))
                 for finding in found:
                     self.assertTrue(finding.message.endswith("."), finding.message)
+
+    def test_cables_and_power_are_mended_by_one_key_where_there_is_a_way(self) -> None:
+        for number, case in enumerate(CASES):
+            if not RULES[case.rule].check.__module__.endswith("rules.cabling") or not case.subjects:
+                continue
+            document = base()
+            case.change(document)
+            plan = SitePlan.model_validate(document)
+            portfolio = Portfolio([plan], hardware=TYPES)
+            found = portfolio.check_all()
+            for finding in (one for one in found if one.rule == case.rule and one.subject == "printer"):
+                with self.subTest(case.rule, number=number):
+                    self.assertTrue(remedies(portfolio, plan, found, finding) or case.rule == "power-missing")
 
     def test_a_wired_site_has_no_findings(self) -> None:
         self.assertEqual(findings(base()), [])

@@ -123,11 +123,33 @@ class AddressesOfBoxes(unittest.TestCase):
             "ports": {"1": {"mode": "access", "segment": "seg0"}},
         }
         plan = SitePlan.model_validate(document)
-        self.assertFalse(is_gateway(plan, plan.devices["core"]))
+        self.assertFalse(is_gateway(plan, plan.devices["core"], "seg0"))
         self.assertIsNone(own_address(plan, plan.devices["core"], "seg0"))
         del document["devices"][self.edge]
         alone = SitePlan.model_validate(document)
         self.assertEqual(str(own_address(alone, alone.devices["core"], "seg0")), "10.40.8.1")
+
+    def test_whoever_has_the_address_is_the_gateway_and_serves_what_the_edge_would(self) -> None:
+        document = self.plan.document()
+        ports = {"1": {"mode": "access", "segment": "seg0"}}
+        document["devices"]["core"] = {
+            "type": "test-five", "role": "inner-router", "ports": ports, "addresses": {"seg0": "10.40.8.1"}
+        }  # fmt: skip
+        plan = SitePlan.model_validate(document)
+        edge, core = plan.devices[self.edge], plan.devices["core"]
+        self.assertEqual([is_gateway(plan, one, "seg0") for one in (edge, core)], [False, True])
+        self.assertIsNone(own_address(plan, edge, "seg0"))
+        for use in document["devices"][self.edge]["ports"].values():
+            if use["segment"] == "seg0":
+                use.update(mode="unused", segment=None)
+        moved = SitePlan.model_validate(document)
+        self.assertEqual([key for key, _ in servers(moved, "seg0")], ["core"])
+
+    def test_a_box_whose_address_is_the_servers_serves_the_scope(self) -> None:
+        document = self.plan.document()
+        document["segments"]["seg1"]["scope"]["server"] = "10.40.9.5"
+        document["devices"]["swit"] = {"type": "test-five", "role": "switch", "addresses": {"seg1": "10.40.9.5"}}
+        self.assertEqual([key for key, _ in servers(SitePlan.model_validate(document), "seg1")], ["swit"])
 
     def test_next_hops_follow_the_circuit(self) -> None:
         default = Network(4, 0, 0)

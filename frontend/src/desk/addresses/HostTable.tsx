@@ -115,11 +115,13 @@ export function HostTable({ id, segment }: { id: string; segment: Segment }) {
           <table className={`wide above ${styles.hosts}`} data-six={six} onPaste={paste}>
             <thead>
               <tr>
-                {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Assigned', ''].map((head) => (
-                  <th key={head} scope="col">
-                    {head}
-                  </th>
-                ))}
+                {['Host', 'Kind', 'Address', ...(six ? ['IPv6'] : []), 'MAC', 'Assigned', 'Attached', ''].map(
+                  (head) => (
+                    <th key={head} scope="col">
+                      {head}
+                    </th>
+                  ),
+                )}
               </tr>
             </thead>
             <tbody>
@@ -184,6 +186,7 @@ const HostRow = memo(function HostRow(props: {
       {six && <td>{field('address6')}</td>}
       <td>{field('mac')}</td>
       <td>{field('method')}</td>
+      <td>{field('attached')}</td>
       <td>
         {onRemove && (
           <button

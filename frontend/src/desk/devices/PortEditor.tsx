@@ -1,12 +1,12 @@
 import Button from '@mui/material/Button';
 import Popover from '@mui/material/Popover';
 import { useState } from 'react';
-import type { HardwareType, PortUse } from '../../api/client';
+import type { HardwareType, Plan, PortUse } from '../../api/client';
 import { Choice, labelsOf, Line, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { portsOf } from './board';
 import styles from './devices.module.css';
-import { usePort, type Porting } from './usePort';
+import { HOST, usePort, type Porting } from './usePort';
 
 const MODES: [PortUse['mode'], string][] = [
   ['unused', 'unused, switched off'],
@@ -55,9 +55,18 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
         {inside && (
           <Choice
             label="The cable goes into"
-            value={use.peer && use.peer_port ? `${use.peer}|${use.peer_port}` : ''}
+            value={
+              use.host
+                ? `${HOST}|${use.host}`
+                : use.peer && use.peer_port
+                  ? `${use.peer}|${use.peer_port}`
+                  : ''
+            }
             choices={[
               ['', 'nothing planned'],
+              ...hostsFor(plan, use).map(
+                (host) => [`${HOST}|${host}`, plan.hosts[host]?.name ?? ''] as const,
+              ),
               ...Object.entries(plan.devices)
                 .filter(([key]) => key !== device)
                 .flatMap(([key, other]) =>
@@ -75,6 +84,14 @@ export function PortEditor({ device, port, anchor, types, onClose }: Props) {
       </fieldset>
     </Popover>
   );
+}
+
+/** The fixed hosts that may be plugged into a port: on a cable, in the segment that it carries untagged. */
+function hostsFor(plan: Plan, use: PortUse): string[] {
+  const fitting = Object.entries(plan.hosts).filter(
+    ([key, host]) => key === use.host || (host.segment === use.segment && host.attached !== 'wifi'),
+  );
+  return fitting.map(([key]) => key).slice(0, 400);
 }
 
 /** The circuit or the segments that a port carries. */

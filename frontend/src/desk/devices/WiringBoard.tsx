@@ -185,6 +185,7 @@ function Panel(props: {
             data-mode={use.mode}
             data-wrong={wrong.has(name)}
             data-off={!use.enabled}
+            data-host={use.host !== null}
             title={words}
             onPointerDown={onDrag({ kind: 'port', device: panel.key, port: name })}
             onClick={(event) => onEdit(panel.key, name, event.currentTarget)}
@@ -255,7 +256,12 @@ export function wordsOf(plan: Plan, device: string, port: string): string {
   const use = portUse(plan, device, port);
   const labels = [use.segment, ...use.tagged].map((key) => plan.segments[key ?? '']?.label).filter(Boolean);
   const peer = use.peer ? plan.devices[use.peer] : undefined;
-  const where = peer ? `, into port ${use.peer_port ?? '?'} of ${peer.name ?? peer.role}` : '';
+  const host = use.host ? (plan.hosts[use.host]?.name ?? 'a removed host') : '';
+  const where = host
+    ? `, ${host}`
+    : peer
+      ? `, into port ${use.peer_port ?? '?'} of ${peer.name ?? peer.role}`
+      : '';
   const off = use.enabled || use.mode === 'unused' ? '' : ', switched off';
   if (use.mode === 'unused') return 'unused, switched off';
   if (use.mode === 'circuit') return `${plan.circuits[use.circuit ?? '']?.label ?? 'no circuit'}${off}`;

@@ -2,7 +2,10 @@ import { useState } from 'react';
 import type { HardwareType, PortUse } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { useDeskState } from '../context';
-import { connect, cut, portUse, setPort, UNUSED } from './wires';
+import { connect, cut, plugHost, portUse, setPort, UNUSED } from './wires';
+
+/** What stands for a host where a device is named otherwise. */
+export const HOST = 'host';
 
 /** One port of a box: what it is for, and how that is changed. Values show at once, while they are being saved. */
 export function usePort(device: string, port: string, types: Record<string, HardwareType>) {
@@ -36,9 +39,14 @@ export function usePort(device: string, port: string, types: Record<string, Hard
   };
   const lead = (to: string) => {
     const [peer = '', far = ''] = to.split('|');
-    const operations = to
-      ? connect(plan, { kind: 'port', device, port }, peer, far)
-      : cut(plan, device, port);
+    const operations = !to
+      ? [
+          ...cut(plan, device, port),
+          setPort(device, port, { ...use, peer: null, peer_port: null, host: null }),
+        ]
+      : peer === HOST
+        ? plugHost(plan, far, device, port)
+        : connect(plan, { kind: 'port', device, port }, peer, far);
     if (operations.length > 0) revise.mutate({ operations, revision: desk.revision.number });
   };
   const inside = use.mode !== 'unused' && use.mode !== 'circuit';

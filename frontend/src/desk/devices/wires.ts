@@ -16,6 +16,7 @@ export const UNUSED: PortUse = {
   gateway: null,
   peer: null,
   peer_port: null,
+  host: null,
   cable: null,
 };
 
@@ -54,8 +55,8 @@ export function connect(plan: Plan, source: Source, device: string, port: string
   return [
     ...cut(plan, source.device, source.port),
     ...cut(plan, device, port),
-    setPort(source.device, source.port, { ...mine, ...shared, peer: device, peer_port: port }),
-    setPort(device, port, { ...use, ...shared, peer: source.device, peer_port: source.port }),
+    setPort(source.device, source.port, { ...mine, ...shared, peer: device, peer_port: port, host: null }),
+    setPort(device, port, { ...use, ...shared, peer: source.device, peer_port: source.port, host: null }),
   ];
 }
 
@@ -83,6 +84,21 @@ export function cut(plan: Plan, device: string, port: string): Operation[] {
     ends.push(setPort(use.peer, use.peer_port, { ...far, peer: null, peer_port: null }));
   }
   return ends;
+}
+
+/** Plug a fixed host into a port, out of whichever it was in. */
+export function plugHost(plan: Plan, host: string, device: string, port: string): Operation[] {
+  const before = Object.entries(plan.devices).flatMap(([key, box]) =>
+    Object.entries(box.ports)
+      .filter(([name, use]) => use.host === host && !(key === device && name === port))
+      .map(([name, use]) => setPort(key, name, { ...use, host: null })),
+  );
+  const use = portUse(plan, device, port);
+  return [
+    ...before,
+    ...cut(plan, device, port),
+    setPort(device, port, { ...use, peer: null, peer_port: null, host }),
+  ];
 }
 
 /** Take a device out, and every cable that leads to it. */

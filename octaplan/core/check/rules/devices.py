@@ -12,7 +12,6 @@ from octaplan.core.check.view import Subject, View
 from octaplan.core.plan.boxes import (
     circuits_of,
     interfaces,
-    is_gateway,
     named,
     next_hop,
     own_address,
@@ -76,7 +75,7 @@ def port_unknown(view: View) -> Iterator[Hit]:
 def wiring_dangling(view: View) -> Iterator[Hit]:
     """Port that leads to something removed
 
-    A port carries a segment or circuit, or a cable leads to a device, that the plan does not have any more.
+    A port carries a segment or circuit, or a cable leads to a device or host, that the plan does not have any more.
     """
     for box in view.boxes:
         plan = box.plan
@@ -88,6 +87,8 @@ def wiring_dangling(view: View) -> Iterator[Hit]:
                 what = "a segment that has been removed"
             elif use.peer is not None and use.peer not in plan.devices:
                 what = "a device that has been removed"
+            elif use.host is not None and use.host not in plan.hosts:
+                what = "a host that has been removed"
             elif use.mode in (PortMode.ACCESS, PortMode.ROUTED) and use.segment is None:
                 what = "no segment"
             else:
@@ -102,15 +103,18 @@ def wiring_dangling(view: View) -> Iterator[Hit]:
 def port_taken(view: View) -> Iterator[Hit]:
     """Port used twice
 
-    Two cables are planned into one port, or two boxes carry one circuit.
+    Two cables are planned into one port, or two boxes carry one circuit, or one host hangs on two ports.
     """
     for plan in view.equipped:
         cables: dict[tuple[str, str], list[tuple[str, str]]] = defaultdict(list)
         lines: dict[str, list[tuple[str, str]]] = defaultdict(list)
+        hosts: dict[str, list[tuple[str, str]]] = defaultdict(list)
         for key, device in plan.devices.items():
             for name, use in uses(device):
                 if use.peer in plan.devices and use.peer_port:
                     cables[(use.peer or "", use.peer_port)].append((key, name))
+                if use.host in plan.hosts:
+                    hosts[use.host or ""].append((key, name))
                 if use.mode is PortMode.CIRCUIT and use.circuit in plan.circuits:
                     lines[use.circuit or ""].append((key, name))
         for (peer, port), ends in cables.items():
@@ -131,6 +135,16 @@ def port_taken(view: View) -> Iterator[Hit]:
                         ),
                         len(others),
                     )
+        for host, ends in hosts.items():
+            for key, name in ends if len(ends) > 1 else ():
+                device = plan.devices[key]
+                yield Hit(
+                    _of(plan, f"/devices/{key}/ports/{name}", named(device), name),
+                    f"{plan.hosts[host].name} is planned into {len(ends)} ports, one of them port {name} of "
+                    f"{named(device)}: it has one cable. Keep one.",
+                    (),
+                    len(ends) - 1,
+                )
         for circuit, ends in lines.items():
             for key, name in ends if len(ends) > 1 else ():
                 device = plan.devices[key]
@@ -224,7 +238,7 @@ def device_address_taken(view: View) -> Iterator[Hit]:
         claimed: dict[tuple[str, Address], list[tuple[str, str]]] = defaultdict(list)
         for key, segment in plan.segments.items():
             if segment.gateway is not None and not any(
-                own_address(plan, d, key) == segment.gateway for d in plan.devices.values() if is_gateway(plan, d)
+                own_address(plan, d, key) == segment.gateway for d in plan.devices.values() if d.routes_packets
             ):
                 claimed[_table(plan, key), segment.gateway].append(("", f"the gateway of {segment.label}"))
         linked = {device.host for device in plan.devices.values()}
