@@ -8,7 +8,7 @@ from pathlib import Path
 
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.propose.wiring import equip
-from octaplan.core.stage.runsheet import Measure
+from octaplan.core.stage.steps import Measure
 from octaplan.store.bench import sheet_of
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
@@ -19,7 +19,7 @@ TIME_SERVERS = ("time1.tern-tide.example", "time2.tern-tide.example")
 
 #: What is on the bench or ordered, by site: role and type, in the order they are added.
 EQUIPPED = {
-    "paws/heron": [("switch", "oxbow-s10"), ("edge", "brackwater-e5"), ("access-point", "kittiwake-a2")],
+    "paws/heron": [("access-point", "kittiwake-a2"), ("switch", "oxbow-s10"), ("edge", "brackwater-e5")],
     "libr/canal": [("edge", "brackwater-e5")],
     "quay/oven": [("switch", "oxbow-s10"), ("edge", "skerry-f7")],
     "fern/mill": [("edge", "brackwater-e5")],

@@ -20,7 +20,8 @@ from sqlalchemy.orm import Session
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.measures import Judgement, Outcome, judge
-from octaplan.core.stage.runsheet import RunSheet, Step, run_sheet
+from octaplan.core.stage.runsheet import run_sheet
+from octaplan.core.stage.steps import RunSheet, Step
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter

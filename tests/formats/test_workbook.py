@@ -45,7 +45,11 @@ class Workbook(InFolder):
 
     def test_few_values_are_offered_as_a_list(self) -> None:
         book = self.written()
-        for name, few in (("circuits", ["handoff"]), ("segments", ["role", "reach"]), ("hosts", ["method", "attached"])):
+        for name, few in (
+            ("circuits", ["handoff"]),
+            ("segments", ["role", "reach"]),
+            ("hosts", ["method", "attached"]),
+        ):
             choices = {column: COLUMNS[name][column].choices for column in few}
             offered = {str(rule.sqref): rule.formula1 for rule in book[name].data_validations.dataValidation}
             self.assertEqual(len(offered), len(choices))

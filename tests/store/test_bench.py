@@ -105,14 +105,14 @@ class Ticking(WithBench):
     def test_a_bad_answer_is_not_done_but_can_be_noted_as_trouble(self) -> None:
         prove = next(step for step in self.staging.sheet.steps if step.key == "prove")
         good = {measure.key: answer(measure) for measure in prove.measures}
-        bad = good | {"internet": "....."}
+        bad = good | {"answer": "....."}
         with self.assertRaisesRegex(BenchError, "No reply at all"):
             self.tick("prove", measured=bad)
         with self.assertRaisesRegex(BenchError, "not answered yet"):
             self.tick("prove", measured={})
         self.tick("prove", Result.FAILED, note="no internet on the bench", measured=bad)
         self.assertTrue(self.staging.trouble)
-        self.assertEqual(self.staging.ticks["prove"].measured["internet"].outcome, "bad")
+        self.assertEqual(self.staging.ticks["prove"].measured["answer"].outcome, "bad")
         self.tick("prove", measured=good)
         self.assertFalse(self.staging.trouble)
 
@@ -220,7 +220,7 @@ class Shipping(WithBench):
         with self.assertRaisesRegex(NotReady, "void"):
             self.ship()
         self.clear()
-        with self.assertRaisesRegex(NotReady, "1 of 2. steps are open"):
+        with self.assertRaisesRegex(NotReady, "2 of 3. steps are open"):
             self.ship()
 
     def test_clearance_waits_for_credentials_and_an_edge(self) -> None:

@@ -3413,9 +3413,17 @@ export interface components {
        * @description How it is updated
        */
       how: string | null;
+      /** @default laptop */
+      source: components['schemas']['FirmwareSource'];
       /** Wanted */
       wanted: string | null;
     };
+    /**
+     * FirmwareSource
+     * @description Where a box gets new firmware from.
+     * @enum {string}
+     */
+    FirmwareSource: 'laptop' | 'internet' | 'stick';
     /** FirstAdministrator */
     FirstAdministrator: {
       /** Code */
@@ -3499,7 +3507,11 @@ export interface components {
     HardwareType: {
       console: components['schemas']['Console'] | null;
       factory: components['schemas']['Factory'];
-      /** @default {} */
+      /**
+       * @default {
+       *       "source": "laptop"
+       *     }
+       */
       firmware: components['schemas']['Firmware'];
       /**
        * Kept

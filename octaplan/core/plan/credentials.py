@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -14,6 +15,8 @@ WIFI_RULE = SlotRule(label="Wi-Fi key", shortest=16, longest=63, forbidden="\"'\
 PPPOE_RULE = SlotRule(label="PPPoE password", shortest=1, longest=128, lower=False, upper=False, digit=False)
 NAMED_RULE = SlotRule(shortest=8, longest=128, lower=False, upper=False, digit=False)
 
+LICENCE_RULE = SlotRule(label="licence key", shortest=4, longest=128, lower=False, upper=False, digit=False)
+
 OLD_AFTER_DAYS = 730
 
 
@@ -22,7 +25,7 @@ class Slot:
     """One secret that a site needs. `path` names it within the site, and never changes.
 
     `member` is the place in the plan that it belongs to; `given` that somebody else chose it, so that it is
-    typed and not made.
+    typed and not made; one that is not `needed` may stay empty.
     """
 
     path: str
@@ -32,6 +35,7 @@ class Slot:
     rule: SlotRule
     given: bool = False
     words: bool = False
+    needed: bool = True
     distinct: tuple[str, ...] = ()
 
     @property
@@ -54,6 +58,11 @@ class SlotFact:
 Facts = Mapping[str, SlotFact]
 
 
+def licence_slot(device: str, licence: str) -> str:
+    """The place of a licence's key in the safe; not every licence has one."""
+    return f"devices/{device}/licence-{re.sub(r'[^a-z0-9]+', '-', licence.casefold()).strip('-')[:60]}"
+
+
 def slots_of(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Iterator[Slot]:
     """Every secret that a plan needs: of its devices by their type, its Wi-Fi, its PPPoE circuits, its own."""
     for key, device in plan.devices.items():
@@ -65,6 +74,10 @@ def slots_of(plan: SitePlan, hardware: Mapping[str, HardwareType]) -> Iterator[S
             label = rule.label or name.replace("-", " ")
             owner = device.name or device.role.words
             yield Slot(f"devices/{key}/{name}", f"/devices/{key}", owner, label, rule, distinct=distinct)
+        for licence in kind.licences:
+            owner, label = device.name or device.role.words, f"key of the licence {licence}"
+            path = licence_slot(key, licence)
+            yield Slot(path, f"/devices/{key}", owner, label, LICENCE_RULE, given=True, needed=False)
     for key, wireless in plan.wireless.items():
         if wireless.security != "open":
             yield Slot(f"wireless/{key}/key", f"/wireless/{key}", wireless.name, "Wi-Fi key", WIFI_RULE, words=True)

@@ -221,10 +221,23 @@ class SlotRule(Part):
         return self
 
 
+class FirmwareSource(StrEnum):
+    """Where a box gets new firmware from."""
+
+    LAPTOP = "laptop"
+    INTERNET = "internet"
+    STICK = "stick"
+
+    @property
+    def words(self) -> str:
+        return {"laptop": "a file on the laptop", "internet": "the internet", "stick": "a memory stick"}[self]
+
+
 class Firmware(Part):
     """The level of software that a box is to have."""
 
     wanted: Text | None = None
+    source: FirmwareSource = FirmwareSource.LAPTOP
     how: Text | None = Field(None, description="How it is updated")
 
 

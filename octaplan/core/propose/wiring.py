@@ -170,12 +170,15 @@ class _Fitter:
 
     @property
     def _usual_home(self) -> str | None:
+        return self._home_among(list(self.segments))
+
+    def _home_among(self, segments: list[str]) -> str | None:
         """Management, else servers or office, else the first."""
         for role in (SegmentRole.MANAGEMENT, SegmentRole.SERVERS, SegmentRole.OFFICE):
-            for key, segment in self.segments.items():
-                if segment.role is role:
+            for key in segments:
+                if self.plan.segments[key].role is role:
                     return key
-        return next(iter(self.segments), None)
+        return next(iter(segments), None)
 
     def _free(self) -> list[str]:
         """The ports that nothing is planned for yet, those made for the internet last."""
@@ -265,7 +268,7 @@ class _Fitter:
                 self.assumed.append(f"The {self.kind.title} has no port left for the segments.")
             return
         if home not in segments:
-            home = segments[0]
+            home = self._home_among(segments) or segments[0]
         if len(segments) <= len(free) and not self.is_there(DeviceRole.SWITCH):
             self._fit_sockets(segments, inward if len(segments) <= len(inward) else free)
             return
@@ -670,7 +673,12 @@ class _Fitter:
         return Access(service=Service.HTTPS if self.kind.factory.web else Service.SSH, segment=segment)
 
     def _fit_access(self) -> None:
+        carried = list(
+            dict.fromkeys(key for use in self.ports.values() for key in use.segments if key in self.segments)
+        )
         home = self.home
+        if self.role is DeviceRole.ROUTER and home not in carried:
+            home = self._home_among(carried)
         if home is None:
             return
         access = self._access(home)

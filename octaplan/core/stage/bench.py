@@ -1,4 +1,9 @@
-"""A laptop and a box on a bench, simulated: what address each has, and whether the one reaches the other."""
+"""A laptop and a box on a bench, simulated: what each has, whether the one reaches the other, what is set up so far.
+
+Whatever is done on the bench is done through it, and it refuses what cannot be done yet.
+
+Presumed              a step presumes what no earlier step has made true
+"""
 
 from __future__ import annotations
 
@@ -6,8 +11,8 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from octaplan.core.plan.boxes import own_address, servers
-from octaplan.core.plan.device import Device, PortMode
-from octaplan.core.plan.hardware import Addressing, FactoryRole, HardwareType
+from octaplan.core.plan.device import Device, DeviceRole, PortMode
+from octaplan.core.plan.hardware import Addressing, FactoryRole, HardwareType, Takes
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.room import next_host
@@ -17,6 +22,10 @@ from octaplan.core.values.addresses import Address, Network, Span, parse_network
 BENCH_NETWORKS = tuple(
     parse_network(text)[0] for text in ("192.168.254.0/29", "172.31.254.0/29", "10.255.254.0/29", "10.193.254.0/29")
 )
+
+
+class Presumed(RuntimeError):
+    """A step presumes what no earlier step has made true: a mistake of the run sheet, not of anybody's plan."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,17 +81,28 @@ class Face(NamedTuple):
 
 
 class Bench:
-    """The box from its factory state to the plan's, with the laptop beside it."""
+    """The box from its factory state to the plan's, with the laptop beside it.
+
+    What has been typed in are facts, such as `port 2` or `scope k3f9`; they are in effect at once, or when the box
+    applies them, as its type has it.
+    """
 
     def __init__(self, plan: SitePlan, key: str, kind: HardwareType) -> None:
         self.plan, self.key, self.kind = plan, key, kind
         self.device: Device = plan.devices[key]
         self.own_net = _bench_network(plan) if kind.factory.addressing is Addressing.DHCP else None
-        self.faces = {name: self._factory(name) for name in kind.network_ports()}
+        self.factory = {name: self._factory(name) for name in kind.network_ports()}
         self.final = {name: self._planned(name) for name in kind.network_ports()}
         self.port = ""
         self.laptop: Address | None = None
         self.how = ""
+        self.powered = False
+        self.logged_in = False
+        self.typed: set[str] = set()
+        self.in_effect: set[str] = set()
+        self.saved: set[str] = set()
+        self.cabled: set[str] = set()
+        self.service = ""
 
     def _factory(self, name: str) -> Face:
         factory, port = self.kind.factory, self.kind.ports[name]
@@ -111,33 +131,110 @@ class Bench:
         leases = next((p for p in pieces if p.size > 1 or p.first != address), None)
         return Face(address, segment.subnet, leases, managed)
 
+    # --- What the type says of it
+
+    @property
+    def at_once(self) -> bool:
+        """Whether what is typed takes effect at once."""
+        return self.kind.takes is Takes.AT_ONCE and not self.kind.restart_needed
+
+    @property
+    def home(self) -> str | None:
+        """The segment of the one address that a box which does not route is managed at."""
+        if self.device.routes_packets:
+            return None
+        own = [key for key in self.plan.segments if own_address(self.plan, self.device, key) is not None]
+        managed = {access.segment for access in self.device.access.values()}
+        return next((key for key in own if key in managed), next(iter(own), None))
+
+    @property
+    def native(self) -> bool:
+        """Whether the address of a box that does not route stays in the VLAN it was born in."""
+        segment = self.plan.segments.get(self.home or "")
+        return segment is None or segment.vlan is None or self.device.role is DeviceRole.ACCESS_POINT
+
+    def own_services(self) -> set[str]:
+        """The services by which the box can be managed out of its carton."""
+        return {*([self.kind.factory.web] if self.kind.factory.web else []), *map(str, self.kind.factory.services)}
+
     # --- The laptop
 
     @property
     def on_console(self) -> bool:
         return self.port == "console"
 
+    def face(self, name: str) -> Face:
+        """What a port shows now."""
+        use = self.device.ports.get(name)
+        set_up = f"port {name}" in self.in_effect
+        if self.device.routes_packets:
+            if not set_up:
+                return self.factory[name]
+            there = use is not None and f"interface {use.segment}" in self.in_effect
+            return self.final[name] if there else Face()
+        moved = f"interface {self.home}" in self.in_effect
+        if not moved:
+            return Face() if set_up and not self._born_in(name) else self.factory[name]
+        if not set_up:  # still in the VLAN that the box was born in
+            return self._moved_native(name) if self.native else Face()
+        return self.final[name]
+
+    def _born_in(self, name: str) -> bool:
+        """Whether a port that is set up still carries the VLAN that the box was born in."""
+        use = self.device.ports.get(name)
+        return self.native and use is not None and use.segment == self.home and use.mode is not PortMode.UNUSED
+
+    def _moved_native(self, name: str) -> Face:
+        """The planned address, at a port that is as it left the factory."""
+        home = self.home or ""
+        segment, address = self.plan.segments[home], own_address(self.plan, self.device, home)
+        if segment.subnet is None or address is None or not segment.subnet.usable.holds(address):
+            return Face()
+        managed = any(access.segment == home for access in self.device.access.values())
+        return Face(address, segment.subnet, None, managed) if self.factory[name].network is not None else Face()
+
     def first_port(self) -> str | None:
-        """The best port to begin at: one where the laptop can stay to the end, else any; console as a last resort."""
-        open_now = [name for name in self.kind.laptop_ports() if self.faces[name].open]
+        """The best port to begin at, else any; the console as a last resort.
+
+        It is one where the laptop can stay to the end; where a port that is set up loses the box that is still in the
+        VLAN it was born in, it is any other, so that the last one can be set up first.
+        """
+        open_now = [name for name in self.kind.laptop_ports() if self.factory[name].open]
+        open_now.sort(key=lambda name: name in self.device.ports and self.device.ports[name].mode is PortMode.CIRCUIT)
         staying = [name for name in open_now if self.final[name].open]
+        staying.sort(key=lambda name: self.device.ports[name].mode is not PortMode.ACCESS)
+        if self._moving:
+            last = self.last_port()
+            staying = [name for name in open_now if name != last]
+            if not staying and last is not None and self.kind.console is not None:
+                return "console"
         return next(iter([*staying, *open_now]), None) or ("console" if self.kind.console else None)
 
     def last_port(self) -> str | None:
         """Where the laptop opens the box once it is as planned: where it is, or another port, or nowhere."""
-        if not self.on_console and self.port and self.final[self.port].open:
-            return self.port
         usable = [name for name, port in self.kind.ports.items() if name in self.final and port.laptop]
-        return next((name for name in usable if self.final[name].open), None)
+        found = [name for name in usable if self.final[name].open]
+        found.sort(key=lambda name: self.device.ports[name].mode is not PortMode.ACCESS)
+        if self.port in found and not (self._moving and f"port {self.port}" not in self.typed and len(found) > 1):
+            return self.port
+        return next((name for name in found if name != self.port), None)
+
+    @property
+    def _moving(self) -> bool:
+        """Whether the box's address will leave the VLAN it was born in while ports are set up one by one."""
+        return self.at_once and not self.device.routes_packets and not self.native
 
     def plug(self, port: str) -> None:
+        """Put the laptop into a port, `console`, or nothing; a session over the network ends with it."""
+        self.logged_in = self.logged_in and port == "console" == self.port
         self.port, self.laptop, self.how = port, None, ""
+        self.powered = self.powered or bool(port)
 
     def address_laptop(self) -> None:
         """Give the laptop the address that fits the face that it is plugged into now."""
         if self.on_console or not self.port:
             return
-        face = self.faces[self.port]
+        face = self.face(self.port)
         if self.own_net is not None and face.network == self.own_net:
             self.laptop, self.how = self.own_net.usable.first, "serving"
         elif face.leases is not None:
@@ -157,19 +254,12 @@ class Bench:
                 return free
         return face.spare()
 
-    # --- The box
-
-    def settle(self, *names: str) -> None:
-        """Let the planned state of some ports take effect."""
-        for name in names:
-            self.faces[name] = self.final[name]
-
     @property
     def reaches(self) -> bool:
         if self.on_console:
             return True
-        face = self.faces.get(self.port)
-        if face is None or face.address is None or face.network is None or self.laptop is None:
+        face = self.face(self.port) if self.port else Face()
+        if face.address is None or face.network is None or self.laptop is None:
             return False
         return face.managed and face.network.holds(self.laptop) and self.laptop != face.address
 
@@ -178,8 +268,75 @@ class Bench:
             return Situation()
         if self.on_console:
             return Situation("console", "", "", "", True)
-        face = self.faces[self.port]
+        face = self.face(self.port)
         return Situation(self.port, str(self.laptop or ""), self.how, str(face.address or ""), self.reaches)
+
+    # --- What is done
+
+    def log_in(self, service: str = "") -> None:
+        """Open the box and log in, by a service that it has. Raises `Presumed`."""
+        self._must(self.powered and self.reaches, "log in")
+        self._must(self.on_console or not service or service in self.offered(), f"log in by {service}")
+        self.logged_in, self.service = True, "" if self.on_console else service
+
+    def offered(self) -> set[str]:
+        """The services by which the box answers now."""
+        planned = {str(access.service) for access in self.device.access.values()} & {
+            fact.removeprefix("service ") for fact in self.in_effect if fact.startswith("service ")
+        }
+        return planned if "cleared" in self.in_effect else planned | self.own_services()
+
+    def type_in(self, *facts: str, needs: tuple[str, ...] = ()) -> None:
+        """Type something into the box; what it builds on is typed already. Raises `Presumed`."""
+        self._must(self.powered and self.logged_in and self.reaches, f"type in {', '.join(facts)}")
+        for need in needs:
+            self._must(need in self.typed, f"{', '.join(facts)} before {need}")
+        self.typed |= set(facts)
+        if self.at_once:
+            self.take_effect()
+
+    def take_effect(self) -> None:
+        """What is typed takes effect; who is no longer reached is no longer logged in."""
+        self.in_effect |= self.typed
+        self.logged_in = self.logged_in and self.reaches
+
+    def clear(self) -> None:
+        """Take away what is not planned: services, access, what the box came with. Raises `Presumed`."""
+        planned = {str(access.service) for access in self.device.access.values()}
+        stays = self.on_console or not self.at_once or not self.service or self.service in planned
+        self._must(stays, f"switch off {self.service}, by which the laptop has the box open")
+        self.type_in("cleared", needs=("access",) if planned else ())
+
+    def save(self) -> None:
+        self._must(self.logged_in and self.reaches, "save")
+        self.saved = set(self.typed)
+
+    def restart(self) -> None:
+        """Switch it off and on: what is not saved is gone, where the box has to be told. Raises `Presumed`."""
+        self._must(self.powered, "restart")
+        self._must(self.kind.kept == "always" or self.saved >= self.typed, "a restart before all of it is saved")
+        self.logged_in = False
+
+    def update(self) -> None:
+        """New firmware from a file on the laptop: over the network, and the box is away for a while."""
+        self._must(self.logged_in and self.reaches and not self.on_console, "send firmware from the laptop")
+        self.logged_in = False
+
+    def cable_in(self, circuit: str) -> None:
+        """The internet cable goes in. Raises `Presumed`."""
+        for fact in ("rules", "access", f"line {circuit}"):
+            self._must(fact in self.in_effect, f"the internet cable before {fact}")
+        self.cabled.add(circuit)
+
+    def measure(self, *facts: str, line: bool = False) -> None:
+        """Something that is in effect is proven. Raises `Presumed`."""
+        for fact in facts:
+            self._must(fact in self.in_effect, f"a proof of {fact}")
+        self._must(not line or bool(self.cabled), "a proof of the line")
+
+    def _must(self, holds: bool, what: str) -> None:
+        if not holds:
+            raise Presumed(f"{what} is not possible yet at {self.device.name or self.key}")
 
 
 def _bench_network(plan: SitePlan) -> Network | None:

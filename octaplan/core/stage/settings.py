@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, servers
+from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, segment_of, servers
 from octaplan.core.plan.device import Band, Device, DeviceRole, PortMode, PortUse, Security, Service
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
-from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SitePlan
+from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, Network, Span
 
 #: What rules call places that are no segment.
@@ -38,7 +38,10 @@ class Identity:
 
 @dataclass(frozen=True, slots=True)
 class InternetSide:
-    """One circuit as it is typed in. `port` is empty where no port carries it; `password` a slot, for PPPoE."""
+    """One circuit as it is typed in. `port` is empty where no port carries it; `password` a slot, for PPPoE.
+
+    `metric` is that of the box's default route by it, if it has one.
+    """
 
     key: str
     label: str
@@ -58,6 +61,7 @@ class InternetSide:
     password: str
     routed_blocks: tuple[Network, ...]
     modem_subnet: Network | None
+    metric: int | None = None
 
     @property
     def given(self) -> bool:
@@ -90,12 +94,27 @@ class ScopeSettings:
 
 
 @dataclass(frozen=True, slots=True)
+class PortPlace:
+    """A port on which a segment lies, with the VLAN tag that it has there; `None`: untagged."""
+
+    port: str
+    tag: int | None
+
+
+@dataclass(frozen=True, slots=True)
 class Inside:
-    """One segment on the box. `serves` is the scope when this box hands it out; `announced` its IPv6 prefix."""
+    """One segment on the box. `serves` is the scope when this box hands it out; `announced` its IPv6 prefix.
+
+    With several `places` the box joins them into one network. `table` is its routing table, `gateway` whom a box that
+    does not route sends everything else to.
+    """
 
     key: str
     label: str
     vlan: int | None
+    places: tuple[PortPlace, ...]
+    table: str
+    gateway: Address | None
     address: Address | None
     subnet: Network | None
     address6: Address | None
@@ -112,19 +131,24 @@ class RouteSettings:
     by: Address | None
     circuit: str
     metric: int
+    table: str
 
 
 @dataclass(frozen=True, slots=True)
 class Carried:
     """A segment on a port."""
 
+    key: str
     label: str
     vlan: int | None
 
 
 @dataclass(frozen=True, slots=True)
 class PortSettings:
-    """What a port carries, and where its cable leads. `circuit` is the line's name, `provider` who brings it."""
+    """What a port carries, and where its cable leads. `circuit` is the line's name, `provider` who brings it.
+
+    `born_joined` names the ports that it is joined with out of its carton, and is not to stay with.
+    """
 
     name: str
     mode: PortMode
@@ -135,7 +159,9 @@ class PortSettings:
     bridge: str | None
     peer: str
     peer_port: str | None
+    host: str
     cable: str | None
+    born_joined: str = ""
 
     @property
     def carried(self) -> tuple[Carried, ...]:
@@ -161,6 +187,22 @@ class AllowSettings:
 
 
 @dataclass(frozen=True, slots=True)
+class ClosedSettings:
+    """Where nothing from a source may go, since no rule lets it."""
+
+    source: str
+    targets: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class OwnSettings:
+    """What the box itself has to answer to a segment, once everything is blocked: services as protocol and port."""
+
+    segment: str
+    services: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class AccessSettings:
     """From where the box may be managed."""
 
@@ -176,6 +218,7 @@ class WirelessSettings:
     key: str
     name: str
     segment: str
+    vlan: int | None
     security: Security
     band: Band
     hidden: bool
@@ -195,6 +238,8 @@ class BoxSettings:
     ports: tuple[PortSettings, ...]
     translations: tuple[TranslationSettings, ...]
     allows: tuple[AllowSettings, ...]
+    closed: tuple[ClosedSettings, ...]
+    own: tuple[OwnSettings, ...]
     wireless: tuple[WirelessSettings, ...]
     access: tuple[AccessSettings, ...]
 
@@ -214,6 +259,7 @@ def settings_of(
                 next_hop(plan, route),
                 plan.circuits[route.circuit].label if route.circuit in plan.circuits else "",
                 route.metric,
+                _table_of(plan, next_hop(plan, route)),
             )
             for route in device.routes.values()
         ),
@@ -222,7 +268,7 @@ def settings_of(
             for segment in dict.fromkeys([*device.carried(), *device.addresses])
             if segment in plan.segments
         ),
-        ports=tuple(_port(plan, name, use) for name, use in device.ports.items()),
+        ports=tuple(_port(plan, device, name, kind) for name in device.ports),
         translations=tuple(
             TranslationSettings(labels.get(t.segment, "a removed segment"), plan.circuits[t.circuit].label)
             for t in device.translations.values()
@@ -232,6 +278,8 @@ def settings_of(
             AllowSettings(labels.get(a.source, "removed"), labels.get(a.target, "removed"), a.service)
             for a in device.allows.values()
         ),
+        closed=tuple(_closed(plan, device, labels)),
+        own=tuple(_own(plan, key)),
         wireless=tuple(_wireless(plan, labels)) if _on_air(plan, device, kind) else (),
         access=tuple(
             AccessSettings(access.service, labels.get(access.segment or "", ""), tuple(access.networks))
@@ -279,7 +327,21 @@ def internet_side(plan: SitePlan, key: str, device: Device | None = None) -> Int
         password=f"circuits/{key}/pppoe" if pppoe else "",
         routed_blocks=tuple(circuit.routed_blocks),
         modem_subnet=circuit.modem_subnet,
+        metric=next(
+            (
+                route.metric
+                for route in (device.routes.values() if device else ())
+                if route.default and route.circuit == key
+            ),
+            None,
+        ),
     )
+
+
+def _table_of(plan: SitePlan, hop: Address | None) -> str:
+    """The routing table of the segment that a next hop lies in."""
+    found = segment_of(plan, hop) if hop is not None else None
+    return found[1].vrf if found is not None else "main"
 
 
 def _inside(plan: SitePlan, box: str, key: str) -> Inside:
@@ -291,6 +353,9 @@ def _inside(plan: SitePlan, box: str, key: str) -> Inside:
         key=key,
         label=segment.label,
         vlan=segment.vlan,
+        places=tuple(_places(device, key, segment.vlan)),
+        table=segment.vrf,
+        gateway=device.gateway if address is not None and not device.routes_packets else None,
         address=address,
         subnet=segment.subnet if address is not None else None,
         address6=segment.gateway6 if announces else None,
@@ -298,6 +363,46 @@ def _inside(plan: SitePlan, box: str, key: str) -> Inside:
         serves=scope_settings(plan, key) if serves else None,
         dhcp_by=segment.scope.server,
     )
+
+
+def _places(device: Device, key: str, vlan: int | None) -> Iterator[PortPlace]:
+    for name, use in device.ports.items():
+        if use.mode not in (PortMode.UNUSED, PortMode.CIRCUIT) and key in use.segments:
+            yield PortPlace(name, None if use.segment == key else vlan)
+
+
+def _closed(plan: SitePlan, device: Device, labels: dict[str, str]) -> Iterator[ClosedSettings]:
+    """What an edge must not let through: wherever no allow rule leads, inside and from outside."""
+    inside = [key for key, segment in plan.segments.items() if segment.role is not SegmentRole.TRANSIT]
+    if device.role is not DeviceRole.EDGE:
+        return
+
+    def opened(source: str, target: str) -> bool:
+        return any(a.source in (source, "all") and a.target in (target, "all") for a in device.allows.values())
+
+    for source in [*inside, "internet"]:
+        others = [key for key in inside if key != source]
+        shut = [key for key in others if not opened(source, key)]
+        everything = len(shut) == len(others) > 1
+        targets = ["everything inside"] if everything else [labels[key] for key in shut]
+        if source != "internet" and not opened(source, "internet"):
+            targets.append(PLACES["internet"])
+        if targets:
+            yield ClosedSettings(labels[source], tuple(targets))
+
+
+def _own(plan: SitePlan, box: str) -> Iterator[OwnSettings]:
+    """What clients ask of the box itself: leases and names where it gives them, and ping."""
+    device = plan.devices[box]
+    if not device.routes_packets:
+        return
+    for key in device.carried():
+        segment = plan.segments.get(key)
+        if segment is None or own_address(plan, device, key) is None:
+            continue
+        leases = ("udp/67",) if any(server == box for server, _ in servers(plan, key)) and segment.scope.span else ()
+        asked = is_gateway(plan, device, key) and "gateway" in segment.resolvers
+        yield OwnSettings(segment.label, ("ping", *leases, *(("udp/53", "tcp/53") if asked else ())))
 
 
 def scope_settings(plan: SitePlan, key: str) -> ScopeSettings | None:
@@ -324,10 +429,12 @@ def scope_settings(plan: SitePlan, key: str) -> ScopeSettings | None:
     )
 
 
-def _port(plan: SitePlan, name: str, use: PortUse) -> PortSettings:
+def _port(plan: SitePlan, device: Device, name: str, kind: HardwareType | None) -> PortSettings:
+    use = device.ports[name]
+
     def carried(key: str | None) -> Carried | None:
         segment = plan.segments.get(key or "")
-        return Carried(segment.label, segment.vlan) if segment is not None else None
+        return Carried(key or "", segment.label, segment.vlan) if segment is not None else None
 
     circuit = plan.circuits.get(use.circuit or "") if use.mode is PortMode.CIRCUIT else None
     peer = plan.devices.get(use.peer or "")
@@ -341,8 +448,24 @@ def _port(plan: SitePlan, name: str, use: PortUse) -> PortSettings:
         bridge=use.bridge,
         peer=named(peer) if peer else "",
         peer_port=use.peer_port,
+        host=plan.hosts[use.host].name if use.host in plan.hosts else "",
         cable=use.cable,
+        born_joined=_born_joined(device, name, kind) if device.routes_packets else "",
     )
+
+
+def _born_joined(device: Device, name: str, kind: HardwareType | None) -> str:
+    """The other ports that a port is joined with out of its carton, when they are to carry something else."""
+    port = kind.ports.get(name) if kind else None
+    if kind is None or port is None or port.bridge is None:
+        return ""
+    others = [n for n, other in kind.ports.items() if other.bridge == port.bridge and n != name]
+    mine = device.ports[name]
+
+    def alike(other: PortUse | None) -> bool:
+        return other is not None and (other.mode, other.segment, other.bridge) == (mine.mode, mine.segment, mine.bridge)
+
+    return "" if all(alike(device.ports.get(n)) for n in others) else " ".join(others)
 
 
 def _on_air(plan: SitePlan, device: Device, kind: HardwareType | None) -> bool:
@@ -357,6 +480,7 @@ def _wireless(plan: SitePlan, labels: dict[str, str]) -> Iterator[WirelessSettin
             key=key,
             name=wifi.name,
             segment=labels.get(wifi.segment or "", ""),
+            vlan=plan.segments[wifi.segment].vlan if wifi.segment in plan.segments else None,
             security=wifi.security,
             band=wifi.band,
             hidden=wifi.hidden,

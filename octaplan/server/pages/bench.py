@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field, StringConstraints
 from octaplan.core.plan.boxes import named
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.measures import LONGEST_MEASURED, Outcome, judge
-from octaplan.core.stage.runsheet import Step
+from octaplan.core.stage.steps import Step
 from octaplan.core.values.errors import OctaplanError
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, Desk, desk_of

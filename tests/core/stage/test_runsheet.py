@@ -9,9 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.plan.device import DeviceRole
-from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.hardware import HardwareType, Topic
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.stage.runsheet import RunSheet, Step, run_sheet
+from octaplan.core.stage.bench import Bench, Presumed
+from octaplan.core.stage.runsheet import written
+from octaplan.core.stage.steps import RunSheet, Step
 from tests import examples
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import segment
@@ -22,7 +24,7 @@ def sheet(
 ) -> RunSheet:
     kind = kind or hardware()
     equipped, key = with_device(plan, kind, role, **values)
-    return run_sheet(equipped, key, kind)
+    return written(equipped, key, kind)
 
 
 def steps(found: RunSheet) -> dict[str, Step]:
@@ -42,6 +44,9 @@ class ARouterThatChangesAtOnce(unittest.TestCase):
         self.assertEqual(self.sheet.problem, "")
         self.assertEqual(order[:6], ["unpack", "plug", "laptop", "open", "log-in", "slot-administrator"])
         self.assertLess(order.index("access"), order.index("segment-seg2"))
+        self.assertLess(order.index("ports"), order.index("segment-seg0"))
+        self.assertLess(order.index("reconnect"), order.index("clear-away"))
+        self.assertLess(order.index("clear-away"), order.index("internet-cable"))
         self.assertEqual(order[-3:], ["laptop-back", "label", "pack"])
 
     def test_the_connection_is_lost_once_and_last_with_notice(self) -> None:
@@ -64,8 +69,8 @@ class ARouterThatChangesAtOnce(unittest.TestCase):
         values = {value.label: value.text for step in self.sheet.steps for value in step.values}
         for label, text in {
             "Address": "https://10.40.10.1", "Mask": "255.255.255.192", "VLAN tag": "none", "Range first": "10.40.8.20",
-            "Range last, or 180 addresses": "10.40.8.199", "Resolvers handed out": "10.40.8.1", "First password": "marigold",
-            "To anywhere": "by 203.0.113.17, metric 10", "Time zone": "Europe/London", "HTTPS": "from Management",
+            "Range last": "10.40.8.199", "Number of addresses, if that is asked": "180", "Resolvers handed out": "10.40.8.1", "First password": "marigold",
+            "Default route": "by 203.0.113.17, metric 10; where the box makes it itself, do not add another", "Time zone": "Europe/London", "HTTPS": "from Management",
         }.items():  # fmt: skip
             self.assertEqual(values[label], text, label)
 
@@ -83,7 +88,7 @@ class ARouterThatChangesAtOnce(unittest.TestCase):
         document["segments"]["seg0"]["scope"]["last"] = "10.40.8.150"
         other = steps(sheet(SitePlan.model_validate(document)))
         touched = [key for key, step in self.steps.items() if step.digest != other[key].digest]
-        self.assertEqual(touched, ["segment-seg0"])
+        self.assertEqual(touched, ["segment-seg0", "lease-seg0"])
 
 
 class OtherBoxes(unittest.TestCase):
@@ -133,8 +138,8 @@ class OtherBoxes(unittest.TestCase):
 
     def test_a_type_without_ports_or_gone(self) -> None:
         plan, key = with_device(office_site())
-        self.assertIn("lists no ports yet", run_sheet(plan, key, hardware(ports={})).problem)
-        self.assertIn("not on Hardware any more", run_sheet(plan, key, None).problem)
+        self.assertIn("lists no ports yet", written(plan, key, hardware(ports={})).problem)
+        self.assertIn("not on Hardware any more", written(plan, key, None).problem)
 
     def test_the_laptop_moves_when_its_port_will_carry_something_else(self) -> None:
         plan, key = with_device(office_site())
@@ -143,7 +148,7 @@ class OtherBoxes(unittest.TestCase):
         kind = hardware()
         document = plan.document()
         document["devices"][key]["ports"] = ports
-        found = run_sheet(SitePlan.model_validate(document), key, kind)
+        found = written(SitePlan.model_validate(document), key, kind)
         self.assertEqual(steps(found)["plug"].title, "Plug the laptop into port 1")
 
     def test_pppoe_names_the_slot_of_its_password(self) -> None:
@@ -152,6 +157,14 @@ class OtherBoxes(unittest.TestCase):
         values = {value.label: value.secret or value.text for value in found["circuit-circ0"].values}
         self.assertEqual(values["PPPoE password"], "circuits/circ0/pppoe")
         self.assertEqual(values["VLAN tag"], "35")
+
+
+def before(found: RunSheet, first: str, then: str) -> bool:
+    """Whether no step of the one sort comes after any of the other; keys begin so."""
+    keys = [step.key for step in found.steps]
+    late = [place for place, key in enumerate(keys) if key.startswith(first)]
+    early = [place for place, key in enumerate(keys) if key.startswith(then)]
+    return not late or not early or max(late) < min(early)
 
 
 @st.composite
@@ -179,8 +192,9 @@ def kinds(draw: st.DrawFn) -> HardwareType:
             ]
         )
     )
-    web = {"web": draw(st.sampled_from([None, "https", "http"]))}
-    services = {"services": draw(st.sampled_from([[], ["ssh"]])), "interfaces_disabled": draw(st.booleans())}
+    web = {"web": draw(st.sampled_from([None, "https", "http"])), "blocked": draw(st.booleans())}
+    services = {"services": draw(st.sampled_from([[], ["ssh"], ["telnet", "http"]]))}
+    services["interfaces_disabled"] = draw(st.booleans())
     return hardware(
         ports=ports,
         factory=factory | web | services,
@@ -189,7 +203,17 @@ def kinds(draw: st.DrawFn) -> HardwareType:
         kept=draw(st.sampled_from(["always", "when saved"])),
         restart_needed=draw(st.booleans()),
         leftovers=draw(st.sampled_from([[], ["The guest network"]])),
-        firmware={"wanted": draw(st.sampled_from([None, "4.2"]))},
+        firmware={
+            "wanted": draw(st.sampled_from([None, "4.2"])),
+            "source": draw(st.sampled_from(["laptop", "internet", "stick"])),
+        },
+        radio=draw(st.booleans()),
+        licences=draw(st.sampled_from([{}, {"filter lists": "filtering"}])),
+        powered_by=draw(st.sampled_from([["supply"], ["port"], ["port", "injector"]])),
+        slots=draw(st.sampled_from([{}, {"administrator": {}, "backup": {"label": "backup passphrase"}}])),
+        notes=[
+            {"text": "Mind the gap.", "by": "Ines", "on": "2026-02-03", "about": draw(st.sampled_from([None, *Topic]))}
+        ],
     )
 
 
@@ -203,7 +227,8 @@ def staged(draw: st.DrawFn) -> tuple[SitePlan, str, HardwareType]:
     ]
     subnets = ["10.40.8.0/24", "10.40.8.0/31", "10.40.8.1/32", "2001:db8:8::/64", None]
     segments = [
-        segment(f"s{n}", draw(st.sampled_from(subnets)), scope=draw(st.sampled_from(scopes)), vlan=n + 1,
+        segment(f"s{n}", draw(st.sampled_from(subnets)), scope=draw(st.sampled_from(scopes)),
+                vlan=draw(st.sampled_from([None, n + 1])), vrf=draw(st.sampled_from(["main", "mgmt"])),
                 gateway=draw(st.sampled_from([None, "10.40.8.1", "10.40.10.1", "2001:db8:8::1"])))
         for n in range(draw(st.integers(0, 3)))
     ]  # fmt: skip
@@ -212,12 +237,17 @@ def staged(draw: st.DrawFn) -> tuple[SitePlan, str, HardwareType]:
     plan, key = with_device(office_site(segments=segments), kind, role)
     document = plan.document()
     device = document["devices"][key]
+    if document["segments"] and draw(st.booleans()):
+        document["wireless"] = {
+            "wifi": {"name": "Fern", "segment": "seg0", "country": draw(st.sampled_from([None, "GB"]))}
+        }
     ids = [*document["segments"], "gone"]
     for name in kind.ports:
         if draw(st.booleans()):
             device["ports"][name] = {
                 "mode": draw(st.sampled_from(["unused", "access", "trunk", "routed", "bridge", "circuit"])),
                 "segment": draw(st.sampled_from([None, *ids])),
+                "tagged": draw(st.sampled_from([[], ids[:1]])),
                 "circuit": draw(st.sampled_from([None, "circ0"])),
                 "enabled": draw(st.booleans()),
             }
@@ -237,10 +267,10 @@ class Always(unittest.TestCase):
     @examples(250)
     def test_there_is_never_a_step_that_cannot_be_done(self, made: tuple[SitePlan, str, HardwareType]) -> None:
         plan, key, kind = made
-        found = run_sheet(plan, key, kind)
+        found = written(plan, key, kind)
         before = None
         keys = [step.key for step in found.steps]
-        self.assertEqual(len(keys), len(set(keys)))
+        self.assertEqual([key for key in keys if keys.count(key) > 1], [])
         for place, step in enumerate(found.steps):
             if step.needs_box:
                 self.assertTrue(step.before.reaches, (step.key, step.before))
@@ -254,12 +284,60 @@ class Always(unittest.TestCase):
         self.assertLessEqual(sum(step.lost for step in found.steps), 1)
         if not found.problem:
             self.assertEqual(keys[-1], "pack")
+            self.assertIn("Mind the gap.", " ".join(note for step in found.steps for note in step.notes))
+
+    @given(staged())
+    @examples(250)
+    def test_no_step_builds_on_what_a_later_one_makes(self, made: tuple[SitePlan, str, HardwareType]) -> None:
+        plan, key, kind = made
+        found = written(plan, key, kind)
+        for first, then in (
+            ("identity", "access"), ("identity", "ports"), ("vlans", "ports"), ("ports", "segment-"), ("ports", "circuit-"),
+            ("country", "wifi-"), ("rules", "internet-cable"), ("access", "clear-away"), ("access", "internet-cable"),
+            ("clear-away", "internet-cable"), ("internet-cable", "prove-line"), ("internet-cable", "licence-"),
+            ("segment-", "lease-"), ("segment-", "prove"), ("own-port", "prove"), ("wifi-", "join-"), ("log-in", "slot-x"),
+            ("save-first", "restart-first"), ("restart", "prove-again"), ("prove-again", "backup"), ("backup", "laptop-back"),
+        ):  # fmt: skip
+            self.assertTrue(before(found, first, then), (first, then, [step.key for step in found.steps]))
+        asked = [m for step in found.steps for m in step.measures if m.beyond]
+        plugged = any(step.key in ("internet-cable", "uplink") for step in found.steps)
+        self.assertTrue(plugged or not asked)
+
+    def test_the_bench_refuses_what_cannot_be_done_yet(self) -> None:
+        plan, key = with_device(office_site())
+        for wrong in (
+            lambda bench: bench.log_in(),
+            lambda bench: bench.type_in("name"),
+            lambda bench: bench.restart(),
+            lambda bench: bench.cable_in("circ0"),
+            lambda bench: bench.measure("scope seg0"),
+            lambda bench: bench.measure(line=True),
+            lambda bench: bench.save(),
+            lambda bench: bench.clear(),
+            lambda bench: bench.update(),
+        ):
+            with self.assertRaises(Presumed):
+                wrong(Bench(plan, key, hardware()))
+        bench = Bench(plan, key, hardware(kept="when saved"))
+        bench.plug("3")
+        bench.address_laptop()
+        with self.assertRaisesRegex(Presumed, "log in by ssh"):
+            bench.log_in("ssh")
+        bench.log_in("https")
+        with self.assertRaisesRegex(Presumed, "port 2 before name"):
+            bench.type_in("port 2", needs=("name",))
+        bench.type_in("name")
+        with self.assertRaisesRegex(Presumed, "before all of it is saved"):
+            bench.restart()
+        bench.save()
+        bench.restart()
+        self.assertFalse(bench.logged_in)
 
     @given(staged())
     @examples(50)
     def test_a_laptop_reaches_only_what_is_in_its_own_subnet(self, made: tuple[SitePlan, str, HardwareType]) -> None:
         plan, key, kind = made
-        for step in run_sheet(plan, key, kind).steps:
+        for step in written(plan, key, kind).steps:
             for now in (step.before, step.after):
                 if now.reaches and now.port != "console":
                     self.assertTrue(now.laptop and now.box and now.laptop != now.box, now)

@@ -38,6 +38,8 @@ def credential_missing(view: View) -> Iterator[Hit]:
     A secret that the site needs has not been made yet, so it would be chosen at the bench, or left as it is.
     """
     for plan, slot, _ in _slots(view, lambda fact: fact is None):
+        if not slot.needed:
+            continue
         how = "type in what the provider gave" if slot.given else "make it"
         yield Hit(
             _subject(plan, slot), f"The {slot.label} of {slot.owner} is not in the safe yet: {how} on Credentials."
