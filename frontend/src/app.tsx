@@ -2,7 +2,7 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { Frame } from './frame/Frame';
-import { DESK, PAGES, STAGES } from './pages';
+import { DESK, PAGES, SITE_PAGES, STAGES } from './pages';
 import { Failed } from './parts/Failed';
 import { fetched } from './parts/fetched';
 import { Notice } from './parts/Notice';
@@ -24,7 +24,7 @@ export function App() {
           <Route index element={<Navigate to="/outbound" replace />} />
           <Route path="sites/:customer/:site" element={<DESK />}>
             <Route index element={<Navigate to="addresses" replace />} />
-            {STAGES.map(({ path, page: Stage }) => (
+            {[...STAGES, ...SITE_PAGES].map(({ path, page: Stage }) => (
               <Route key={path} path={path} element={<Stage />} />
             ))}
           </Route>

@@ -215,18 +215,29 @@ export const STAGES: (Page & { stage: keyof Schemas['Stages'] })[] = [
   },
 ];
 
+/** Further pages of a site, which no stage leads to by a number. */
+export const SITE_PAGES: Page[] = [
+  {
+    path: 'runs/:number?',
+    title: 'All runs',
+    page: page(() => import('./desk/bench/RunsPage'), 'RunsPage'),
+  },
+];
+
 /** Where a page's path leads without what it takes, such as `/hardware` for `/hardware/:key?`. */
 export function wayTo(page: Page): string {
   return page.path.replace(/\/:.*/, '');
+}
+
+function siteTitle(stage: string): string | undefined {
+  return (STAGES.find((one) => one.stage === stage) ?? SITE_PAGES.find((one) => wayTo(one) === stage))?.title;
 }
 
 /** What the browser's tab is called at an address: the page, or the site and its stage. */
 export function titleAt(pathname: string): string {
   const [, first = '', customer = '', site = '', stage = ''] = pathname.split('/').map(decodeURIComponent);
   if (first === 'sites')
-    return [`${customer}/${site}`, STAGES.find((one) => one.stage === stage)?.title, 'Octaplan']
-      .filter(Boolean)
-      .join(' · ');
+    return [`${customer}/${site}`, siteTitle(stage), 'Octaplan'].filter(Boolean).join(' · ');
   const at = PAGES.filter((page) => wayTo(page) === `/${first}`);
   const page = customer ? (at[1] ?? at[0]) : at[0];
   const name = page?.path.includes(':') && customer ? `${page.title} ${customer}` : page?.title;

@@ -9,9 +9,9 @@ from pathlib import Path
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.propose.wiring import equip
 from octaplan.core.stage.steps import Measure
-from octaplan.store.bench import sheet_of
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
+from octaplan.store.staging import sheet_of
 
 TYPES = Path(__file__).parent / "hardware"
 

@@ -44,6 +44,7 @@ from octaplan.server.pages import (
     proposals,
     questions,
     register,
+    runs,
     safe,
     space,
 )
@@ -129,6 +130,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         devices,
         credentials,
         bench,
+        runs,
         handover,
         hardware,
         safe,

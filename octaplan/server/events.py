@@ -91,6 +91,10 @@ class Hub:
         }
         self._send("revision", data)
 
+    def on_bench(self, site: str, data: dict[str, Any]) -> None:
+        """Tell every page at a site at which step of which box somebody is, or that something was recorded there."""
+        self._send("bench", data | {"site": site}, site)
+
     def _tell_who(self, site: str) -> None:
         if site:
             with self._lock:

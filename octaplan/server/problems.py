@@ -20,7 +20,7 @@ from octaplan.core.values.faults import Fault, first_of
 from octaplan.formats.planjson import PlanError
 from octaplan.formats.tables import TableError
 from octaplan.store.accounts import AccountError, CodeNeeded
-from octaplan.store.bench import AlreadyTicked, BenchError, NotReady
+from octaplan.store.bench import AlreadyTicked, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.organisation import SettingsError, SettingsMoved
@@ -28,6 +28,7 @@ from octaplan.store.patterns import PatternError
 from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear, Renamed
 from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
+from octaplan.store.staging import BenchError
 from octaplan.store.vault import VaultError
 
 #: The largest number that is exact in JSON wherever it is read (RFC 8259, section 6).
@@ -35,6 +36,7 @@ MOST_NUMBER = (1 << 53) - 1
 
 #: A number in a path.
 Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
+DeviceId = Annotated[str, Path(pattern=r"^[a-z0-9]{4,12}$")]
 
 log = structlog.get_logger()
 

@@ -7,35 +7,39 @@ BenchError            something cannot be recorded as asked
 
 from __future__ import annotations
 
-import hashlib
 import json
-from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
 from datetime import UTC, datetime
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import delete, select
 
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.measures import Judgement, Outcome, judge
-from octaplan.core.stage.runsheet import run_sheet
-from octaplan.core.stage.steps import RunSheet, Step
+from octaplan.core.stage.steps import Measure, Step
 from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.words import count
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Backup, Run, Shipment, Site, Tick
+from octaplan.store.models import Backup, Recording, Run, Shipment, Tick
 from octaplan.store.plans import Plans
-from octaplan.store.runs import BackupTaken, DeviceRun, Measured, Result, Runs, Shipped, Ticked
+from octaplan.store.runs import BackupTaken, BoxOfRun, DeviceRun, Measured, Result
 from octaplan.store.safe import Safe, digest_of
 from octaplan.store.snapshot import Held, Snapshot
+from octaplan.store.staging import (
+    SKIPPED,
+    BenchError,
+    asked_of,
+    backups_of,
+    device_run,
+    digest_of_step,
+    sheet_of,
+    shipped,
+    stagings_of,
+    ticked,
+)
 
 MAX_BACKUP = 16 << 20
-
-
-class BenchError(OctaplanError):
-    """Something cannot be recorded as asked."""
 
 
 class AlreadyTicked(BenchError):
@@ -44,128 +48,6 @@ class AlreadyTicked(BenchError):
 
 class NotReady(BenchError):
     """A site cannot be shipped yet."""
-
-
-@dataclass(frozen=True, slots=True)
-class Staging:
-    """The newest run of a device: its sheet, and what became of each step."""
-
-    device: str
-    sheet: RunSheet
-    begun: datetime | None
-    by: str
-    ticks: dict[str, Ticked]
-    backups: list[BackupTaken]
-
-    def settled(self, step: Step) -> bool:
-        """Whether a step needs nothing more."""
-        tick = self.ticks.get(step.key)
-        return tick is not None and tick.result is not Result.FAILED and not tick.touched
-
-    @property
-    def finished(self) -> bool:
-        """Whether nothing is open; where anything can be proven, something was."""
-        return not self.problem and bool(self.sheet.steps) and all(map(self.settled, self.sheet.steps))
-
-    @property
-    def problem(self) -> str:
-        """Why it is not staged, and would not be if every step were recorded."""
-        if self.sheet.problem:
-            return self.sheet.problem
-        proving = [step for step in self.sheet.steps if step.proves]
-        ticks = [self.ticks.get(step.key) for step in proving]
-        if proving and all(tick is not None and tick.result is Result.SKIPPED for tick in ticks):
-            return "every check was skipped, so nothing is proven: do one of them"
-        return ""
-
-    @property
-    def unproven(self) -> list[str]:
-        """The checks that were skipped, each with the reason."""
-        skipped = [
-            (step, tick)
-            for step in self.sheet.steps
-            if step.proves and (tick := self.ticks.get(step.key)) is not None and tick.result is Result.SKIPPED
-        ]
-        return [f"{step.group}: {tick.note}" for step, tick in skipped]
-
-    @property
-    def trouble(self) -> bool:
-        return any(tick.result is Result.FAILED or tick.touched for tick in self.ticks.values())
-
-    @property
-    def done(self) -> int:
-        return sum(map(self.settled, self.sheet.steps))
-
-
-def load_runs(session: Session) -> Runs:
-    """The newest run of every device of a database, and the newest shipment of every site."""
-    newest = select(func.max(Run.id)).group_by(Run.site_id, Run.device)
-    ticks: dict[int, dict[str, Ticked]] = defaultdict(dict)
-    for tick in session.scalars(select(Tick)):
-        ticks[tick.run_id][tick.step] = _ticked(tick)
-    columns = (
-        Backup.run_id,
-        Backup.id,
-        Backup.name,
-        Backup.size,
-        Backup.sha256,
-        Backup.revision,
-        Backup.at,
-        Backup.by,
-    )
-    backups: dict[int, list[BackupTaken]] = defaultdict(list)
-    for row in session.execute(select(*columns).order_by(Backup.id)):
-        backups[row.run_id].append(BackupTaken(*row[1:]))
-    devices: dict[str, dict[str, DeviceRun]] = defaultdict(dict)
-    for run, key in session.execute(select(Run, Site.key).join(Site).where(Run.id.in_(newest))):
-        devices[key][run.device] = DeviceRun(run.id, run.at, run.by, ticks[run.id], tuple(backups[run.id]))
-    shipments = session.execute(select(Shipment, Site.key).join(Site).order_by(Shipment.id))
-    return Runs(dict(devices), {key: _shipped(shipment) for shipment, key in shipments})
-
-
-def sheet_of(now: Snapshot, key: str, device: str) -> RunSheet:
-    """The run sheet of a device as plan, type and settings are saved."""
-    held, settings = now.sites.of(key), now.settings.current
-    kind = now.types.types.get(held.plan.devices[device].type)
-    known = held.worked_out.get(f"sheet {device}")
-    if known is None or known[0] is not kind or known[1] is not settings:
-        known = held.worked_out[f"sheet {device}"] = (kind, settings, run_sheet(held.plan, device, kind, settings))
-    sheet: RunSheet = known[2]
-    return sheet
-
-
-def staging_of(now: Snapshot, key: str, device: str) -> Staging:
-    """The newest run of a device, or its sheet before anything has begun. Raises `BenchError`."""
-    plan = now.sites.plan(key)
-    if device not in plan.devices:
-        raise BenchError("This device has been removed from the plan: its runs are kept, but no longer shown")
-    sheet = sheet_of(now, plan.key, device)
-    run = now.runs.at(plan.key).get(device)
-    if run is None:
-        return Staging(device, sheet, None, "", {}, [])
-    digests = {step.key: _digest(now, plan.key, step) for step in sheet.steps}
-    ticks = {step: _touched(tick, digests.get(step)) for step, tick in run.ticks.items() if step in digests}
-    return Staging(device, sheet, run.at, run.by, ticks, list(run.backups))
-
-
-def stagings_of(now: Snapshot, plan: SitePlan) -> list[Staging]:
-    """The newest runs of all devices of a site that come to the bench."""
-    return [staging_of(now, plan.key, key) for key, device in plan.devices.items() if device.staged]
-
-
-def begun_at(now: Snapshot, plan: SitePlan) -> bool:
-    """Whether any device of a site is on the bench, or has been."""
-    return any(device in plan.devices for device in now.runs.at(plan.key))
-
-
-def _digest(now: Snapshot, key: str, step: Step) -> str:
-    """The same as long as the step asks for the same values and the same secrets."""
-    slots = [value.secret for value in step.values if value.secret]
-    if not slots:
-        return step.digest
-    kept = now.secrets.kept(key)
-    numbers = [kept[slot].number if slot in kept else 0 for slot in slots]
-    return hashlib.blake2b(f"{step.digest}{numbers}".encode(), digest_size=8).hexdigest()
 
 
 class BenchRecords:
@@ -184,12 +66,38 @@ class BenchRecords:
     def _begin(self, turn: Turn, plan: SitePlan, device: str, by: str) -> DeviceRun:
         self._of(plan, device)
         at = datetime.now(UTC)
-        row = Run(site_id=turn.now.sites.site_id(plan.key), device=device, at=at, by=by)
+        box = _box(turn.now, plan, device)
+        row = Run(site_id=turn.now.sites.site_id(plan.key), device=device, at=at, by=by, box=json.dumps(box._asdict()))
         turn.session.add(row)
         turn.session.flush()
-        run = DeviceRun(row.id, at, by, {})
+        run = DeviceRun(row.id, at, by, {}, box)
         turn.now = turn.now.with_runs(turn.now.runs.with_run(plan.key, device, run))
         return run
+
+    def take_back_run(self, key: str, device: str, by: str) -> None:
+        """Leave a run in which nothing was recorded, for the one before it. Raises `BenchError`."""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            run = turn.now.runs.at(plan.key).get(device)
+            if run is None or run.ticks or run.backups:
+                raise BenchError(
+                    "Something is recorded in this run already: it stays. The earlier one is under All runs"
+                )
+            site = turn.now.sites.site_id(plan.key)
+            session = turn.session
+            earlier = session.scalars(
+                select(Run)
+                .where(Run.site_id == site, Run.device == device, Run.id < run.id)
+                .order_by(Run.id.desc())
+                .limit(1)
+            ).first()
+            if earlier is None:
+                raise BenchError("There is no earlier run of this box to go back to")
+            session.execute(delete(Recording).where(Recording.run_id == run.id))
+            session.execute(delete(Run).where(Run.id == run.id))
+            ticks = {tick.step: ticked(tick) for tick in session.scalars(select(Tick).where(Tick.run_id == earlier.id))}
+            back = device_run(earlier, ticks, [taken for _, taken in backups_of(session, earlier.id)])
+            turn.now = turn.now.with_runs(turn.now.runs.with_run(plan.key, device, back))
 
     def tick(
         self,
@@ -201,12 +109,16 @@ class BenchRecords:
         seen: datetime | None,
         note: str = "",
         measured: Mapping[str, str] | None = None,
+        skips: Mapping[str, str] | None = None,
+        take: Collection[str] = (),
         by: str,
     ) -> None:
         """Record what became of a step. `seen` is when the step was last recorded, as the page knew it.
 
-        Answers that record something of the box (serial, MACs, firmware) go into the plan. Raises
-        `AlreadyTicked`, `BenchError`.
+        `skips` are checks that are skipped by themselves, each with its reason. Answers that record something of the
+        box (serial, MACs, firmware) go into the plan; those that contradict it only when they are among `take`. A step
+        that is done with a wrong answer is recorded as trouble, so that the answer stays until something is done
+        about it. Raises `AlreadyTicked`, `BenchError`.
         """
         note = " ".join(note.split())
         if result is not Result.DONE and len(note) < 3:
@@ -221,11 +133,16 @@ class BenchRecords:
             if now is not None and now.at != seen:
                 when = f"{now.at:%H:%M} UTC"
                 raise AlreadyTicked(f"{now.by} has recorded this step as {now.result} at {when}: look at that first")
-            answers = self._answers(step, measured or {}, result)
+            answers = self._answers(step, measured or {}, skips or {}, take, result)
+            wrong = [m for m in step.measures if m.key in answers and answers[m.key].outcome == Outcome.BAD]
+            if result is Result.DONE and wrong:
+                result, note = Result.FAILED, "; ".join(f"{m.label}: {answers[m.key].words}" for m in wrong)
             if result is Result.DONE and any(m.kind == "backup" for m in step.measures) and not run.backups:
                 raise BenchError("No back-up is attached yet: choose its file, or skip the step with a reason")
             self._record(turn.now.sites.of(key), device, step, answers, by)
-            digest = _digest(turn.now, plan.key, _step(turn.now, plan.key, device, step_key))
+            step = _step(turn.now, plan.key, device, step_key)
+            digest, asked = digest_of_step(turn.now, plan.key, step), asked_of(turn.now, plan.key, step)
+            at = datetime.now(UTC)
             tick = Tick(
                 run_id=run.id,
                 step=step_key,
@@ -233,14 +150,55 @@ class BenchRecords:
                 note=note[:400],
                 measured=json.dumps(answers),
                 digest=digest,
+                at=at,
+                by=by,
+                asked=json.dumps({"title": asked.title, "group": asked.group, "values": asked.values}),
+                accepted_by="",
+                accepted_at=None,
+            )
+            turn.session.merge(tick)
+            self._keep(turn, run.id, step_key, asked.title, tick.outcome, tick.note, tick.measured, by)
+            ticks, box = {**run.ticks, step_key: ticked(tick)}, _box(turn.now, turn.now.sites.plan(key), device)
+            row = turn.session.get(Run, run.id)
+            if row is not None and box != run.box:
+                row.box = json.dumps(box._asdict())
+            turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, ticks=ticks, box=box))
+
+    @staticmethod
+    def _keep(turn: Turn, run: int, step: str, title: str, outcome: str, note: str, measured: str, by: str) -> None:
+        """Keep what was recorded beside what counts, so that nothing that was ever recorded is lost."""
+        turn.session.add(
+            Recording(
+                run_id=run,
+                step=step,
+                title=title[:200],
+                outcome=outcome,
+                note=note[:400],
+                measured=measured,
                 at=datetime.now(UTC),
                 by=by,
             )
-            turn.session.merge(tick)
-            ticks = {**run.ticks, step_key: _ticked(tick)}
+        )
+
+    def accept(self, key: str, device: str, step: str, seen: datetime | None, by: str) -> None:
+        """Accept that checks of a step were skipped. Raises `AlreadyTicked`, `BenchError`."""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            run = turn.now.runs.at(plan.key).get(device)
+            now = run.ticks.get(step) if run else None
+            if run is None or now is None:
+                raise BenchError("Nothing is recorded of this step any more: look again")
+            if now.at != seen:
+                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result} since: look at that first")
+            tick = turn.session.get(Tick, (run.id, step))
+            if tick is None:
+                raise BenchError("Nothing is recorded of this step any more: look again")
+            tick.accepted_by, tick.accepted_at = by, datetime.now(UTC)
+            enter(turn.session, Act.SKIP, by, f"{run.box.name}, {now.asked.title}", site=plan.key)
+            ticks = {**run.ticks, step: ticked(tick)}
             turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, ticks=ticks))
 
-    def untick(self, key: str, device: str, step_key: str, seen: datetime | None) -> None:
+    def untick(self, key: str, device: str, step_key: str, seen: datetime | None, by: str) -> None:
         """Take back what was recorded of a step."""
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)
@@ -253,6 +211,7 @@ class BenchRecords:
             tick = turn.session.get(Tick, (run.id, step_key))
             if tick is not None:
                 turn.session.delete(tick)
+            self._keep(turn, run.id, step_key, now.asked.title, "taken back", "", "{}", by)
             ticks = {step: ticked for step, ticked in run.ticks.items() if step != step_key}
             turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, ticks=ticks))
 
@@ -264,30 +223,30 @@ class BenchRecords:
             raise BenchError("A provider's modem is not staged: the provider brings it ready")
 
     @staticmethod
-    def _answers(step: Step, measured: Mapping[str, str], result: Result) -> dict[str, Measured]:
+    def _answers(
+        step: Step, measured: Mapping[str, str], skips: Mapping[str, str], take: Collection[str], result: Result
+    ) -> dict[str, Measured]:
         answers = {}
         for measure in step.measures:
-            text = measured.get(measure.key, "")
+            text, why = measured.get(measure.key, ""), " ".join(skips.get(measure.key, "").split())
             if measure.kind == "backup":
                 continue
             if not text.strip():
-                if measure.needed and result is Result.DONE:
-                    raise BenchError(f"{measure.label}: not answered yet. Measure it, or skip the step with a reason")
+                if why:
+                    if len(why) < 3:
+                        raise BenchError(f"{measure.label}: say why it is skipped, a few words will do")
+                    answers[measure.key] = Measured("", SKIPPED, why[:400])
+                elif measure.needed and result is Result.DONE:
+                    raise BenchError(f"{measure.label}: not answered yet. Measure it, or skip it with a reason")
                 continue
-            try:
-                found: Judgement = judge(measure.kind, text, measure.expect)
-            except OctaplanError as error:
-                raise BenchError(f"{measure.label}: {error}") from None
-            if found.outcome is Outcome.BAD and result is Result.DONE:
-                raise BenchError(f"{measure.label}: {found.words} Record the step as trouble, or measure again")
-            answers[measure.key] = Measured(found.value, found.outcome, found.words)
+            answers[measure.key] = _judged(measure, text, taken=measure.key in take)
         return answers
 
     def _record(self, held: Held, device: str, step: Step, answers: Mapping[str, Measured], by: str) -> None:
         operations = []
         for measure in step.measures:
             answer = answers.get(measure.key)
-            if answer is None or not measure.record:
+            if answer is None or not measure.record or answer.outcome in (SKIPPED, Outcome.BAD):
                 continue
             value: object = answer.text.split() if measure.record == "macs" else answer.text
             operations.append({"op": "add", "path": f"/devices/{device}/{measure.record}", "value": value})
@@ -357,6 +316,13 @@ class BenchRecords:
                     left = len(staging.sheet.steps) - staging.done
                     why = staging.problem or f"{left} of {len(staging.sheet.steps)} steps are open"
                     raise NotReady(f"{named(plan.devices[staging.device])} is not staged to the end: {why}")
+            waiting = [skip for staging in stagings_of(turn.now, plan) for skip in staging.waiting]
+            if waiting:
+                verb = "waits" if len(waiting) == 1 else "wait"
+                raise NotReady(
+                    f"{count(len(waiting), 'skipped check')} {verb} for a planner: accept on Clearance that it was not "
+                    "proven, or prove it"
+                )
             row = Shipment(
                 site_id=held.id,
                 revision=revision,
@@ -368,10 +334,11 @@ class BenchRecords:
             turn.session.add(row)
             what = f"revision {revision}" + (f", {row.carrier} {row.reference}".rstrip() if row.carrier else "")
             for staging in stagings_of(turn.now, plan):
-                if staging.unproven:
-                    what += f"; not proven at {named(plan.devices[staging.device])}: {', '.join(staging.unproven)}"
+                if staging.skips:
+                    told = ", ".join(f"{skip.words} (accepted by {skip.accepted_by})" for skip in staging.skips)
+                    what += f"; not proven at {named(plan.devices[staging.device])}: {told}"
             enter(turn.session, Act.SHIPPED, by, what, site=plan.key)
-            turn.now = turn.now.with_runs(turn.now.runs.with_shipment(plan.key, _shipped(row)), shipped=plan.key)
+            turn.now = turn.now.with_runs(turn.now.runs.with_shipment(plan.key, shipped(row)), shipped=plan.key)
 
 
 def _step(now: Snapshot, key: str, device: str, step_key: str) -> Step:
@@ -381,16 +348,18 @@ def _step(now: Snapshot, key: str, device: str, step_key: str) -> Step:
     raise BenchError("The plan has changed, and this step is no longer asked for: look at the sheet again")
 
 
-def _ticked(tick: Tick) -> Ticked:
-    measured = {key: Measured(*answer) for key, answer in json.loads(tick.measured).items()}
-    return Ticked(Result(tick.outcome), tick.at, tick.by, tick.note, measured, tick.digest)
+def _box(now: Snapshot, plan: SitePlan, device: str) -> BoxOfRun:
+    """Which box a device is, as far as its plan tells."""
+    box = plan.devices[device]
+    kind = now.types.types.get(box.type)
+    return BoxOfRun(named(box), kind.title if kind else box.type, box.serial or "", box.asset_tag or "")
 
 
-def _touched(tick: Ticked, digest: str | None) -> Ticked:
-    if digest == tick.digest:
-        return tick
-    return Ticked(tick.result, tick.at, tick.by, tick.note, tick.measured, tick.digest, touched=True)
-
-
-def _shipped(row: Shipment) -> Shipped:
-    return Shipped(row.at, row.by, row.revision, row.carrier, row.reference)
+def _judged(measure: Measure, text: str, *, taken: bool) -> Measured:
+    try:
+        found: Judgement = judge(measure.kind, text, measure.expect)
+    except OctaplanError as error:
+        raise BenchError(f"{measure.label}: {error}") from None
+    if found.outcome is Outcome.BAD and measure.record and taken:
+        return Measured(found.value, Outcome.ODD, f"The plan said {measure.expect}; it says this now.")
+    return Measured(found.value, found.outcome, found.words)

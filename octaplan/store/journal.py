@@ -24,6 +24,7 @@ class Act(StrEnum):
     """What the journal tells of."""
 
     READ = "secret read"
+    RESTORED = "secret brought back"
     MADE = "secret made"
     TYPED = "secret typed"
     SHEET = "credential sheet printed"
@@ -31,6 +32,7 @@ class Act(StrEnum):
     BACKUP = "backup attached"
     FETCHED = "backup fetched"
     SHIPPED = "site shipped"
+    SKIP = "skipped check accepted"
     CLEARED = "site cleared"
     ACCOUNT = "account changed"
     HARDWARE = "hardware type changed"

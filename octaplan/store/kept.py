@@ -29,11 +29,13 @@ class KeptSecret:
 
 
 class SecretNeed(NamedTuple):
-    """A slot of a site that is to be filled. `factory` are the makers' own passwords that will not do."""
+    """A slot of a site that is to be filled. `factory` are the makers' own passwords that will not do, `known` the
+    words that whoever knows the site would try first."""
 
     site: str
     slot: Slot
     factory: tuple[str, ...] = ()
+    known: tuple[str, ...] = ()
 
 
 class Secrets:
@@ -72,6 +74,10 @@ class Secrets:
     def sharing(self, fingerprint: str) -> set[str]:
         """The sites of all slots that hold a secret."""
         return {site for site, _ in self._holders.get(fingerprint, ())}
+
+    def holders(self, fingerprint: str) -> set[tuple[str, str]]:
+        """The slots that hold a secret, each with its site."""
+        return set(self._holders.get(fingerprint, ()))
 
     def with_reason(self, wanted: bool) -> Secrets:
         """The same, with a reason for every reading wanted or not."""

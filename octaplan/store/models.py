@@ -333,10 +333,11 @@ class Run(Base):
     device: Mapped[str] = mapped_column(String(12))
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
+    box: Mapped[str] = mapped_column(Text, server_default="{}")
 
 
 class Tick(Base):
-    """What became of one step of a run, and the digest of what the step asked for then."""
+    """What became of one step of a run, what the step asked for then, and who accepted what was skipped of it."""
 
     __tablename__ = "ticks"
 
@@ -346,6 +347,25 @@ class Tick(Base):
     note: Mapped[str] = mapped_column(Text)
     measured: Mapped[str] = mapped_column(Text)
     digest: Mapped[str] = mapped_column(String(16))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    asked: Mapped[str] = mapped_column(Text, server_default="{}")
+    accepted_by: Mapped[str] = mapped_column(String(200), server_default="")
+    accepted_at: Mapped[datetime | None]
+
+
+class Recording(Base):
+    """One thing that was ever recorded of a step: nothing is taken out of here."""
+
+    __tablename__ = "recordings"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    step: Mapped[str] = mapped_column(String(80))
+    title: Mapped[str] = mapped_column(String(200))
+    outcome: Mapped[str] = mapped_column(String(10))
+    note: Mapped[str] = mapped_column(Text)
+    measured: Mapped[str] = mapped_column(Text)
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
 

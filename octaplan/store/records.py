@@ -9,7 +9,7 @@ from octaplan.core.plan.site import PATTERNS
 from octaplan.store.accounts import Accounts
 from octaplan.store.answers import Answers
 from octaplan.store.batches import Batches
-from octaplan.store.bench import BenchRecords, load_runs
+from octaplan.store.bench import BenchRecords
 from octaplan.store.database import Database
 from octaplan.store.hardware import Hardware, load_types
 from octaplan.store.imports import Imports
@@ -22,8 +22,10 @@ from octaplan.store.rebuild import rebuild
 from octaplan.store.register import Register
 from octaplan.store.revisions import load_sites
 from octaplan.store.rollouts import Rollouts
+from octaplan.store.runhistory import RunHistory
 from octaplan.store.safe import Safe, load_secrets
 from octaplan.store.snapshot import Snapshot
+from octaplan.store.staging import load_runs
 from octaplan.store.vault import Vault
 
 
@@ -51,6 +53,7 @@ class Records:
         self.answers = Answers(database, self.plans)
         self.imports = Imports(database, self.plans, self.batches, self.safe)
         self.bench = BenchRecords(database, self.plans, self.safe)
+        self.runhistory = RunHistory(database)
 
     @property
     def now(self) -> Snapshot:

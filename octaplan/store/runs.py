@@ -25,9 +25,38 @@ class Measured(NamedTuple):
     words: str
 
 
+class AskedValue(NamedTuple):
+    """A value that a step asked to be typed; of a secret its slot and its number."""
+
+    label: str
+    text: str
+    secret: str = ""
+    number: int = 0
+
+
+class AskedStep(NamedTuple):
+    """What a step was when it was recorded."""
+
+    title: str = ""
+    group: str = ""
+    values: tuple[AskedValue, ...] = ()
+
+
+class BoxOfRun(NamedTuple):
+    """Which box a run is of, as far as it was known: its host name, its type, what its label says."""
+
+    name: str = ""
+    type: str = ""
+    serial: str = ""
+    asset_tag: str = ""
+
+
 @dataclass(frozen=True, slots=True)
 class Ticked:
-    """What became of a step. `touched` says that the plan asks for something else since."""
+    """What became of a step. `touched` says that the plan asks for something else since.
+
+    `asked` is what the step asked for then; `accepted_by` who accepted what was skipped of it.
+    """
 
     result: Result
     at: datetime
@@ -35,6 +64,9 @@ class Ticked:
     note: str
     measured: dict[str, Measured]
     digest: str
+    asked: AskedStep
+    accepted_by: str = ""
+    accepted_at: datetime | None = None
     touched: bool = False
 
 
@@ -59,6 +91,7 @@ class DeviceRun:
     at: datetime
     by: str
     ticks: Mapping[str, Ticked]
+    box: BoxOfRun
     backups: tuple[BackupTaken, ...] = ()
 
 

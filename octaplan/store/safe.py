@@ -127,7 +127,22 @@ class Safe:
         for other in need.slot.distinct:
             if other in known and known[other].fingerprint == print_:
                 wrong.append(f"it must differ from the {other.rsplit('/', 1)[-1].replace('-', ' ')}")
-        return wrong, strength(secret, need.site.split("/"))
+        return wrong, strength(secret, [*need.site.split("/"), *need.known])
+
+    def shared_by(self, need: SecretNeed, secret: str) -> int:
+        """How many other slots, here or at other sites, hold the same secret."""
+        found = self.now.holders(self.vault.fingerprint(secret)) if secret else set()
+        return len(found - {(need.site.casefold(), need.slot.path)})
+
+    def bring_back(self, need: SecretNeed, number: int, by: str) -> None:
+        """Let a secret of the history count again: it becomes the newest. Raises `NoSuchSecret`."""
+        with self._database.turn() as turn:
+            query = select(Secret).join(Site).where(Site.key == need.site.casefold(), Secret.slot == need.slot.path)
+            row = turn.session.scalars(query.where(Secret.number == number)).first()
+            if row is None:
+                raise NoSuchSecret("There is no secret of that number in this slot")
+            plain = self.vault.open(row.sealed, secret_place(row.site_id, row.slot, row.number)).decode()
+            self._write(turn, [(need, plain, row.score, row.factory)], by, Act.RESTORED, typed=row.typed)
 
     def put(self, need: SecretNeed, secret: str, by: str) -> None:
         """Keep a secret that was typed. Raises `SafeError` when the slot's rules do not take it."""

@@ -23,6 +23,7 @@ from octaplan.core.plan.device import RECORDED
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.history import Course, CourseStep
 from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.passwords import guessable
 from octaplan.core.plan.patch import Operation
 from octaplan.core.plan.questions import Standing, Whom, left_open, standing
 from octaplan.core.plan.site import PATTERNS, Acceptance, SitePlan
@@ -347,7 +348,8 @@ class Sites:
         plan = self.plan(key)
         for need in self.needs(plan):
             if need.slot.path == path:
-                return need
+                device = plan.devices.get(need.slot.member.removeprefix("/devices/"))
+                return need._replace(known=tuple(guessable(plan, need.slot.owner, device.type if device else None)))
         raise NoSuchSlot(f"{plan.customer}/{plan.site} does not need such a secret any more: look at Credentials again")
 
     # --- The next one

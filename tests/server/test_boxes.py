@@ -9,7 +9,7 @@ import structlog
 
 from octaplan.demo.boxes import answer
 from octaplan.server.app import configure_logs
-from octaplan.store.bench import sheet_of
+from octaplan.store.staging import sheet_of
 from tests.core.kit import hardware, office_site
 from tests.server.test_api import WithServer
 

@@ -9,7 +9,7 @@ from octaplan.core.plan.hardware import SlotRule
 from octaplan.core.plan.stages import stage_of
 from octaplan.demo.boxes import answer
 from octaplan.server.pages.credentials import rules_in_words
-from octaplan.store.bench import sheet_of
+from octaplan.store.staging import sheet_of
 from octaplan.store.vault import FILE as KEY_FILE
 from tests.server.test_boxes import SITE, WithBoxes
 

@@ -6,9 +6,10 @@ import hashlib
 from datetime import datetime
 
 from octaplan.demo.boxes import answer
-from octaplan.store.bench import AlreadyTicked, BenchError, NotReady, Staging, staging_of
+from octaplan.store.bench import AlreadyTicked, NotReady
 from octaplan.store.journal import Act
 from octaplan.store.runs import Result
+from octaplan.store.staging import BenchError, Staging, changed_values, staging_of
 from octaplan.store.vault import Damaged
 from tests.core.kit import hardware
 from tests.store.test_plans import put
@@ -76,8 +77,8 @@ class Ticking(WithBench):
         self.tick("log-in", Result.FAILED, by="Marek", note="no answer")
         self.assertEqual(self.staging.ticks["log-in"].by, "Marek")
         with self.assertRaises(AlreadyTicked):
-            self.records.bench.untick("FERN/DOCK", self.edge, "log-in", None)
-        self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"))
+            self.records.bench.untick("FERN/DOCK", self.edge, "log-in", None, "Ines")
+        self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"), "Ines")
         self.assertEqual(self.staging.ticks, {})
 
     def test_a_step_is_not_skipped_or_failed_without_a_word(self) -> None:
@@ -97,17 +98,27 @@ class Ticking(WithBench):
         prove = next(step for step in self.staging.sheet.steps if step.proves)
         self.tick(prove.key, measured={measure.key: answer(measure) for measure in prove.measures})
         self.assertTrue(self.staging.finished)
+        with self.assertRaisesRegex(NotReady, r"skipped checks wait for a planner"):
+            self.records.bench.ship("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "", "", "Ines")
+        with self.assertRaises(AlreadyTicked):
+            self.records.bench.accept("FERN/DOCK", self.edge, self.staging.waiting[0].step, None, "Pia")
+        for skip in self.staging.waiting:
+            if skip.step in {one.step for one in self.staging.waiting}:
+                self.records.bench.accept("FERN/DOCK", self.edge, skip.step, self.seen(skip.step), "Pia")
         self.records.bench.ship("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "", "", "Ines")
         shipped = next(line for line in self.records.journal.lines() if line.act == Act.SHIPPED)
         self.assertIn("not proven at ", shipped.what)
-        self.assertIn("Make it last: in a hurry", shipped.what)
+        self.assertRegex(shipped.what, r"Make it last, .*: in a hurry \(accepted by Pia\)")
 
     def test_a_bad_answer_is_not_done_but_can_be_noted_as_trouble(self) -> None:
         prove = next(step for step in self.staging.sheet.steps if step.key == "prove")
         good = {measure.key: answer(measure) for measure in prove.measures}
         bad = good | {"answer": "....."}
-        with self.assertRaisesRegex(BenchError, "No reply at all"):
-            self.tick("prove", measured=bad)
+        self.tick("prove", measured=bad)
+        wrong = self.staging.ticks["prove"]
+        self.assertEqual((wrong.result, wrong.measured["answer"].text), ("failed", "0 of 5 replies"))
+        self.assertIn("No reply at all", wrong.note)
+        self.assertTrue(self.staging.trouble)
         with self.assertRaisesRegex(BenchError, "not answered yet"):
             self.tick("prove", measured={})
         self.tick("prove", Result.FAILED, note="no internet on the bench", measured=bad)
@@ -115,6 +126,84 @@ class Ticking(WithBench):
         self.assertEqual(self.staging.ticks["prove"].measured["answer"].outcome, "bad")
         self.tick("prove", measured=good)
         self.assertFalse(self.staging.trouble)
+
+    def test_a_check_is_skipped_by_itself_with_a_reason_that_a_planner_accepts(self) -> None:
+        self.stage()
+        step = next(step for step in self.staging.sheet.steps if step.key == "prove-line")
+        good = {measure.key: answer(measure) for measure in step.measures}
+        some = {key: text for key, text in good.items() if key != "lookup"}
+        with self.assertRaisesRegex(BenchError, "say why"):
+            self.tick("prove-line", measured=some, skips={"lookup": "-"})
+        self.tick("prove-line", measured=some, skips={"lookup": "no line on this bench"})
+        self.assertTrue(self.staging.finished)
+        (skip,) = self.staging.waiting
+        self.assertEqual((skip.step, skip.reason, skip.by), ("prove-line", "no line on this bench", "Ines"))
+        self.records.bench.accept("FERN/DOCK", self.edge, skip.step, skip.at, "Pia")
+        self.reopen()
+        self.assertEqual([one.accepted_by for one in self.staging.skips], ["Pia"])
+        self.assertEqual(self.staging.waiting, [])
+        self.tick("prove-line", measured=some, skips={"lookup": "still none"})
+        self.assertEqual(len(self.staging.waiting), 1, "what is recorded anew is accepted anew")
+        self.tick("prove-line", measured=good)
+        self.assertEqual(self.staging.skips, [])
+
+    def test_an_answer_that_contradicts_the_plan_can_be_put_into_it(self) -> None:
+        saved = self.plans.now.saved("FERN/DOCK").number
+        self.plans.revise("FERN/DOCK", put(f"/devices/{self.edge}/serial", "T5-9"), saved, "Marek")
+        self.tick("unpack", measured={"serial": "T5-1"})
+        self.assertEqual(self.staging.ticks["unpack"].result, "failed")
+        self.assertEqual(self.plans.now.plan("FERN/DOCK").devices[self.edge].serial, "T5-9")
+        self.tick("unpack", measured={"serial": "T5-1"}, take=["serial"])
+        self.assertEqual(self.staging.ticks["unpack"].result, "done")
+        self.assertEqual(self.plans.now.plan("FERN/DOCK").devices[self.edge].serial, "T5-1")
+
+    def test_what_a_change_changed_is_told_value_by_value(self) -> None:
+        self.tick("identity")
+        saved = self.plans.now.saved("FERN/DOCK").number
+        self.plans.revise("FERN/DOCK", put(f"/devices/{self.edge}/name", "dock-wall"), saved, "Marek")
+        step = next(step for step in self.staging.sheet.steps if step.key == "identity")
+        (change,) = changed_values(self.records.now, "fern/dock", step, self.staging.ticks["identity"])
+        assert change.before and change.after
+        self.assertEqual((change.label, change.before.text, change.after.text), ("Host name", "dock-edge", "dock-wall"))
+
+    def test_a_new_secret_is_told_by_its_number_so_that_both_can_be_read(self) -> None:
+        self.tick("slot-administrator")
+        self.put("FERN/DOCK", f"devices/{self.edge}/administrator", "quite-Another-8-secret")
+        step = next(step for step in self.staging.sheet.steps if step.key == "slot-administrator")
+        tick = self.staging.ticks["slot-administrator"]
+        self.assertTrue(tick.touched)
+        (change,) = changed_values(self.records.now, "fern/dock", step, tick)
+        assert change.before and change.after
+        self.assertEqual(change.after.number, change.before.number + 1)
+
+    def test_a_run_begun_by_mistake_is_taken_back_and_the_earlier_one_counts_again(self) -> None:
+        self.tick("unpack", measured={"serial": "T5-1"})
+        self.records.bench.begin("FERN/DOCK", self.edge, "Marek")
+        self.assertEqual(self.staging.ticks, {})
+        self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+        self.assertEqual(list(self.staging.ticks), ["unpack"])
+        with self.assertRaisesRegex(BenchError, "recorded in this run already"):
+            self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+        self.reopen()
+        self.assertEqual(list(self.staging.ticks), ["unpack"])
+
+    def test_all_that_was_ever_recorded_is_kept_with_the_box_it_was_of(self) -> None:
+        self.tick("unpack", measured={"serial": "T5-1"})
+        self.tick("log-in", Result.FAILED, note="no answer")
+        self.tick("log-in")
+        self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"), "Marek")
+        self.records.bench.attach("FERN/DOCK", self.edge, "dock.cfg", b"hostname", "Ines")
+        saved = self.plans.now.saved("FERN/DOCK").number
+        self.plans.revise("FERN/DOCK", [{"op": "remove", "path": f"/devices/{self.edge}"}], saved, "Pia")
+        (run,) = self.records.runhistory.of("FERN/DOCK")
+        self.assertEqual((run.box.name, run.box.serial, run.recorded), ("dock-edge", "T5-1", 1))
+        record = self.records.runhistory.record("FERN/DOCK", run.id)
+        told = [(one.step, one.result, one.by) for one in record.recordings]
+        self.assertEqual(told, [("unpack", "done", "Ines"), ("log-in", "failed", "Ines"), ("log-in", "done", "Ines"),
+                                ("log-in", "taken back", "Marek")])  # fmt: skip
+        self.assertEqual([backup.name for backup in record.backups], ["dock.cfg"])
+        with self.assertRaisesRegex(BenchError, "no such run"):
+            self.records.runhistory.record("FERN/DOCK", run.id + 1)
 
     def test_a_change_of_the_plan_marks_the_steps_it_touches(self) -> None:
         for step in ("log-in", "identity", "circuit-circ0"):

@@ -14,11 +14,11 @@ from typing import Any
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.author import Author
-from octaplan.store.bench import staging_of
 from octaplan.store.models import Batch, Revision
 from octaplan.store.records import load_snapshot
 from octaplan.store.refusals import Conflict
 from octaplan.store.snapshot import Snapshot, once
+from octaplan.store.staging import staging_of
 from tests.core.kit import hardware
 from tests.store.test_plans import put
 from tests.store.test_safe import WithSafe

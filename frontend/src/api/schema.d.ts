@@ -1504,7 +1504,11 @@ export interface paths {
      * @description Begin to stage a device, or begin again.
      */
     post: operations['begin_run'];
-    delete?: never;
+    /**
+     * Take Back Run
+     * @description Leave a run in which nothing is recorded yet, for the one before it.
+     */
+    delete: operations['take_back_run'];
     options?: never;
     head?: never;
     patch?: never;
@@ -1543,6 +1547,26 @@ export interface paths {
      */
     get: operations['fetch_backup'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/here': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Tell Place
+     * @description Tell who looks at the site at which step one is; nothing is kept.
+     */
+    put: operations['tell_place'];
     post?: never;
     delete?: never;
     options?: never;
@@ -1589,6 +1613,26 @@ export interface paths {
      * @description Take back what was recorded of a step.
      */
     delete: operations['untick_step'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/steps/{step}/acceptance': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Accept Skips
+     * @description Accept that checks of a step were skipped, so that the site may ship without them.
+     */
+    post: operations['accept_skips'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -1668,6 +1712,26 @@ export interface paths {
     get: operations['credentials'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/credentials/back': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Bring Secret Back
+     * @description Let a secret of a slot's history count again.
+     */
+    post: operations['bring_secret_back'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1808,6 +1872,26 @@ export interface paths {
      * @description Add a box, wired and addressed from its type and the plan as far as they tell.
      */
     post: operations['add_device'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/devices/{device}/replacement': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Replace Device
+     * @description Put a new box in the place of another; what is recorded of the old one stays to be read.
+     */
+    post: operations['replace_device'];
     delete?: never;
     options?: never;
     head?: never;
@@ -2174,6 +2258,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/runs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Runs
+     * @description All runs of a site, newest first.
+     */
+    get: operations['runs'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/runs/{number}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Run Record
+     * @description One run whole: what counts of each step, all that was recorded on the way, evidence.
+     */
+    get: operations['run_record'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/shipment': {
     parameters: {
       query?: never;
@@ -2349,6 +2473,14 @@ export interface components {
       reason: string;
       /** Rule */
       rule: string;
+    };
+    /**
+     * AcceptingSkips
+     * @description That skipped checks of a step are accepted; `seen` is when the step was recorded, as the page knew it.
+     */
+    AcceptingSkips: {
+      /** Seen */
+      seen?: string | null;
     };
     /**
      * Access
@@ -2581,6 +2713,20 @@ export interface components {
        */
       why: string;
     };
+    /**
+     * AskedShown
+     * @description A value that a step asked for; of a secret its slot and its number.
+     */
+    AskedShown: {
+      /** Label */
+      label: string;
+      /** Number */
+      number: number;
+      /** Secret */
+      secret: string;
+      /** Text */
+      text: string;
+    };
     /** Asking */
     Asking: {
       /**
@@ -2658,6 +2804,19 @@ export interface components {
       sentence: string;
       /** Undone */
       undone: boolean;
+    };
+    /**
+     * BenchPlace
+     * @description At which step somebody is, and whether anything is being typed there.
+     */
+    BenchPlace: {
+      /** Step */
+      step: string;
+      /**
+       * Typing
+       * @default false
+       */
+      typing: boolean;
     };
     /**
      * BeyondShown
@@ -2773,6 +2932,16 @@ export interface components {
       path: string;
       /** Subject */
       subject: string;
+    };
+    /**
+     * ChangedShown
+     * @description A value that a step asked for when it was recorded, and the one that it asks for now.
+     */
+    ChangedShown: {
+      after: components['schemas']['AskedShown'] | null;
+      before: components['schemas']['AskedShown'] | null;
+      /** Label */
+      label: string;
     };
     /**
      * Checked
@@ -3265,6 +3434,13 @@ export interface components {
      * @enum {string}
      */
     DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
+    /** EarlierSecret */
+    EarlierSecret: {
+      /** Number */
+      number: number;
+      /** Path */
+      path: string;
+    };
     /**
      * Equipped
      * @description The desk with the new device, its id, and what was assumed.
@@ -4037,6 +4213,8 @@ export interface components {
     May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'organise' | 'administer';
     /** MeasureShown */
     MeasureShown: {
+      /** Beyond */
+      beyond: boolean;
       /** Expect */
       expect: string;
       /** Key */
@@ -4047,10 +4225,16 @@ export interface components {
       label: string;
       /** Needed */
       needed: boolean;
+      /** Record */
+      record: string;
     };
-    /** MeasuredShown */
+    /**
+     * MeasuredShown
+     * @description An answer and what it is worth; `skipped` when the check was skipped by itself, for the reason in `words`.
+     */
     MeasuredShown: {
-      outcome: components['schemas']['Outcome'];
+      /** Outcome */
+      outcome: components['schemas']['Outcome'] | 'skipped';
       /** Text */
       text: string;
       /** Words */
@@ -4322,6 +4506,8 @@ export interface components {
       problems: string[];
       /** Score */
       score: number;
+      /** Shared */
+      shared: number;
     };
     /**
      * Organisation
@@ -4982,6 +5168,28 @@ export interface components {
       /** Text */
       text: string;
     };
+    /** RecordingShown */
+    RecordingShown: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Measured */
+      measured: {
+        [key: string]: components['schemas']['MeasuredShown'];
+      };
+      /** Note */
+      note: string;
+      /** Result */
+      result: string;
+      /** Step */
+      step: string;
+      /** Title */
+      title: string;
+    };
     /**
      * RecoveryCodes
      * @description Codes that stand in for the authenticator app, each once. They are not shown again.
@@ -5033,6 +5241,14 @@ export interface components {
       operations: components['schemas']['PatchOperation'][];
       /** Sentence */
       sentence: string;
+    };
+    /**
+     * Replacement
+     * @description The type of the box that takes the place of another.
+     */
+    Replacement: {
+      /** Type */
+      type: string;
     };
     /**
      * Resizing
@@ -5213,10 +5429,60 @@ export interface components {
       title: string;
     };
     /**
+     * RunLine
+     * @description A run in the list. `here` says whether its box is still planned, `counts` whether no newer run of it is.
+     */
+    RunLine: {
+      /** Asset Tag */
+      asset_tag: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Counts */
+      counts: boolean;
+      /** Device */
+      device: string;
+      /** Here */
+      here: boolean;
+      /** Id */
+      id: number;
+      /** Name */
+      name: string;
+      /** Recorded */
+      recorded: number;
+      /** Serial */
+      serial: string;
+      /** Troubles */
+      troubles: number;
+      /** Type */
+      type: string;
+    };
+    /**
+     * RunRecordShown
+     * @description One run to keep and to print.
+     */
+    RunRecordShown: {
+      /** Backups */
+      backups: components['schemas']['BackupTaken'][];
+      /** Recordings */
+      recordings: components['schemas']['RecordingShown'][];
+      run: components['schemas']['RunLine'];
+      /** Secrets */
+      secrets: components['schemas']['SecretOfRun'][];
+      /** Steps */
+      steps: components['schemas']['StepRecord'][];
+    };
+    /**
      * RunShown
-     * @description One device on the bench: its sheet, and what became of each step.
+     * @description One device on the bench: its sheet, and what became of each step. `after` are the boxes that it hangs on.
      */
     RunShown: {
+      /** After */
+      after: string[];
       /** Backups */
       backups: components['schemas']['BackupTaken'][];
       /** Begun */
@@ -5233,6 +5499,8 @@ export interface components {
       ports: string[];
       /** Problem */
       problem: string;
+      /** Run */
+      run: number | null;
       /** Steps */
       steps: components['schemas']['StepShown'][];
       /** Type */
@@ -5345,6 +5613,16 @@ export interface components {
       address: string;
       /** Picture */
       picture: string;
+    };
+    /**
+     * SecretOfRun
+     * @description A secret that the box of a run had; its text is read by its slot.
+     */
+    SecretOfRun: {
+      /** Label */
+      label: string;
+      /** Path */
+      path: string;
     };
     /**
      * SecretVersion
@@ -5851,6 +6129,25 @@ export interface components {
       reaches: boolean;
     };
     /**
+     * SkipShown
+     * @description A check that was skipped on the bench, and who accepted that; `at` is when it was recorded.
+     */
+    SkipShown: {
+      /** Accepted By */
+      accepted_by: string;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /** Step */
+      step: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * SlotRule
      * @description What the hardware demands of one secret.
      */
@@ -5916,6 +6213,8 @@ export interface components {
       label: string;
       /** Member */
       member: string;
+      /** Needed */
+      needed: boolean;
       /** Owner */
       owner: string;
       /** Path */
@@ -6047,12 +6346,12 @@ export interface components {
       finished: boolean;
       /** Problem */
       problem: string;
+      /** Skips */
+      skips: components['schemas']['SkipShown'][];
       /** Steps */
       steps: number;
       /** Trouble */
       trouble: boolean;
-      /** Unproven */
-      unproven: string[];
     };
     /**
      * Start
@@ -6068,10 +6367,25 @@ export interface components {
      * @enum {string}
      */
     State: 'open' | 'given' | 'confirmed' | 'departed';
+    /**
+     * StepRecord
+     * @description What counts of one step: what it asked for then, and what became of it.
+     */
+    StepRecord: {
+      /** Group */
+      group: string;
+      /** Step */
+      step: string;
+      tick: components['schemas']['TickShown'];
+      /** Title */
+      title: string;
+    };
     /** StepShown */
     StepShown: {
       after: components['schemas']['Situation'];
       before: components['schemas']['Situation'];
+      /** Changes */
+      changes: components['schemas']['ChangedShown'][];
       /** Group */
       group: string;
       /** Key */
@@ -6082,6 +6396,8 @@ export interface components {
       measures: components['schemas']['MeasureShown'][];
       /** Mend */
       mend: string;
+      /** Notes */
+      notes: string[];
       /** Text */
       text: string;
       tick: components['schemas']['TickShown'] | null;
@@ -6147,6 +6463,8 @@ export interface components {
     };
     /** TickShown */
     TickShown: {
+      /** Accepted By */
+      accepted_by: string;
       /**
        * At
        * Format: date-time
@@ -6167,6 +6485,9 @@ export interface components {
     /**
      * Ticking
      * @description What became of a step. `seen` is when it was last recorded, as the page knew it.
+     *
+     *     `skips` are checks that are skipped by themselves, each with its reason; `take` are answers that the plan is to
+     *     take over though it says something else.
      */
     Ticking: {
       /**
@@ -6184,6 +6505,18 @@ export interface components {
       result: components['schemas']['Result'];
       /** Seen */
       seen?: string | null;
+      /**
+       * Skips
+       * @default {}
+       */
+      skips: {
+        [key: string]: string;
+      };
+      /**
+       * Take
+       * @default []
+       */
+      take: string[];
     };
     /**
      * Topic
@@ -6320,6 +6653,8 @@ export interface components {
     };
     /** ValueShown */
     ValueShown: {
+      /** Copied */
+      copied: boolean;
       /** Label */
       label: string;
       /** Secret */
@@ -8943,6 +9278,39 @@ export interface operations {
       };
     };
   };
+  take_back_run: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   attach_backup: {
     parameters: {
       query?: never;
@@ -8996,6 +9364,41 @@ export interface operations {
     responses: {
       /** @description Successful Response */
       200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  tell_place: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BenchPlace'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      204: {
         headers: {
           [name: string]: unknown;
         };
@@ -9110,6 +9513,44 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  accept_skips: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        step: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AcceptingSkips'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Desk'];
         };
       };
       /** @description Validation Error */
@@ -9242,6 +9683,42 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteSlots'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  bring_secret_back: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EarlierSecret'];
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -9488,6 +9965,45 @@ export interface operations {
     requestBody: {
       content: {
         'application/json': components['schemas']['NewDevice'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Equipped'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  replace_device: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Replacement'];
       };
     };
     responses: {
@@ -10118,6 +10634,71 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  runs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunLine'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  run_record: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunRecordShown'];
         };
       };
       /** @description Validation Error */

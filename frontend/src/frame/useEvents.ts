@@ -66,6 +66,20 @@ export function useEvents() {
         const { site, names } = JSON.parse(event.data) as { site: string; names: string[] };
         queries.setQueryData(['here', site], names);
       });
+      source.addEventListener('bench', (event: MessageEvent<string>) => {
+        const told = JSON.parse(event.data) as {
+          site: string;
+          device: string;
+          name: string;
+          recorded?: boolean;
+        };
+        const key = ['bench', told.site];
+        const others = (queries.getQueryData<{ name: string }[]>(key) ?? []).filter(
+          (one) => one.name !== told.name,
+        );
+        queries.setQueryData(key, [...others, told]);
+        if (told.recorded) void queries.invalidateQueries({ queryKey: ['desk', told.site] });
+      });
       source.addEventListener('all', again);
       source.addEventListener('ended', () => window.dispatchEvent(new Event(ENDED)));
     };

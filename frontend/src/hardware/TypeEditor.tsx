@@ -80,6 +80,13 @@ export function TypeEditor({ type, version, onDone }: Props) {
           value={draft.firmware.wanted}
           onChange={(wanted) => put({ firmware: { ...draft.firmware, wanted } })}
         />
+        <Pick
+          label="It comes from"
+          value={draft.firmware.source}
+          choices={['laptop', 'internet', 'stick']}
+          words={{ laptop: 'a file on the laptop', internet: 'the internet', stick: 'a memory stick' }}
+          onChange={(source) => put({ firmware: { ...draft.firmware, source } })}
+        />
         <Words
           label="How it is updated"
           value={draft.firmware.how}

@@ -93,7 +93,7 @@ export const BLANK: HardwareType = {
   slots: {
     administrator: { ...BLANK_SLOT, label: 'administrator password' },
   },
-  firmware: { wanted: null, how: null },
+  firmware: { wanted: null, source: 'laptop', how: null },
   licences: {},
   leftovers: [],
   lights: {},

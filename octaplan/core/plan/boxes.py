@@ -147,6 +147,20 @@ def servers(plan: SitePlan, segment: str) -> list[tuple[str, Device]]:
     ]
 
 
+def hangs_on(plan: SitePlan, device: str) -> list[str]:
+    """The boxes that another one hangs on, towards the provider: they are staged first. Nothing for an edge."""
+    order = list(DeviceRole)
+    own = order.index(plan.devices[device].role)
+    ends = (use.peer for use in plan.devices[device].ports.values())
+    return list(
+        dict.fromkeys(
+            peer
+            for peer in ends
+            if peer in plan.devices and plan.devices[peer].staged and order.index(plan.devices[peer].role) < own
+        )
+    )
+
+
 def named(device: Device) -> str:
     """A box by its host name, or while it has none by its role."""
     return device.name or f"the {device.role.words}"

@@ -6,11 +6,13 @@ SecretError           a secret cannot be made or taken as asked; the message nev
 from __future__ import annotations
 
 import math
+import re
 import secrets
 from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
 
 from octaplan.core.plan.hardware import CONFUSABLE, SlotRule
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError, TypedError
 from octaplan.core.values.wordlist import WORDS
 
@@ -19,6 +21,9 @@ BITS_WANTED = 72
 
 #: The same for words, which somebody has to type on a telephone.
 BITS_OF_WORDS = 60
+
+#: By how many characters a generated secret is longer than the least that the box permits.
+LONGER = 4
 
 #: zxcvbn's score from which a typed secret counts as strong; 4 is the best.
 STRONG = 3
@@ -62,7 +67,7 @@ def make(rule: SlotRule, *, words: bool = False, choose: Callable[[str], str] = 
             raise SecretError(f"The slot needs a {name} and forbids them all: mend its rules on Hardware")
     if len(set(pool)) < 2:
         raise SecretError("The slot forbids nearly every character: mend its rules on Hardware")
-    length = min(rule.longest, max(rule.shortest, math.ceil(BITS_WANTED / math.log2(len(pool)))))
+    length = min(rule.longest, max(rule.shortest + LONGER, math.ceil(BITS_WANTED / math.log2(len(pool)))))
     while True:
         made = "".join(choose(pool) for _ in range(length))
         if all(any(c in classes[name] for c in made) for name in rule.needed) and not _stutters(made):
@@ -107,8 +112,10 @@ def problems(rule: SlotRule, secret: str) -> list[str]:
     for name in rule.needed:
         if not any(c in classes[name] for c in secret):
             found.append(f"it lacks a {names[name]}")
-    if any(c in rule.forbidden for c in secret):
-        found.append("it holds a character that the box does not take")
+    wrong = list(dict.fromkeys(c for c in secret if c in rule.forbidden))
+    if wrong:
+        named = ", ".join("a space" if c == " " else _SYMBOLS.get(c, c) for c in wrong)
+        found.append(f"it holds what the box does not take: {named}")
     if rule.digits_only and not secret.isdigit():
         found.append("only digits are taken here")
     if not secret.isprintable() or secret != secret.strip():
@@ -116,15 +123,54 @@ def problems(rule: SlotRule, secret: str) -> list[str]:
     return found
 
 
+def guessable(plan: SitePlan, *further: str | None) -> list[str]:
+    """The words that whoever knows a site would try first: of its codes and names, its street, its people."""
+    told = [plan.customer, plan.site, plan.name, plan.street, plan.contact, plan.technician, *further]
+    told += [segment.label for segment in plan.segments.values()]
+    told += [wifi.name for wifi in plan.wireless.values()]
+    told += [circuit.provider for circuit in plan.circuits.values()]
+    words = re.findall(r"\w+", " ".join(text for text in told if text).casefold())
+    return list(dict.fromkeys(word for word in words if len(word) > 2 or word.isdigit()))
+
+
 def strength(secret: str, known: Iterable[str] = ()) -> Strength:
-    """How hard a secret is to guess, by zxcvbn, with words that an attacker would try first."""
+    """How hard a secret is to guess, by zxcvbn, and no harder than what is left of it without the `known` words (those
+    that an attacker would try first), years, and runs of neighbouring digits or letters."""
     if not secret:
         return Strength(0, "")
     from zxcvbn import zxcvbn  # its word lists take a while to load
 
-    judged = zxcvbn(secret[:_JUDGED], user_inputs=list(known))
-    advice = "" if judged["score"] >= STRONG else _advice(judged["sequence"])
-    return Strength(judged["score"], advice)
+    words = list(known)
+    judged = zxcvbn(secret[:_JUDGED], user_inputs=words)
+    score, advice = judged["score"], "" if judged["score"] >= STRONG else _advice(judged["sequence"])
+    rest, gone = _without_known(secret[:_JUDGED], words)
+    if gone:
+        left = zxcvbn(rest)["score"] if rest else 0
+        if left < score:
+            score, advice = left, advice if left >= STRONG else f"{gone} is tried early: let one be made"
+    return Strength(score, advice)
+
+
+def _without_known(secret: str, words: list[str]) -> tuple[str, str]:
+    """What is left of a secret without what is tried early, and what that was; empty when there was nothing."""
+    rest, gone = secret.casefold(), ""
+    for word in sorted((word.casefold() for word in words), key=len, reverse=True):
+        if len(word) > 2 and word in rest:
+            rest, gone = rest.replace(word, ""), "A word of this site, its customer or its street"
+    if gone:  # what such words are usually dressed up with
+        rest = re.sub(r"(?:19|20)\d\d", "", rest)
+        rest = re.sub(r"(?<!\d)\d{1,4}(?!\d)", "", rest)
+        rest = re.sub(r"[\W_]+", "", rest)
+    for run in _RUNS:
+        for size in range(len(run), 3, -1):
+            for start in range(len(run) - size + 1):
+                part = run[start : start + size]
+                if part in rest:
+                    rest, gone = rest.replace(part, ""), gone or "A run of neighbouring characters"
+    return rest, gone
+
+
+_RUNS = [run for text in ("0123456789", "abcdefghijklmnopqrstuvwxyz", "qwertyuiop") for run in (text, text[::-1])]
 
 
 #: What makes a secret easy to guess, by the kind of its longest part that zxcvbn recognises.

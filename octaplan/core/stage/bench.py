@@ -202,7 +202,7 @@ class Bench:
         open_now = [name for name in self.kind.laptop_ports() if self.factory[name].open]
         open_now.sort(key=lambda name: name in self.device.ports and self.device.ports[name].mode is PortMode.CIRCUIT)
         staying = [name for name in open_now if self.final[name].open]
-        staying.sort(key=lambda name: self.device.ports[name].mode is not PortMode.ACCESS)
+        staying.sort(key=self._busy)
         if self._moving:
             last = self.last_port()
             staying = [name for name in open_now if name != last]
@@ -214,10 +214,15 @@ class Bench:
         """Where the laptop opens the box once it is as planned: where it is, or another port, or nowhere."""
         usable = [name for name, port in self.kind.ports.items() if name in self.final and port.laptop]
         found = [name for name in usable if self.final[name].open]
-        found.sort(key=lambda name: self.device.ports[name].mode is not PortMode.ACCESS)
+        found.sort(key=self._busy)
         if self.port in found and not (self._moving and f"port {self.port}" not in self.typed and len(found) > 1):
             return self.port
         return next((name for name in found if name != self.port), None)
+
+    def _busy(self, name: str) -> tuple[bool, bool]:
+        """Whether a port carries more than one segment, and whether something else is to be plugged into it."""
+        use = self.device.ports[name]
+        return use.mode is not PortMode.ACCESS, use.led
 
     @property
     def _moving(self) -> bool:

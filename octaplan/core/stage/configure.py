@@ -60,7 +60,7 @@ def ports(writer: Writer) -> None:
         writer.step("ports", "Ports", text, values)
 
 
-def internet_side(writer: Writer) -> None:
+def circuits(writer: Writer) -> None:
     """The circuits; their cables stay out until the box is protected."""
     writer.group = "Internet side"
     for side in writer.settings.internet:

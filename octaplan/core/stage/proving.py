@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from octaplan.core.plan.credentials import licence_slot
+from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.site import Handoff
 from octaplan.core.stage.entries import Value, told
 from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware
@@ -217,7 +218,30 @@ def _uplink(writer: Writer) -> bool:
         ],
         needs_box=False,
     )
+    leases = [*_clients(writer)]
+    if leases:
+        writer.step(
+            "clients",
+            "A client in each segment",
+            "With the laptop, one port after the other, each time asking for an address anew.",
+            (),
+            leases,
+            needs_box=False,
+        )
     return True
+
+
+def _clients(writer: Writer) -> Iterator[Measure]:
+    """A lease at a socket of each segment that another box serves, over the cable between the two."""
+    for inside in writer.settings.inside:
+        sockets = [p for p in writer.settings.ports if p.mode == PortMode.ACCESS and p.untagged and not p.host]
+        port = next((p.name for p in sockets if p.untagged and p.untagged.key == inside.key and not p.peer), None)
+        pieces = writer.plan.segments[inside.key].scope.pieces
+        if port is not None and pieces and inside.serves is None:
+            span = str(writer.plan.segments[inside.key].scope.span)
+            yield Measure(
+                f"lease-{inside.key}", f"Address in {inside.label}, at port {port}", "lease", span, beyond=True
+            )
 
 
 # --- Made to last, sent off -------------------------------------------------------------------------------

@@ -47,7 +47,7 @@ def _write(writer: Writer) -> str:
     firstcontact.first_contact(writer, start)
     configure.identity(writer)
     configure.ports(writer)
-    configure.internet_side(writer)
+    configure.circuits(writer)
     configure.inside(writer)
     configure.routes(writer)
     configure.rules(writer)

@@ -5,30 +5,32 @@ from __future__ import annotations
 from datetime import datetime
 from http import HTTPStatus
 from pathlib import PurePath
-from typing import Annotated
+from typing import Annotated, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, File, Path, Query, Response, UploadFile
+from fastapi import APIRouter, File, Path, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.plan.boxes import named
+from octaplan.core.plan.boxes import hangs_on, named
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.measures import LONGEST_MEASURED, Outcome, judge
 from octaplan.core.stage.steps import Step
 from octaplan.core.values.errors import OctaplanError
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, Desk, desk_of
-from octaplan.server.permissions import Looking, Reading, Staging
-from octaplan.server.problems import Number, Problem
-from octaplan.store.bench import BenchRecords, staging_of
-from octaplan.store.bench import Staging as StagingOf
+from octaplan.server.permissions import Looking, Reading, Signing, Staging
+from octaplan.server.problems import DeviceId, Number, Problem
+from octaplan.store.bench import BenchRecords
 from octaplan.store.records import Records
-from octaplan.store.runs import BackupTaken, Result, Ticked
+from octaplan.store.runs import AskedValue, BackupTaken, Result, Ticked
+from octaplan.store.snapshot import Snapshot
+from octaplan.store.staging import Staging as StagingOf
+from octaplan.store.staging import changed_values, staging_of
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["bench"])
 
-DeviceId = Annotated[str, Path(pattern=r"^[a-z0-9]{4,12}$")]
-StepKey = Annotated[str, Path(max_length=80)]
+StepKey = Annotated[str, StringConstraints(max_length=80)]
+Reason = Annotated[str, StringConstraints(max_length=400)]
 MeasuredText = Annotated[str, StringConstraints(max_length=LONGEST_MEASURED)]
 
 
@@ -36,6 +38,7 @@ class ValueShown(BaseModel):
     label: str
     text: str
     secret: str
+    copied: bool
 
 
 class MeasureShown(BaseModel):
@@ -44,12 +47,33 @@ class MeasureShown(BaseModel):
     kind: str
     expect: str
     needed: bool
+    record: str
+    beyond: bool
 
 
 class MeasuredShown(BaseModel):
+    """An answer and what it is worth; `skipped` when the check was skipped by itself, for the reason in `words`."""
+
     text: str
-    outcome: Outcome
+    outcome: Outcome | Literal["skipped"]
     words: str
+
+
+class AskedShown(BaseModel):
+    """A value that a step asked for; of a secret its slot and its number."""
+
+    label: str
+    text: str
+    secret: str
+    number: int
+
+
+class ChangedShown(BaseModel):
+    """A value that a step asked for when it was recorded, and the one that it asks for now."""
+
+    label: str
+    before: AskedShown | None
+    after: AskedShown | None
 
 
 class TickShown(BaseModel):
@@ -59,6 +83,7 @@ class TickShown(BaseModel):
     note: str
     measured: dict[str, MeasuredShown]
     touched: bool
+    accepted_by: str
 
 
 class StepShown(BaseModel):
@@ -72,13 +97,17 @@ class StepShown(BaseModel):
     after: Situation
     lost: bool
     mend: str
+    notes: list[str]
     tick: TickShown | None
+    changes: list[ChangedShown]
 
 
 class RunShown(BaseModel):
-    """One device on the bench: its sheet, and what became of each step."""
+    """One device on the bench: its sheet, and what became of each step. `after` are the boxes that it hangs on."""
 
     device: str
+    run: int | None
+    after: list[str]
     name: str
     type: str
     ports: list[str]
@@ -91,12 +120,31 @@ class RunShown(BaseModel):
 
 
 class Ticking(BaseModel):
-    """What became of a step. `seen` is when it was last recorded, as the page knew it."""
+    """What became of a step. `seen` is when it was last recorded, as the page knew it.
+
+    `skips` are checks that are skipped by themselves, each with its reason; `take` are answers that the plan is to
+    take over though it says something else.
+    """
 
     result: Result
     seen: datetime | None = None
     note: Annotated[str, StringConstraints(max_length=400)] = ""
     measured: Annotated[dict[Annotated[str, StringConstraints(max_length=80)], MeasuredText], Field(max_length=64)] = {}
+    skips: Annotated[dict[Annotated[str, StringConstraints(max_length=80)], Reason], Field(max_length=64)] = {}
+    take: Annotated[list[Annotated[str, StringConstraints(max_length=80)]], Field(max_length=64)] = []
+
+
+class AcceptingSkips(BaseModel):
+    """That skipped checks of a step are accepted; `seen` is when the step was recorded, as the page knew it."""
+
+    seen: datetime | None = None
+
+
+class BenchPlace(BaseModel):
+    """At which step somebody is, and whether anything is being typed there."""
+
+    step: StepKey
+    typing: bool = False
 
 
 class Judging(BaseModel):
@@ -111,30 +159,48 @@ class Shipping(BaseModel):
     reference: Annotated[str, StringConstraints(max_length=200)] = ""
 
 
-def _step(step: Step, tick: Ticked | None) -> StepShown:
-    shown = None
-    if tick is not None:
-        measured = {
-            key: MeasuredShown(text=m.text, outcome=Outcome(m.outcome), words=m.words)
-            for key, m in tick.measured.items()
-        }
-        shown = TickShown(result=tick.result, at=tick.at, by=tick.by, note=tick.note, measured=measured,
-                          touched=tick.touched)  # fmt: skip
+def tick_shown(tick: Ticked) -> TickShown:
+    """What became of a step, as pages have it."""
+    measured = {
+        key: MeasuredShown.model_validate({"text": m.text, "outcome": m.outcome, "words": m.words})
+        for key, m in tick.measured.items()
+    }
+    return TickShown(result=tick.result, at=tick.at, by=tick.by, note=tick.note, measured=measured,
+                     touched=tick.touched, accepted_by=tick.accepted_by)  # fmt: skip
+
+
+def _step(now: Snapshot, key: str, step: Step, tick: Ticked | None) -> StepShown:
+    changes = changed_values(now, key, step, tick) if tick is not None and tick.touched else []
     return StepShown(
         key=step.key,
         group=step.group,
         title=step.title,
         text=step.text,
-        values=[ValueShown(label=v.label, text=v.text, secret=v.secret) for v in step.values],
+        values=[ValueShown(label=v.label, text=v.text, secret=v.secret, copied=v.copied) for v in step.values],
         measures=[
-            MeasureShown(key=m.key, label=m.label, kind=m.kind, expect=m.expect, needed=m.needed) for m in step.measures
+            MeasureShown(
+                key=m.key,
+                label=m.label,
+                kind=m.kind,
+                expect=m.expect,
+                needed=m.needed,
+                record=m.record,
+                beyond=m.beyond,
+            )
+            for m in step.measures
         ],
         before=step.before,
         after=step.after,
         lost=step.lost,
         mend=step.mend,
-        tick=shown,
+        notes=list(step.notes),
+        tick=tick_shown(tick) if tick is not None else None,
+        changes=[ChangedShown(label=c.label, before=_asked(c.before), after=_asked(c.after)) for c in changes],
     )
+
+
+def _asked(value: AskedValue | None) -> AskedShown | None:
+    return AskedShown(**value._asdict()) if value is not None else None
 
 
 def _shown(records: Records, key: str, device_id: str) -> RunShown:
@@ -142,8 +208,12 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
     staging: StagingOf = staging_of(now, key, device_id)
     device = now.sites.plan(key).devices[device_id]
     kind = now.types.types.get(device.type)
+    plan = now.sites.plan(key)
+    run = now.runs.at(plan.key).get(device_id)
     return RunShown(
         device=device_id,
+        run=run.id if run else None,
+        after=[named(plan.devices[one]) for one in hangs_on(plan, device_id)],
         name=named(device),
         type=kind.title if kind else device.type,
         ports=[name for name, port in kind.ports.items() if port.carries] if kind else [],
@@ -151,13 +221,9 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
         begun=staging.begun,
         by=staging.by,
         finished=staging.finished,
-        steps=[_step(step, staging.ticks.get(step.key)) for step in staging.sheet.steps],
-        backups=[_backup(backup) for backup in staging.backups],
+        steps=[_step(now, plan.key, step, staging.ticks.get(step.key)) for step in staging.sheet.steps],
+        backups=staging.backups,
     )
-
-
-def _backup(backup: BackupTaken) -> BackupTaken:
-    return backup
 
 
 @router.get("/bench/{device}")
@@ -174,16 +240,58 @@ def begin_run(customer: Code, site: Code, device: DeviceId, records: Recorded, p
     return _shown(records, key, device)
 
 
+@router.delete("/bench/{device}")
+def take_back_run(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Staging) -> RunShown:
+    """Leave a run in which nothing is recorded yet, for the one before it."""
+    key = f"{customer}/{site}"
+    records.bench.take_back_run(key, device, person.author)
+    return _shown(records, key, device)
+
+
+@router.put("/bench/{device}/here", status_code=HTTPStatus.NO_CONTENT)
+def tell_place(
+    request: Request, customer: Code, site: Code, device: DeviceId, place: BenchPlace, person: Staging
+) -> None:
+    """Tell who looks at the site at which step one is; nothing is kept."""
+    told = {"device": device, "step": place.step, "typing": place.typing, "name": person.full_name}
+    request.app.state.hub.on_bench(f"{customer}/{site}".casefold(), told)
+
+
 @router.put("/bench/{device}/steps/{step}")
 def tick_step(
-    customer: Code, site: Code, device: DeviceId, step: StepKey, ticking: Ticking, records: Recorded, person: Staging
+    request: Request,
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    step: Annotated[str, Path(max_length=80)],
+    ticking: Ticking,
+    records: Recorded,
+    person: Staging,
 ) -> RunShown:
     """Record what became of a step."""
     key = f"{customer}/{site}"
     bench: BenchRecords = records.bench
     bench.tick(key, device, step, ticking.result, seen=ticking.seen, note=ticking.note, measured=ticking.measured,
-               by=person.author)  # fmt: skip
+               skips=ticking.skips, take=ticking.take, by=person.author)  # fmt: skip
+    told = {"device": device, "step": step, "typing": False, "name": person.full_name, "recorded": True}
+    request.app.state.hub.on_bench(key.casefold(), told)
     return _shown(records, key, device)
+
+
+@router.post("/bench/{device}/steps/{step}/acceptance", response_model=Desk)
+def accept_skips(
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    step: Annotated[str, Path(max_length=80)],
+    accepting: AcceptingSkips,
+    records: Recorded,
+    person: Signing,
+) -> Response:
+    """Accept that checks of a step were skipped, so that the site may ship without them."""
+    key = f"{customer}/{site}"
+    records.bench.accept(key, device, step, accepting.seen, person.author)
+    return desk_of(records, key)
 
 
 @router.delete("/bench/{device}/steps/{step}")
@@ -191,14 +299,14 @@ def untick_step(
     customer: Code,
     site: Code,
     device: DeviceId,
-    step: StepKey,
+    step: Annotated[str, Path(max_length=80)],
     records: Recorded,
     person: Staging,
     seen: Annotated[datetime | None, Query()] = None,
 ) -> RunShown:
     """Take back what was recorded of a step."""
     key = f"{customer}/{site}"
-    records.bench.untick(key, device, step, seen)
+    records.bench.untick(key, device, step, seen, person.author)
     return _shown(records, key, device)
 
 

@@ -43,6 +43,7 @@ class SlotShown(BaseModel):
     label: str
     rules: str
     given: bool
+    needed: bool
     kept: KeptShown | None
 
 
@@ -58,6 +59,11 @@ class OneSlot(BaseModel):
     path: SlotPath
 
 
+class EarlierSecret(BaseModel):
+    path: SlotPath
+    number: Annotated[int, Field(ge=1, le=MOST_NUMBER)]
+
+
 class TypedSecret(BaseModel):
     path: SlotPath
     secret: Annotated[str, StringConstraints(max_length=LONGEST_TYPED)]
@@ -69,6 +75,7 @@ class Opinion(BaseModel):
     problems: list[str]
     score: int
     advice: str
+    shared: int
 
 
 class AskedFor(BaseModel):
@@ -91,6 +98,8 @@ class MadeSecrets(BaseModel):
 def rules_in_words(slot: Slot) -> str:
     """What the box demands of a secret."""
     rule = slot.rule
+    if not slot.needed:
+        return "if it has one: as it was bought"
     if slot.given:
         return "given by the provider"
     words = {"lower": "small letter", "upper": "capital", "digit": "digit", "symbol": "symbol"}
@@ -130,6 +139,7 @@ def _shown(records: Records, key: str) -> SiteSlots:
                 label=slot.label,
                 rules=rules_in_words(slot),
                 given=slot.given,
+                needed=slot.needed,
                 kept=shown,
             )
         )
@@ -177,8 +187,20 @@ def keep_secret(customer: Code, site: Code, typed: TypedSecret, records: Recorde
 @router.post("/opinion")
 def judge_secret(customer: Code, site: Code, typed: TypedSecret, records: Recorded, person: Filling) -> Opinion:
     """Judge a secret while it is typed; nothing is kept."""
-    problems, strong = records.safe.judge(records.now.sites.need(f"{customer}/{site}", typed.path), typed.secret)
-    return Opinion(problems=problems, score=strong.score, advice=strong.advice)
+    need = records.now.sites.need(f"{customer}/{site}", typed.path)
+    problems, strong = records.safe.judge(need, typed.secret)
+    shared = records.safe.shared_by(need, typed.secret)
+    return Opinion(problems=problems, score=strong.score, advice=strong.advice, shared=shared)
+
+
+@router.post("/back")
+def bring_secret_back(
+    customer: Code, site: Code, earlier: EarlierSecret, records: Recorded, person: Filling
+) -> SiteSlots:
+    """Let a secret of a slot's history count again."""
+    key = f"{customer}/{site}"
+    records.safe.bring_back(records.now.sites.need(key, earlier.path), earlier.number, person.author)
+    return _shown(records, key)
 
 
 @router.post("/read")

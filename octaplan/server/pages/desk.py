@@ -20,10 +20,10 @@ from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.outbound import OutboundSite, pattern_row, row
 from octaplan.server.permissions import Looking, Planning, Signing
 from octaplan.server.problems import Problem
-from octaplan.store.bench import stagings_of
 from octaplan.store.records import Records
 from octaplan.store.runs import Shipped
 from octaplan.store.snapshot import Judged, Snapshot
+from octaplan.store.staging import stagings_of
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["desk"])
 
@@ -69,6 +69,16 @@ class ClearanceShown(BaseModel):
     void: str | None
 
 
+class SkipShown(BaseModel):
+    """A check that was skipped on the bench, and who accepted that; `at` is when it was recorded."""
+
+    step: str
+    words: str
+    by: str
+    at: datetime
+    accepted_by: str
+
+
 class StagingShown(BaseModel):
     """How far a device is on the bench."""
 
@@ -80,7 +90,7 @@ class StagingShown(BaseModel):
     trouble: bool
     finished: bool
     problem: str
-    unproven: list[str]
+    skips: list[SkipShown]
 
 
 class Desk(BaseModel):
@@ -225,7 +235,10 @@ def desk_shown(records: Records, now: Snapshot, key: str) -> Desk:
                 trouble=staging.trouble,
                 finished=staging.finished,
                 problem=staging.problem,
-                unproven=staging.unproven,
+                skips=[
+                    SkipShown(step=s.step, words=s.words, by=s.by, at=s.at, accepted_by=s.accepted_by)
+                    for s in staging.skips
+                ],
             )
             for staging in stagings
         ],

@@ -17,8 +17,8 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.lazy import lazy
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
-from octaplan.store.bench import begun_at, stagings_of
 from octaplan.store.snapshot import Held, Judged, Signature, Snapshot, once
+from octaplan.store.staging import begun_at, stagings_of
 
 router = APIRouter(prefix="/api", tags=["outbound"])
 

@@ -72,7 +72,7 @@ def safe(records: Recorded, person: Looking) -> SafeShown:
                 ship_date=plan.ship_date,
                 slots=len(needs),
                 missing=sum(not need.slot.given for need in empty),
-                waiting=sum(need.slot.given for need in empty),
+                waiting=sum(need.slot.given and need.slot.needed for need in empty),
                 weak=rules["credential-weak"] + rules["credential-factory"],
                 reused=rules["credential-reused"],
                 old=rules["credential-old"],

@@ -1,14 +1,18 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
+import type { Run } from '../../api/client';
 import { useMay } from '../../frame/person';
-import { LinkButton } from '../../parts/controls';
 import { StageMark } from '../../parts/Marks';
 import { Notice } from '../../parts/Notice';
 import { deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
+import { inOrder } from '../devices/board';
+import { Anew } from './Anew';
 import styles from './bench.module.css';
-import { useBegin, useRun } from './queries';
+import { Following, useAtBench, useTellPlace } from './Following';
+import { Heeds } from './Heeds';
+import { useRun } from './queries';
 import { firstOpen } from './sheet';
 import { StepList } from './StepList';
 import { StepView } from './StepView';
@@ -17,15 +21,18 @@ import { StepView } from './StepView';
 export function BenchPage() {
   const { name, desk: state } = useDeskState();
   const { device } = useParams();
-  const open = state.staging.filter((staging) => !staging.finished);
-  const first = open.find((staging) => staging.begun) ?? open[0] ?? state.staging[0];
+  const order = inOrder(state.plan);
+  const staging = [...state.staging].sort((a, b) => order.indexOf(a.device) - order.indexOf(b.device));
+  const open = staging.filter((one) => !one.finished);
+  const first = open.find((one) => one.begun) ?? open[0] ?? staging[0];
   if (!first) {
     return (
       <Notice
         title="No box to stage yet"
         detail="Add the site's boxes on Devices: their run sheets follow from the plan and from what Hardware knows of each."
       >
-        <Link to={deskPath(name, 'devices')}>Go to Devices</Link>
+        <Link to={deskPath(name, 'devices')}>Go to Devices</Link>{' '}
+        <Link to={deskPath(name, 'runs')}>All runs of this site</Link>
       </Notice>
     );
   }
@@ -36,43 +43,48 @@ export function BenchPage() {
 function OneRun({ device }: { device: string }) {
   const { name } = useDeskState();
   const run = useRun(name, device);
-  const begin = useBegin(name, device);
   const mayStage = useMay('stage');
   const [chosen, setChosen] = useState<string | null>(null);
-  if (run.error && !run.data) {
+  const [followed, setFollowed] = useState('');
+  const others = useAtBench(`${name.customer}/${name.site}`, device);
+  const sheet = run.data;
+  const leads = others.find((one) => one.name === followed)?.step;
+  const wanted = leads ?? chosen;
+  const here = sheet ? (sheet.steps.find((step) => step.key === wanted)?.key ?? firstOpen(sheet)) : '';
+  const onTyping = useTellPlace(device, here, mayStage && !followed);
+  if (run.error && !sheet) {
     return (
       <Notice title="There is no run sheet" detail={run.error.message}>
-        <Link to={deskPath(name, 'bench')}>See the site's boxes</Link>
+        <Link to={deskPath(name, 'bench')}>See the site's boxes</Link>{' '}
+        <Link to={deskPath(name, 'runs')}>All runs of this site</Link>
       </Notice>
     );
   }
-  if (!run.data) return null;
-  const sheet = run.data;
-  const here = sheet.steps.find((step) => step.key === chosen)?.key ?? firstOpen(sheet);
+  if (!sheet) return null;
   const step = sheet.steps.find((one) => one.key === here);
+  const go = (key: string) => {
+    setFollowed('');
+    setChosen(key);
+  };
   return (
     <div className={`fill ${styles.bench}`}>
       <aside className={styles.steps} aria-label="Run sheet">
         <Boxes device={device} />
-        <div className={`quiet small ${styles.box}`}>
-          {sheet.type}
-          {sheet.begun && mayStage && (
-            <>
-              {' '}
-              ·{' '}
-              <LinkButton
-                title="Begin a new run, for a box that was reset or exchanged. What was recorded is kept."
-                onClick={() => begin.mutate(undefined, { onSuccess: () => setChosen(null) })}
-              >
-                begin again
-              </LinkButton>
-            </>
-          )}
-        </div>
-        <StepList run={sheet} here={here} onChoose={setChosen} />
+        <Heeds />
+        <About run={sheet} onAnew={() => setChosen(null)} />
+        <Following
+          run={sheet}
+          others={others}
+          followed={followed}
+          onFollow={(one) => {
+            setChosen(here);
+            setFollowed(one);
+          }}
+        />
+        <StepList run={sheet} here={here} onChoose={go} />
       </aside>
       {step ? (
-        <StepView key={step.key} run={sheet} step={step} onGo={setChosen} />
+        <StepView key={step.key} run={sheet} step={step} onGo={go} onTyping={onTyping} />
       ) : (
         <Notice title="There is no run sheet" detail={`${sheet.problem}.`} />
       )}
@@ -80,27 +92,46 @@ function OneRun({ device }: { device: string }) {
   );
 }
 
-/** The site's boxes, each with how far it is. */
+/** What the box is, which boxes come before it, and its record. */
+function About({ run, onAnew }: { run: Run; onAnew: () => void }) {
+  const { name } = useDeskState();
+  const mayStage = useMay('stage');
+  return (
+    <div className={`quiet small ${styles.box}`}>
+      {run.type}
+      {run.after.length > 0 && `, staged after ${run.after.join(' and ')}, which it hangs on`}
+      <div className="line wrap">
+        {run.run !== null && <Link to={deskPath(name, `runs/${run.run}`)}>Record of this run</Link>}
+        <Link to={deskPath(name, 'runs')}>All runs</Link>
+        {run.begun && mayStage && <Anew run={run} onAnew={onAnew} />}
+      </div>
+    </div>
+  );
+}
+
+/** The site's boxes in the order in which they are staged, each with how far it is. */
 function Boxes({ device }: { device: string }) {
   const { name, desk: state } = useDeskState();
+  const order = inOrder(state.plan);
+  const staging = [...state.staging].sort((a, b) => order.indexOf(a.device) - order.indexOf(b.device));
   return (
-    <nav className={`scroll ${styles.boxes}`} aria-label="Boxes of this site">
-      {state.staging.map((staging) => {
-        const stage = staging.finished ? 'done' : staging.trouble || staging.problem ? 'trouble' : 'open';
-        const box = state.plan.devices[staging.device];
+    <nav className={`scroll ${styles.boxes}`} aria-label="Boxes of this site, in the order of staging">
+      {staging.map((one) => {
+        const stage = one.finished ? 'done' : one.trouble || one.problem ? 'trouble' : 'open';
+        const box = state.plan.devices[one.device];
         return (
           <Link
-            key={staging.device}
-            to={deskPath(name, `bench/${staging.device}`)}
+            key={one.device}
+            to={deskPath(name, `bench/${one.device}`)}
             className="line"
-            aria-current={staging.device === device ? 'page' : undefined}
+            aria-current={one.device === device ? 'page' : undefined}
           >
             <StageMark stage={stage} />
             <b className="fill clip" title={box?.name ?? ''}>
               {box?.name ?? box?.role}
             </b>
             <span className="quiet small">
-              {staging.done}/{staging.steps}
+              {one.done}/{one.steps}
             </span>
           </Link>
         );

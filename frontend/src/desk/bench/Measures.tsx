@@ -1,9 +1,10 @@
 import { useRef, useState } from 'react';
 import type { Failure, Run, Schemas, Step } from '../../api/client';
-import { Lines } from '../../parts/controls';
+import { Line, Lines, LinkButton, Tick } from '../../parts/controls';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 import { judge } from './queries';
+import type { Answers } from './sheet';
 
 type Measure = Schemas['MeasureShown'];
 
@@ -20,13 +21,14 @@ const HINTS: Record<string, string> = {
 interface Props {
   run: Run;
   step: Step;
-  measured: Record<string, string>;
-  onChange: (key: string, text: string) => void;
+  answers: Answers;
+  mayStage: boolean;
+  onChange: (answers: Answers) => void;
   onDone: () => void;
 }
 
 /** Answers to read off and type. A scanner's Enter leads to the next one, and from the last the step is done. */
-export function Measures({ run, step, measured, onChange, onDone }: Props) {
+export function Measures({ run, step, answers, mayStage, onChange, onDone }: Props) {
   const list = useRef<HTMLDivElement>(null);
   const asked = step.measures.filter((measure) => measure.kind !== 'backup');
   const onward = (key: string) => {
@@ -43,8 +45,10 @@ export function Measures({ run, step, measured, onChange, onDone }: Props) {
           key={measure.key}
           run={run}
           measure={measure}
-          text={measured[measure.key] ?? ''}
-          onChange={(text) => onChange(measure.key, text)}
+          recorded={step.tick?.measured[measure.key]}
+          answers={answers}
+          mayStage={mayStage}
+          onChange={onChange}
           onEnter={() => onward(measure.key)}
         />
       ))}
@@ -52,19 +56,21 @@ export function Measures({ run, step, measured, onChange, onDone }: Props) {
   );
 }
 
-function One(props: {
-  run: Run;
+interface OneProps extends Omit<Props, 'step' | 'onDone'> {
   measure: Measure;
-  text: string;
-  onChange: (text: string) => void;
+  recorded: Schemas['MeasuredShown'] | undefined;
   onEnter: () => void;
-}) {
-  const { run, measure, text, onChange, onEnter } = props;
+}
+
+function One({ run, measure, recorded, answers, mayStage, onChange, onEnter }: OneProps) {
   const { name } = useDeskState();
+  const { key } = measure;
   const [verdict, setVerdict] = useState<{ outcome: string; words: string } | null>(null);
   const asked = useRef(0);
+  const text = answers.measured[key] ?? '';
+  const skipping = key in answers.skips;
   const type = async (typed: string) => {
-    onChange(typed);
+    onChange({ ...answers, measured: { ...answers.measured, [key]: typed } });
     const question = (asked.current += 1);
     if (!typed.trim()) return setVerdict(null);
     try {
@@ -78,36 +84,94 @@ function One(props: {
       if (question === asked.current) setVerdict({ outcome: 'unread', words: (error as Failure).message });
     }
   };
+  const said =
+    verdict ?? (recorded && recorded.text === text && recorded.outcome !== 'skipped' ? recorded : null);
   const expected = measure.kind === 'ping' || measure.kind === 'light' ? '' : measure.expect;
   return (
-    <label className={styles.measure}>
-      <span className="small">
-        {measure.label}
-        {!measure.needed && <span className="quiet"> (if you can)</span>}
-        {expected && <span className={`quiet ${styles.expected}`}>{expected}</span>}
-      </span>
-      <Lines
-        rows={text.includes('\n') ? 4 : 1}
-        className="mono"
-        data-measure={measure.key}
-        value={text}
-        placeholder={HINTS[measure.kind] ?? ''}
-        spellCheck={false}
-        maxLength={4000}
-        onChange={(event) => void type(event.target.value)}
-        onKeyDown={(event) => {
-          if (event.key === 'Enter' && !event.shiftKey) {
-            event.preventDefault();
-            onEnter();
+    <div className={styles.measure} data-beyond={measure.beyond}>
+      <label>
+        <span className="small">
+          {measure.label}
+          {!measure.needed && <span className="quiet"> (if you can)</span>}
+          {measure.beyond && <span className={styles.beyond}>needs a line or another box</span>}
+          {expected && <span className={`quiet ${styles.expected}`}>{expected}</span>}
+        </span>
+        {!skipping && (
+          <Lines
+            rows={text.includes('\n') ? 4 : 1}
+            className="mono"
+            {...(mayStage ? { 'data-measure': key } : {})}
+            value={text}
+            readOnly={!mayStage}
+            placeholder={HINTS[measure.kind] ?? ''}
+            spellCheck={false}
+            maxLength={4000}
+            onChange={(event) => void type(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key === 'Enter' && !event.shiftKey) {
+                event.preventDefault();
+                onEnter();
+              }
+              if (event.key === 'Escape') event.currentTarget.blur();
+            }}
+          />
+        )}
+      </label>
+      {skipping && (
+        <Line
+          wide
+          autoFocus
+          aria-label={`Why ${measure.label} is skipped`}
+          placeholder="why it is skipped"
+          value={answers.skips[key] ?? ''}
+          readOnly={!mayStage}
+          maxLength={400}
+          onChange={(event) =>
+            onChange({ ...answers, skips: { ...answers.skips, [key]: event.target.value } })
           }
-          if (event.key === 'Escape') event.currentTarget.blur();
-        }}
-      />
-      {verdict && (
-        <span role="status" data-outcome={verdict.outcome} className={styles.verdict}>
-          {verdict.words}
+          onKeyDown={(event) => event.key === 'Enter' && onEnter()}
+        />
+      )}
+      {said && !skipping && (
+        <span role="status" data-outcome={said.outcome} className={styles.verdict}>
+          {said.words}
         </span>
       )}
-    </label>
+      {said?.outcome === 'bad' && measure.record && mayStage && !skipping && (
+        <label className="line small">
+          <Tick
+            checked={answers.take.includes(key)}
+            onChange={(event) =>
+              onChange({
+                ...answers,
+                take: event.target.checked
+                  ? [...answers.take, key]
+                  : answers.take.filter((one) => one !== key),
+              })
+            }
+          />
+          The plan is wrong: put it there
+        </label>
+      )}
+      {mayStage && measure.needed && (
+        <LinkButton className="quiet small" onClick={() => onChange(toggled(answers, key))}>
+          {skipping ? 'Measure it after all' : 'Skip this check'}
+        </LinkButton>
+      )}
+    </div>
   );
+}
+
+/** The answers with one check skipped, or measured after all. */
+function toggled(answers: Answers, key: string): Answers {
+  if (key in answers.skips) return { ...answers, skips: without(answers.skips, key) };
+  return {
+    ...answers,
+    measured: without(answers.measured, key),
+    skips: { ...answers.skips, [key]: '' },
+  };
+}
+
+function without(texts: Record<string, string>, key: string): Record<string, string> {
+  return Object.fromEntries(Object.entries(texts).filter(([one]) => one !== key));
 }

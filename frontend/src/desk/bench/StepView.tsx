@@ -1,79 +1,59 @@
-import Button from '@mui/material/Button';
-import TextField from '@mui/material/TextField';
 import { useEffect, useRef, useState } from 'react';
 import type { Run, Schemas, Step } from '../../api/client';
 import { useMay } from '../../frame/person';
-import { LinkButton, Press } from '../../parts/controls';
-import { CopyValue } from '../../parts/CopyValue';
+import { LinkButton } from '../../parts/controls';
 import { Key } from '../../parts/Marks';
-import { ReadButton } from '../../parts/ReadSecret';
 import { Trouble } from '../../parts/Trouble';
 import { useKeys } from '../../parts/useKeys';
-import { moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import { Backups } from './Backups';
 import styles from './bench.module.css';
 import { BigButton } from './BenchPage';
 import { Measures } from './Measures';
+import { Noting } from './Noting';
 import { useTick, useUntick } from './queries';
 import { ReachPicture } from './ReachPicture';
-import { stepAway } from './sheet';
+import { Recorded } from './Recorded';
+import { answersOf, stepAway, type Answers } from './sheet';
+import { Values } from './Values';
 
 type Result = Schemas['Result'];
 
+interface Props {
+  run: Run;
+  step: Step;
+  onGo: (key: string) => void;
+  onTyping: (typing: boolean) => void;
+}
+
 /** One step: what to do, what laptop and box see of each other, the values to type, and what became of it. */
-export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key: string) => void }) {
+export function StepView({ run, step, onGo, onTyping }: Props) {
   const { name } = useDeskState();
   const tick = useTick(name, run.device);
-  const untick = useUntick(name, run.device);
-  const mayStage = useMay('stage');
+  const [mayStage, mayRead] = [useMay('stage'), useMay('read')];
   const [noting, setNoting] = useState<'skipped' | 'failed' | null>(null);
-  const [measured, setMeasured] = useState<Record<string, string>>(() =>
-    Object.fromEntries(Object.entries(step.tick?.measured ?? {}).map(([key, answer]) => [key, answer.text])),
-  );
+  const [typed, setTyped] = useState<Answers | null>(null);
+  const answers = typed ?? answersOf(step);
   const values = useRef<HTMLElement>(null);
   const heading = useRef<HTMLHeadingElement>(null);
   const number = run.steps.findIndex((one) => one.key === step.key) + 1;
 
   const record = (result: Result, note = '') =>
     tick.mutate(
-      { step: step.key, ticking: { result, note, measured, seen: step.tick?.at ?? null } },
+      { step: step.key, ticking: { result, note, ...answers, seen: step.tick?.at ?? null } },
       {
-        onSuccess: () => {
+        onSuccess: (next) => {
           setNoting(null);
-          if (result !== 'failed') onGo(stepAway(run, step.key, 1));
+          setTyped(null);
+          onTyping(false);
+          const became = next.steps.find((one) => one.key === step.key)?.tick?.result;
+          if (became !== 'failed') onGo(stepAway(run, step.key, 1));
         },
       },
     );
 
   useEffect(() => heading.current?.focus({ preventScroll: true }), []);
-
-  useKeys((pressed) => {
-    const button = document.activeElement?.closest('button, a');
-    if (button && pressed === ' ') return false;
-    const actions: Partial<Record<string, () => void>> = {
-      n: () => onGo(stepAway(run, step.key, 1)),
-      b: () => onGo(stepAway(run, step.key, -1)),
-      r: () => values.current?.querySelector<HTMLElement>('[data-read]')?.click(),
-      c: () => {
-        const buttons = [...(values.current?.querySelectorAll<HTMLElement>('[data-copy]') ?? [])];
-        const here = buttons.indexOf(document.activeElement as HTMLElement);
-        const next = buttons[(here + 1) % Math.max(1, buttons.length)];
-        next?.focus();
-        next?.click();
-      },
-      m: () => document.querySelector<HTMLElement>('[data-measure]')?.focus(),
-      ...(mayStage && {
-        ' ': () => record('done'),
-        d: () => record('done'),
-        s: () => setNoting('skipped'),
-        t: () => setNoting('failed'),
-      }),
-    };
-    const action = actions[pressed];
-    action?.();
-    return action !== undefined;
-  });
+  useStepKeys({ run, step, values, mayStage, mayRead, onGo, onRecord: record, onNote: setNoting });
 
   return (
     <>
@@ -81,9 +61,6 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
         <div className={`fill scroll ${styles.scroll}`}>
           <div className="quiet">
             Step {number} of {run.steps.length}
-            {step.group === 'Inside' || step.group === 'Rules and access'
-              ? ' · menu names differ; the values do not'
-              : ''}
           </div>
           <h2 ref={heading} tabIndex={-1}>
             {step.title}
@@ -92,14 +69,23 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
             {step.lost && <b>The laptop loses the box with this step. </b>}
             {step.text}
           </p>
+          {step.notes.map((note) => (
+            <p key={note} className={`note ${styles.learned}`}>
+              <b>Learned the hard way.</b> {note}
+            </p>
+          ))}
           <Recorded step={step} />
           <ReachPicture run={run} step={step} />
           {step.measures.some((measure) => measure.kind !== 'backup') && (
             <Measures
               run={run}
               step={step}
-              measured={measured}
-              onChange={(key, text) => setMeasured((before) => ({ ...before, [key]: text }))}
+              answers={answers}
+              mayStage={mayStage}
+              onChange={(next) => {
+                setTyped(next);
+                onTyping(true);
+              }}
               onDone={() => record('done')}
             />
           )}
@@ -116,67 +102,63 @@ export function StepView({ run, step, onGo }: { run: Run; step: Step; onGo: (key
               onClose={() => setNoting(null)}
             />
           ) : (
-            <div className="line wrap">
-              {mayStage && (
-                <BigButton loading={tick.isPending} onClick={() => record('done')}>
-                  {step.lost ? 'Done, it stopped answering' : 'Done'}
-                </BigButton>
-              )}
-              {mayStage && <Hint word="Done" of="Space" />}
-              {step.values.some((value) => value.text) && <Hint word="Copy next" of="C" />}
-              {step.values.some((value) => value.secret) && <Hint word="Read" of="R" />}
-              {step.measures.length > 0 && <Hint word="Measure" of="M" />}
-              {mayStage && (
-                <>
-                  <LinkButton className={`quiet small ${styles.hint}`} onClick={() => setNoting('skipped')}>
-                    Skip <Key>S</Key>
-                  </LinkButton>
-                  <LinkButton className={`quiet small ${styles.hint}`} onClick={() => setNoting('failed')}>
-                    Trouble <Key>T</Key>
-                  </LinkButton>
-                </>
-              )}
-              <LinkButton
-                className={`quiet small ${styles.hint}`}
-                onClick={() => onGo(stepAway(run, step.key, -1))}
-              >
-                Back <Key>B</Key>
-              </LinkButton>
-              <LinkButton
-                className={`quiet small ${styles.hint}`}
-                onClick={() => onGo(stepAway(run, step.key, 1))}
-              >
-                Next <Key>N</Key>
-              </LinkButton>
-              {step.tick && mayStage && (
-                <LinkButton
-                  className={`quiet small ${styles.hint}`}
-                  onClick={() => step.tick && untick.mutate({ step: step.key, seen: step.tick.at })}
-                >
-                  Take back
-                </LinkButton>
-              )}
-            </div>
+            <Keys
+              run={run}
+              step={step}
+              mayRead={mayRead}
+              mayStage={mayStage}
+              pending={tick.isPending}
+              onDone={() => record('done')}
+              onNote={setNoting}
+              onGo={onGo}
+            />
           )}
         </footer>
       </section>
-      <aside className={`scroll ${styles.values}`} ref={values} aria-label="Type these">
-        <h3 className="below">{step.values.length > 0 ? 'Type these' : 'Nothing to type'}</h3>
-        {step.values.map((value, index) =>
-          value.secret ? (
-            <div key={index} className={`line apart ${styles.secret}`}>
-              <div>
-                <div className="quiet">{value.label}</div>
-                <div>in the safe</div>
-              </div>
-              <ReadButton site={name} path={value.secret} label={value.label} />
-            </div>
-          ) : (
-            <CopyValue key={index} label={value.label} text={value.text} />
-          ),
-        )}
-      </aside>
+      <Values step={step} ref={values} />
     </>
+  );
+}
+
+interface KeysProps {
+  run: Run;
+  step: Step;
+  mayRead: boolean;
+  mayStage: boolean;
+  onNote: (result: 'skipped' | 'failed') => void;
+  onGo: (key: string) => void;
+}
+
+/** What can be done with a step, each with its key; only what the person may do. */
+function Keys(props: KeysProps & { pending: boolean; onDone: () => void }) {
+  const { run, step, mayRead, mayStage, pending, onDone, onNote, onGo } = props;
+  const { name } = useDeskState();
+  const untick = useUntick(name, run.device);
+  const { tick } = step;
+  return (
+    <div className="line wrap">
+      {mayStage && (
+        <BigButton loading={pending} onClick={onDone}>
+          {step.lost ? 'Done, it stopped answering' : 'Done'}
+        </BigButton>
+      )}
+      {mayStage && <Hint word="Done" of="Space" />}
+      {step.values.some((value) => value.text && value.copied) && <Hint word="Copy next" of="C" />}
+      {mayRead && step.values.some((value) => value.secret) && <Hint word="Read" of="R" />}
+      {mayStage && step.measures.length > 0 && <Hint word="Measure" of="M" />}
+      {mayStage && <Do word="Skip" of="S" onDo={() => onNote('skipped')} />}
+      {mayStage && <Do word="Trouble" of="T" onDo={() => onNote('failed')} />}
+      <Do word="Back" of="B" onDo={() => onGo(stepAway(run, step.key, -1))} />
+      <Do word="Next" of="N" onDo={() => onGo(stepAway(run, step.key, 1))} />
+      {tick && mayStage && (
+        <LinkButton
+          className={`quiet small ${styles.hint}`}
+          onClick={() => untick.mutate({ step: step.key, seen: tick.at })}
+        >
+          Take back what is recorded
+        </LinkButton>
+      )}
+    </div>
   );
 }
 
@@ -188,59 +170,43 @@ function Hint({ word, of }: { word: string; of: string }) {
   );
 }
 
-/** What was recorded of the step before, by whom, and whether the plan has changed under it. */
-function Recorded({ step: { tick } }: { step: Step }) {
-  if (!tick) return null;
-  const word = { done: 'Done', skipped: 'Skipped', failed: 'Trouble' }[tick.result];
+function Do({ word, of, onDo }: { word: string; of: string; onDo: () => void }) {
   return (
-    <p
-      className={`note below ${styles.recorded}`}
-      data-result={tick.touched ? 'touched' : tick.result}
-      role="status"
-    >
-      <b>{tick.touched ? 'The plan asks for something else since. ' : ''}</b>
-      {word} by {tick.by}, {moment(tick.at)}
-      {tick.note && `: ${tick.note}`}
-      {tick.touched && '. Compare the values, then record the step again.'}
-    </p>
+    <LinkButton className={`quiet small ${styles.hint}`} onClick={onDo}>
+      {word} <Key>{of}</Key>
+    </LinkButton>
   );
 }
 
-function Noting(props: {
-  result: 'skipped' | 'failed';
-  pending: boolean;
-  onRecord: (note: string) => void;
-  onClose: () => void;
-}) {
-  const { result, pending, onRecord, onClose } = props;
-  const [note, setNote] = useState('');
-  const label = result === 'skipped' ? 'Why it is skipped' : 'What happened';
-  return (
-    <form
-      className="line"
-      onSubmit={(event) => {
-        event.preventDefault();
-        onRecord(note);
-      }}
-      onKeyDown={(event) => event.key === 'Escape' && onClose()}
-    >
-      <TextField
-        autoFocus
-        fullWidth
-        label={label}
-        value={note}
-        onChange={(event) => setNote(event.target.value)}
-        slotProps={{ htmlInput: { maxLength: 400 } }}
-      />
-      <Press
-        type="submit"
-        variant="contained"
-        waits={note.trim().length < 3 ? 'write what happened' : ''}
-        loading={pending}
-      >
-        {result === 'skipped' ? 'Skip' : 'Note trouble'}
-      </Press>
-      <Button onClick={onClose}>Leave it open</Button>
-    </form>
-  );
+/** The keys of a step: as the hints say, and only for those who may. */
+function useStepKeys(
+  props: KeysProps & { values: React.RefObject<HTMLElement | null>; onRecord: (result: Result) => void },
+) {
+  const { run, step, values, mayStage, mayRead, onGo, onRecord, onNote } = props;
+  useKeys((pressed) => {
+    const button = document.activeElement?.closest('button, a');
+    if (button && pressed === ' ') return false;
+    const actions: Partial<Record<string, () => void>> = {
+      n: () => onGo(stepAway(run, step.key, 1)),
+      b: () => onGo(stepAway(run, step.key, -1)),
+      ...(mayRead && { r: () => values.current?.querySelector<HTMLElement>('[data-read]')?.click() }),
+      c: () => {
+        const buttons = [...(values.current?.querySelectorAll<HTMLElement>('[data-copy]') ?? [])];
+        const here = buttons.indexOf(document.activeElement as HTMLElement);
+        const next = buttons[(here + 1) % Math.max(1, buttons.length)];
+        next?.focus();
+        next?.click();
+      },
+      ...(mayStage && {
+        m: () => document.querySelector<HTMLElement>('[data-measure]')?.focus(),
+        ' ': () => onRecord('done'),
+        d: () => onRecord('done'),
+        s: () => onNote('skipped'),
+        t: () => onNote('failed'),
+      }),
+    };
+    const action = actions[pressed];
+    action?.();
+    return action !== undefined;
+  });
 }

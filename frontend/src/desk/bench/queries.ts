@@ -41,6 +41,56 @@ export function useBegin(name: SiteName, device: string) {
   );
 }
 
+export function useTakeBackRun(name: SiteName, device: string) {
+  return useRunMutation(name, device, async () =>
+    body(
+      await api.DELETE('/api/sites/{customer}/{site}/bench/{device}', {
+        params: { path: { ...name, device } },
+      }),
+    ),
+  );
+}
+
+/** Tell who looks at the site at which step one is. What does not arrive is told again with the next step. */
+export function tellPlace(name: SiteName, device: string, step: string, typing: boolean) {
+  void api
+    .PUT('/api/sites/{customer}/{site}/bench/{device}/here', {
+      params: { path: { ...name, device } },
+      body: { step, typing },
+    })
+    .catch(() => null);
+}
+
+export function useAcceptSkips(name: SiteName) {
+  return useDeskMutation(name, async (what: { device: string; step: string; seen: string }) =>
+    body(
+      await api.POST('/api/sites/{customer}/{site}/bench/{device}/steps/{step}/acceptance', {
+        params: { path: { ...name, device: what.device, step: what.step } },
+        body: { seen: what.seen },
+      }),
+    ),
+  );
+}
+
+export function useRuns(name: SiteName) {
+  return useQuery({
+    queryKey: [...deskKey(name), 'runs'],
+    queryFn: async () => body(await api.GET('/api/sites/{customer}/{site}/runs', { params: { path: name } })),
+  });
+}
+
+export function useRunRecord(name: SiteName, number: number) {
+  return useQuery({
+    queryKey: [...deskKey(name), 'runs', number],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/sites/{customer}/{site}/runs/{number}', {
+          params: { path: { ...name, number } },
+        }),
+      ),
+  });
+}
+
 export function useTick(name: SiteName, device: string) {
   return useRunMutation(name, device, async (what: { step: string; ticking: Schemas['Ticking'] }) =>
     body(

@@ -1,5 +1,26 @@
 import type { Run, Step } from '../../api/client';
 
+/** What is typed of a step's checks: answers, reasons for those that are skipped, and which the plan takes over. */
+export interface Answers {
+  measured: Record<string, string>;
+  skips: Record<string, string>;
+  take: string[];
+}
+
+/** The answers of a step as they are recorded. */
+export function answersOf(step: Step): Answers {
+  const recorded = Object.entries(step.tick?.measured ?? {});
+  return {
+    measured: Object.fromEntries(
+      recorded.filter(([, one]) => one.outcome !== 'skipped').map(([key, one]) => [key, one.text]),
+    ),
+    skips: Object.fromEntries(
+      recorded.filter(([, one]) => one.outcome === 'skipped').map(([key, one]) => [key, one.words]),
+    ),
+    take: [],
+  };
+}
+
 /** Whether a step needs nothing more. */
 export function settled(step: Step): boolean {
   return step.tick !== null && step.tick.result !== 'failed' && !step.tick.touched;

@@ -6,6 +6,7 @@ import { useMay } from '../../frame/person';
 import { SeverityMark } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
 import { count, dated, deskPath, moment } from '../../parts/words';
+import { useAcceptSkips } from '../bench/queries';
 import { useDeskState } from '../context';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
@@ -31,6 +32,7 @@ export function ClearancePage() {
           <Way key={finding.identity} finding={finding} />
         ))}
       </section>
+      <Skipped />
       {accepted.length > 0 && (
         <section className="card part" aria-label="Accepted warns">
           <h2>Accepted, with the reason</h2>
@@ -40,6 +42,61 @@ export function ClearancePage() {
         </section>
       )}
     </div>
+  );
+}
+
+/** Checks that were skipped on the bench: somebody who may sign accepts that they are not proven, or does not. */
+function Skipped() {
+  const { name, desk: state } = useDeskState();
+  const maySign = useMay('sign');
+  const accept = useAcceptSkips(name);
+  const steps = state.staging.flatMap(({ device, skips }) =>
+    [...new Set(skips.map((skip) => skip.step))].map((step) => ({
+      device,
+      step,
+      skips: skips.filter((skip) => skip.step === step),
+    })),
+  );
+  if (steps.length === 0) return null;
+  return (
+    <section className="card part" aria-label="Skipped on the bench">
+      <h2>Skipped on the bench</h2>
+      {steps.map(({ device, step, skips }) => {
+        const [first] = skips;
+        if (!first) return null;
+        const box = state.plan.devices[device];
+        return (
+          <div key={`${device} ${step}`} className={styles.way}>
+            <SeverityMark of={first.accepted_by ? 'clear' : 'stop'} />
+            <div>
+              <b>{box?.name ?? box?.role}</b>
+              {skips.map((skip) => (
+                <div key={skip.words}>{skip.words}</div>
+              ))}
+              <div className="quiet">
+                {first.by}, {moment(first.at)}
+                {first.accepted_by && `; accepted by ${first.accepted_by}`}
+              </div>
+              {!first.accepted_by && maySign && (
+                <Press
+                  variant="outlined"
+                  waits=""
+                  loading={accept.isPending}
+                  onClick={() => accept.mutate({ device, step, seen: first.at })}
+                >
+                  Accept that it is not proven
+                </Press>
+              )}
+              {!first.accepted_by && !maySign && (
+                <div className="quiet">It waits for somebody who may sign clearances.</div>
+              )}
+            </div>
+            <Link to={deskPath(name, `bench/${device}`)}>Go there</Link>
+          </div>
+        );
+      })}
+      {accept.error && <Trouble>{accept.error.message}</Trouble>}
+    </section>
   );
 }
 

@@ -8,6 +8,7 @@ import { useRevise } from '../../api/queries';
 import { useMay } from '../../frame/person';
 import { LinkButton, Press } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
+import { Sure } from '../../parts/Sure';
 import { ReadButton, SecretDialog } from '../../parts/ReadSecret';
 import { Trouble } from '../../parts/Trouble';
 import { TypedField } from '../../parts/TypedField';
@@ -15,7 +16,7 @@ import { count, deskPath, moment } from '../../parts/words';
 import { freshId, remove } from '../addresses/edits';
 import { useDeskState, useLight } from '../context';
 import styles from './credentials.module.css';
-import { useMakeMissing, useMakeSecret, useSecretHistory, useSlots } from './queries';
+import { useMakeMissing, useBringBack, useMakeSecret, useSecretHistory, useSlots } from './queries';
 import { TypeSecret } from './TypeSecret';
 
 /** Every secret that the site needs: whether it is there, how good it is, and what can be done about it. */
@@ -121,6 +122,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
   const make = useMakeSecret(name);
   const mayFill = useMay('fill');
   const [typing, setTyping] = useState(false);
+  const [asked, setAsked] = useState(false);
   const label = `${slot.label} of ${slot.owner}`;
   return (
     <div
@@ -143,7 +145,7 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
             disabled={closed}
             loading={make.isPending}
             aria-label={`${slot.kept ? 'Make new' : 'Make'} ${label}`}
-            onClick={() => make.mutate(slot.path)}
+            onClick={() => (slot.kept ? setAsked(true) : make.mutate(slot.path))}
           >
             {slot.kept ? 'Make new' : 'Make'}
           </Button>
@@ -156,6 +158,21 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
         {slot.kept && <History slot={slot} label={label} />}
       </div>
       {make.error && <Trouble>{make.error.message}</Trouble>}
+      {asked && slot.kept && (
+        <Sure
+          title={`A new ${label}?`}
+          yes="Make a new one"
+          no="Keep the one there is"
+          pending={make.isPending}
+          error={make.error}
+          onNo={() => setAsked(false)}
+          onYes={() => make.mutate(slot.path, { onSuccess: () => setAsked(false) })}
+        >
+          The one made by {slot.kept.by}, {moment(slot.kept.at)}, counts no longer: a box that is staged has
+          to be given the new one, and its step is open again. The old one stays in the history, can be read
+          there, and can be brought back from there.
+        </Sure>
+      )}
       <Dialog
         open={typing}
         onClose={() => setTyping(false)}
@@ -169,7 +186,8 @@ function SlotRow({ slot, closed }: { slot: Slot; closed: boolean }) {
 
 const STRENGTH = ['guessed at once', 'guessed at once', 'weak', 'strong', 'very strong'];
 
-function State({ slot: { kept, given } }: { slot: Slot }) {
+function State({ slot: { kept, given, needed } }: { slot: Slot }) {
+  if (!kept && !needed) return <div className="quiet">nothing kept: it may have none</div>;
   if (!kept) {
     return (
       <div>
@@ -200,6 +218,8 @@ function History({ slot, label }: { slot: Slot; label: string }) {
   const mayRead = useMay('read');
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [reading, setReading] = useState<number | null>(null);
+  const mayFill = useMay('fill');
+  const back = useBringBack(name);
   const history = useSecretHistory(name, slot.path, anchor !== null);
   return (
     <>
@@ -220,10 +240,21 @@ function History({ slot, label }: { slot: Slot; label: string }) {
               {index === 0 ? (
                 <span className="quiet">counts now</span>
               ) : (
-                mayRead && <LinkButton onClick={() => setReading(entry.number)}>Read</LinkButton>
+                <>
+                  {mayRead && <LinkButton onClick={() => setReading(entry.number)}>Read</LinkButton>}{' '}
+                  {mayFill && (
+                    <LinkButton
+                      aria-label={`Bring number ${entry.number} back`}
+                      onClick={() => back.mutate({ path: slot.path, number: entry.number })}
+                    >
+                      Bring it back
+                    </LinkButton>
+                  )}
+                </>
               )}
             </li>
           ))}
+          {back.error && <Trouble>{back.error.message}</Trouble>}
         </ol>
       </Popover>
       {reading !== null && (

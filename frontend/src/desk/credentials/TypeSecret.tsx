@@ -1,9 +1,10 @@
-import { Press } from '../../parts/controls';
+import { Press, Tick } from '../../parts/controls';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useRef, useState } from 'react';
 import type { Schemas, Slot } from '../../api/client';
 import { Trouble } from '../../parts/Trouble';
+import { count } from '../../parts/words';
 import { useDeskState } from '../context';
 import styles from './credentials.module.css';
 import { opinion, useTypeSecret } from './queries';
@@ -16,6 +17,7 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
   const keep = useTypeSecret(name);
   const [secret, setSecret] = useState('');
   const [again, setAgain] = useState('');
+  const [shown, setShown] = useState(false);
   const [judged, setJudged] = useState<Schemas['Opinion'] | null>(null);
   const asked = useRef(0);
   const type = async (typed: string) => {
@@ -47,7 +49,7 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
         autoFocus
         fullWidth
         label="Secret"
-        type="password"
+        type={shown ? 'text' : 'password'}
         autoComplete="off"
         value={secret}
         error={wrong.length > 0}
@@ -58,7 +60,7 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
       <TextField
         fullWidth
         label="The same again"
-        type="password"
+        type={shown ? 'text' : 'password'}
         autoComplete="off"
         value={again}
         error={differs}
@@ -66,6 +68,16 @@ export function TypeSecret({ slot, onClose }: { slot: Slot; onClose: () => void 
         onChange={(event) => setAgain(event.target.value)}
         slotProps={{ htmlInput: { maxLength: 256 } }}
       />
+      <label className="line">
+        <Tick checked={shown} onChange={(event) => setShown(event.target.checked)} />
+        Show what is typed
+      </label>
+      {judged && judged.shared > 0 && (
+        <p className="note doubt" role="status">
+          <b>It is used already</b>, in {count(judged.shared, 'other slot')}: who learns one has both. Kept
+          here, it is a stop.
+        </p>
+      )}
       {judged && !slot.given && (
         <div role="status">
           <meter

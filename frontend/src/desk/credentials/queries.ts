@@ -44,6 +44,17 @@ export function useMakeSecret(name: SiteName) {
   );
 }
 
+export function useBringBack(name: SiteName) {
+  return useSlotMutation(name, async (what: { path: string; number: number }) =>
+    body(
+      await api.POST('/api/sites/{customer}/{site}/credentials/back', {
+        params: { path: name },
+        body: what,
+      }),
+    ),
+  );
+}
+
 export function useTypeSecret(name: SiteName) {
   return useSlotMutation(name, async (what: { path: string; secret: string }) =>
     body(

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import type { KeyboardEvent } from 'react';
 import { Link } from 'react-router';
 import type { Device, HardwareType, Plan } from '../../api/client';
@@ -6,14 +5,13 @@ import { useRevise } from '../../api/queries';
 import { Choice } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
 import { PlanFields } from '../../parts/PlanFields';
-import { Trouble } from '../../parts/Trouble';
 import { TypedField } from '../../parts/TypedField';
 import { deskPath } from '../../parts/words';
 import { useDeskState, useLight } from '../context';
 import styles from './devices.module.css';
-import { ROLE_WORDS } from './DevicesPage';
+import { ROLE_WORDS } from './roles';
 import { Rules } from './Rules';
-import { removeDevice } from './wires';
+import { RemoveBox, ReplaceBox } from './Replace';
 
 interface Props {
   id: string;
@@ -21,10 +19,11 @@ interface Props {
   type: HardwareType | undefined;
   open: boolean;
   onToggle: () => void;
+  onReplaced: (sentences: string[], key: string) => void;
 }
 
 /** One box: its facts in a line, and opened in place everything that goes into it. */
-export function DeviceCard({ id, device, type, open, onToggle }: Props) {
+export function DeviceCard({ id, device, type, open, onToggle, onReplaced }: Props) {
   const { name, desk: state } = useDeskState();
   const { lit } = useLight();
   const path = `/devices/${id}`;
@@ -59,7 +58,7 @@ export function DeviceCard({ id, device, type, open, onToggle }: Props) {
           </Link>
         )}
       </div>
-      {open && <Detail id={id} device={device} type={type} />}
+      {open && <Detail id={id} device={device} type={type} onReplaced={onReplaced} />}
     </section>
   );
 }
@@ -74,9 +73,8 @@ function onward(event: KeyboardEvent<HTMLElement>) {
   next.focus();
 }
 
-function Detail({ id, device, type }: { id: string; device: Device; type: HardwareType | undefined }) {
-  const { name, desk: state, mayPlan } = useDeskState();
-  const revise = useRevise(name);
+function Detail({ id, device, type, onReplaced }: Omit<Props, 'open' | 'onToggle'>) {
+  const { desk: state, mayPlan } = useDeskState();
   const { plan } = state;
   const path = `/devices/${id}`;
   const wanted = type?.firmware.wanted;
@@ -138,18 +136,8 @@ function Detail({ id, device, type }: { id: string; device: Device; type: Hardwa
         </>
       )}
       {device.role !== 'modem' && <Rules id={id} device={device} />}
-      {mayPlan && (
-        <Button
-          color="error"
-          sx={{ mt: 1 }}
-          onClick={() =>
-            revise.mutate({ operations: removeDevice(plan, id), revision: state.revision.number })
-          }
-        >
-          Remove {device.name ?? 'this box'}
-        </Button>
-      )}
-      {revise.error && <Trouble>{revise.error.message}</Trouble>}
+      {mayPlan && <ReplaceBox id={id} device={device} onReplaced={onReplaced} />}
+      {mayPlan && <RemoveBox id={id} device={device} />}
     </div>
   );
 }

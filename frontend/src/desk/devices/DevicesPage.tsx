@@ -3,7 +3,7 @@ import Popover from '@mui/material/Popover';
 import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { Schemas } from '../../api/client';
-import { useRevise } from '../../api/queries';
+import { useRevise, useStep } from '../../api/queries';
 import { Options, Select } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
 import { Trouble } from '../../parts/Trouble';
@@ -12,26 +12,17 @@ import { useDeskState } from '../context';
 import { inOrder } from './board';
 import { DeviceCard } from './DeviceCard';
 import styles from './devices.module.css';
+import { KINDS, ROLE_WORDS } from './roles';
 import { useAddDevice, useHardware, useTypes } from './queries';
 import { WifiPart } from './WifiPart';
 import { removeDevice } from './wires';
 import { WiringBoard } from './WiringBoard';
 
-export const ROLE_WORDS: Record<Schemas['DeviceRole'], string> = {
-  edge: 'edge',
-  'inner-router': 'inner router',
-  switch: 'switch',
-  'access-point': 'access point',
-  modem: "provider's modem",
-};
-
-const KINDS: Record<Schemas['DeviceRole'], Schemas['BoxKind'][]> = {
-  edge: ['firewall', 'router'],
-  'inner-router': ['firewall', 'router'],
-  switch: ['switch'],
-  'access-point': ['access point'],
-  modem: ['modem'],
-};
+interface AssumedOf {
+  device: string;
+  sentences: string[];
+  replaced?: boolean;
+}
 
 /** The site's boxes: how they are wired, what each is, and its Wi-Fi. */
 export function DevicesPage() {
@@ -40,7 +31,7 @@ export function DevicesPage() {
   const { hash } = useLocation();
   const wanted = hash.split('/')[2] ?? '';
   const [open, setOpen] = useState<Record<string, boolean>>({});
-  const [assumed, setAssumed] = useState<{ device: string; sentences: string[] } | null>(null);
+  const [assumed, setAssumed] = useState<AssumedOf | null>(null);
   const devices = inOrder(state.plan);
   return (
     <>
@@ -64,8 +55,8 @@ export function DevicesPage() {
       )}
       {devices.length === 0 ? (
         <p className={`card quiet ${styles.empty}`}>
-          Begin with the switch, if the site has one, then the edge: it is wired to the switch, addressed from
-          the plan, and given its routes, translation and allow rules by one action.
+          Add them in any order: each is wired to those that are there, addressed from the plan, and given its
+          routes, rules and access by one action.
         </p>
       ) : (
         <WiringBoard types={types} />
@@ -81,6 +72,7 @@ export function DevicesPage() {
               type={types[device.type]}
               open={open[key] ?? wanted === key}
               onToggle={() => setOpen({ ...open, [key]: !(open[key] ?? wanted === key) })}
+              onReplaced={(sentences, fresh) => setAssumed({ device: fresh, sentences, replaced: true })}
             />
           )
         );
@@ -91,14 +83,16 @@ export function DevicesPage() {
 }
 
 /** What was assumed of a new box, and the way to take it back. */
-function Assumed(props: { device: string; sentences: string[]; onClose: () => void }) {
-  const { device, sentences, onClose } = props;
+function Assumed(props: AssumedOf & { onClose: () => void }) {
+  const { device, sentences, replaced = false, onClose } = props;
   const { name, desk: state } = useDeskState();
   const revise = useRevise(name);
+  const step = useStep(name);
   return (
     <section className={`note below ${styles.assumed}`} aria-label="What was assumed" role="status">
       <b>
-        <SeverityMark of="note" /> {state.plan.devices[device]?.name ?? 'The box'} is in the plan. Assumed:
+        <SeverityMark of="note" /> {state.plan.devices[device]?.name ?? 'The box'}{' '}
+        {replaced ? 'is replaced in the plan:' : 'is in the plan. Assumed:'}
       </b>
       <ul>
         {sentences.map((sentence) => (
@@ -110,11 +104,14 @@ function Assumed(props: { device: string; sentences: string[]; onClose: () => vo
       </Button>
       <Button
         onClick={() =>
-          revise.mutate({ operations: removeDevice(state.plan, device), revision: state.revision.number })
+          replaced
+            ? step.mutate({ step: 'undo' }, { onSuccess: onClose })
+            : revise.mutate({ operations: removeDevice(state.plan, device), revision: state.revision.number })
         }
       >
-        Take the box back
+        {replaced ? 'The old box again' : 'Take the box back'}
       </Button>
+      {step.error && <Trouble>{step.error.message}</Trouble>}
     </section>
   );
 }
@@ -186,7 +183,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
           )}
           {add.error && <Trouble>{add.error.message}</Trouble>}
           <Button type="submit" variant="contained" disabled={!chosen} loading={add.isPending}>
-            {wanted === 'edge' ? 'Add, wired and addressed' : 'Add it'}
+            Add, wired and addressed
           </Button>
         </form>
       </Popover>

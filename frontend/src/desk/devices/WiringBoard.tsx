@@ -8,7 +8,7 @@ import { Trouble } from '../../parts/Trouble';
 import { useDeskState, useLight } from '../context';
 import { hang, layOut, SIZES, strands, type PanelPlace, type Point } from './board';
 import styles from './devices.module.css';
-import { ROLE_WORDS } from './DevicesPage';
+import { ROLE_WORDS } from './roles';
 import { PortEditor } from './PortEditor';
 import { connect, isTaken, portUse, setPort, withSegment, type Source } from './wires';
 

@@ -17,6 +17,25 @@ export function useTypes(): Record<string, HardwareType> {
   return useMemo(() => Object.fromEntries((data ?? []).map(({ type }) => [type.key, type])), [data]);
 }
 
+/** Put a new box in the place of another. */
+export function useReplaceDevice(name: SiteName, device: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (what: { type: string; revision: number }) =>
+      body(
+        await api.POST('/api/sites/{customer}/{site}/devices/{device}/replacement', {
+          params: { path: { ...name, device }, header: { 'if-match': String(what.revision) } },
+          body: { type: what.type },
+        }),
+      ),
+    onSuccess: ({ desk }) => {
+      queries.setQueryData(deskKey(name), desk);
+      void queries.invalidateQueries({ queryKey: ['outbound'] });
+      void queries.invalidateQueries({ queryKey: ['hardware'] });
+    },
+  });
+}
+
 /** Add a box, wired and addressed as far as type and plan tell. */
 export function useAddDevice(name: SiteName) {
   const queries = useQueryClient();

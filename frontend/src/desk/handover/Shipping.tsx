@@ -19,7 +19,8 @@ export function Shipping() {
   const [reference, setReference] = useState('');
   const { shipped, staging, summary, clearance } = state;
   const open = staging.filter((one) => !one.finished);
-  const ready = summary.clear && open.length === 0;
+  const waiting = staging.some((one) => one.skips.some((skip) => !skip.accepted_by));
+  const ready = summary.clear && open.length === 0 && !waiting;
   return (
     <div className={styles.shipping}>
       {shipped && (
@@ -50,16 +51,22 @@ export function Shipping() {
             return (
               <li key={one.device}>
                 <SeverityMark of={one.finished ? 'clear' : 'stop'} />{' '}
-                {one.finished &&
-                  one.unproven.length === 0 &&
-                  `${box?.name ?? box?.role} is staged and proven`}
-                {one.finished && one.unproven.length > 0 && (
+                {one.finished && one.skips.length === 0 && `${box?.name ?? box?.role} is staged and proven`}
+                {one.finished && one.skips.length > 0 && (
                   <>
                     {box?.name ?? box?.role} is staged, but not all of it is proven:
                     <ul>
-                      {one.unproven.map((check) => (
-                        <li key={check}>
-                          <SeverityMark of="warn" size={12} /> skipped, {check}
+                      {one.skips.map((skip) => (
+                        <li key={skip.words}>
+                          <SeverityMark of={skip.accepted_by ? 'clear' : 'stop'} size={12} /> skipped,{' '}
+                          {skip.words}
+                          {skip.accepted_by ? (
+                            `; accepted by ${skip.accepted_by}`
+                          ) : (
+                            <>
+                              ; <Link to={deskPath(name, 'clearance')}>a planner has to accept it</Link>
+                            </>
+                          )}
                         </li>
                       ))}
                     </ul>
@@ -98,7 +105,11 @@ export function Shipping() {
               type="submit"
               variant="contained"
               size="medium"
-              waits={!ready ? 'it is cleared, and every box is staged, before it ships' : ''}
+              waits={
+                !ready
+                  ? 'it is cleared, every box is staged, and what was skipped is accepted, before it ships'
+                  : ''
+              }
               loading={ship.isPending}
             >
               {shipped ? 'It ships again' : 'It ships'}
