@@ -8,9 +8,15 @@ import { fetched } from './parts/fetched';
 import { Notice } from './parts/Notice';
 import { SignInAgain } from './sign-in/SignInAgain';
 
+const OnSitePage = fetched(async () => (await import('./onsite/OnSitePage')).OnSitePage);
 const SignInPage = fetched(async () => (await import('./sign-in/SignInPage')).SignInPage);
 
+/** A page for whoever installs on site stands apart: it asks for no account and shows nothing of the rest. */
 export function App() {
+  return window.location.pathname === '/on-site' ? <OnSitePage /> : <Office />;
+}
+
+function Office() {
   const person = usePerson();
   if (person.isPending) return null;
   if (person.error instanceof Failure && person.error.status === 401) return <SignInPage />;

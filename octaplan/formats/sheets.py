@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import astuple, dataclass
 from functools import cache
 from pathlib import Path
 from textwrap import wrap
 from typing import Any
+from urllib.parse import quote
 from xml.sax.saxutils import escape
 
 import segno
+from reportlab.graphics.barcode import code128
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
@@ -21,13 +23,13 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from octaplan.core.plan.boxes import named
+from octaplan.core.plan.boxes import interfaces, named, own_address
 from octaplan.core.plan.device import DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.passwords import spoken
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.stage.installer import installer_page
+from octaplan.core.stage.installer import InstallerPage
 from octaplan.core.stage.settings import settings_of
 from octaplan.core.stage.sitesheet import SheetRow, carried, site_sheet
 
@@ -157,8 +159,10 @@ def print_site_sheet(
         title = f"{part.title}, {part.about}" if part.about else part.title
         story.append(KeepTogether([_p(title, "part"), _pairs(part.rows)]))
         if part.hosts:
-            hosts = [(h.name, "  ".join(h.addresses) or "not known yet", h.mac, h.method) for h in part.hosts]
-            story.append(_grid(("Fixed host", "Address", "MAC", "Address is"), hosts, (62, 42, 42, 28), (1, 2)))
+            hosts = [(h.name, "  ".join(h.addresses) or "not known yet", h.mac, h.method, h.port) for h in part.hosts]
+            story.append(
+                _grid(("Fixed host", "Address", "MAC", "Address is", "Hangs on"), hosts, (42, 34, 36, 20, 42), (1, 2))
+            )
         if part.ports:
             ports = [(port.name, port.mode, port.carries, port.cable) for port in part.ports]
             story.append(_grid(("Port", "Mode", "Carries", "Cable"), ports, (22, 22, 90, 40), (0,)))
@@ -169,25 +173,33 @@ def print_site_sheet(
 
 
 def installer_sheet(
-    plan: SitePlan, heading: Heading, hardware: Mapping[str, HardwareType], organisation: Organisation = UNDECIDED
+    plan: SitePlan, heading: Heading, page: InstallerPage, hardware: Mapping[str, HardwareType]
 ) -> bytes:
     """The installer's page, in plain words."""
-    page = installer_page(plan, hardware, organisation)
     story = _head(plan, heading, "Installer's page")
-    story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to"), map(astuple, page.boxes), (50, 84, 40))]
-    story.append(_p("2. Plug in, in this order", "part"))
+    where = page.place or plan.street
+    story += [_p(f"Where: {where}", "plain")] if where else []
+    boxes = [(box.name, box.looks, box.where or "as agreed on site", box.power) for box in page.boxes]
+    story += [_p("1. Unpack", "part"), _grid(("Label", "It is", "Goes to", "Power"), boxes, (38, 50, 36, 50))]
+    story.append(_p("2. Plug in, in this order; the power comes last", "part"))
     if plan.devices:
         story.append(Wiring(plan, hardware))
-    rows = [(number, c.box, c.port, c.goes_to, c.cable) for number, c in enumerate(page.cables, 1)]
+    rows = [(number, c.box, c.port, c.goes_to, c.cable or "any that fits") for number, c in enumerate(page.cables, 1)]
     story.append(_grid(("", "Box", "Port", "The other end goes into", "Cable"), rows, (8, 46, 20, 66, 34), (2,)))
+    if page.sockets:
+        story += [_p("Free for people to plug in", "part")]
+        story.append(_grid(("Box", "Ports", "For"), map(astuple, page.sockets), (60, 50, 64), (1,)))
     if page.leave_empty:
         story += [_p("Leave empty", "part"), *(_p(line) for line in page.leave_empty)]
     if page.lights:
         story += [
-            _p("3. Wait five minutes, then look at the lights", "part"),
+            _p("3. Switch the power on, wait five minutes, then look at the lights", "part"),
             _grid(("Box", "Light", "Should be"), map(astuple, page.lights), (60, 40, 74)),
         ]
-    story += [_p("If it is not so, call", "part"), *(_p(line, "plain") for line in page.call or ["your technician"])]
+    if page.tests:
+        tests = [(number, test.text, "yes / no") for number, test in enumerate(page.tests, 1)]
+        story += [_p("4. Try it", "part"), _grid(("", "Does it work?", ""), tests, (8, 136, 30))]
+    story += [_p("If it is not so, ring", "part"), *(_p(line, "plain") for line in page.call or ["your technician"])]
     if plan.technician:
         story.append(_p(f"Your technician: {plan.technician}", "plain"))
     code = f"{plan.customer}/{plan.site}"
@@ -198,11 +210,14 @@ def installer_sheet(
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """What stands on the label of one box. `code` is what its QR code says: host name and revision, no secrets."""
+    """What stands on the label of one box: no secrets. `code` is what its QR code says, host name and revision;
+    `serial` its serial number or asset tag, which is also a barcode (Code 128, ISO/IEC 15417)."""
 
     name: str
     site: str
+    address: str
     ports: list[str]
+    serial: str
     code: str
 
 
@@ -217,8 +232,36 @@ def label_texts(plan: SitePlan, revision: int) -> list[Label]:
                 if port.mode is not PortMode.UNUSED
             ]
             site = f"{plan.customer}/{plan.site}  {plan.name or ''}".rstrip()
-            found.append(Label(named(device), site, ports, f"{named(device)} r{revision}"))
+            own = [interface.address for interface in interfaces(plan, device) if interface.owner.startswith("/segm")]
+            managed = {access.segment for access in device.access.values()}
+            first = next((own_address(plan, device, one) for one in device.carried() if one in managed), None)
+            address = str(first or next(iter(own), ""))
+            serial = (device.serial or device.asset_tag or "")[:24]
+            found.append(Label(named(device), site, address, ports, serial, f"{named(device)} r{revision}"))
     return found
+
+
+def barcode(text: str) -> str:
+    """A text as Code 128 (ISO/IEC 15417), an SVG picture as a data URI; empty for what the code cannot say."""
+    if not text.isascii() or not text.isprintable():
+        return ""
+    bars = code128.Code128(text, barWidth=1, barHeight=30, humanReadable=False, quiet=False)
+    bars.validate()
+    bars.encode()
+    bars.decompose()
+    x, shapes = 0, []
+    for dark, width in _bars(bars.decomposed):
+        if dark:
+            shapes.append(f'<rect x="{x}" width="{width}" height="30"/>')
+        x += width
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {x} 30" preserveAspectRatio="none">'
+    return "data:image/svg+xml," + quote(f"{head}{''.join(shapes)}</svg>")
+
+
+def _bars(decomposed: str) -> Iterator[tuple[bool, int]]:
+    """Bars and gaps with their widths in modules; a bar is written as a capital letter, a gap as a small one."""
+    for letter in decomposed:
+        yield letter.isupper(), ord(letter.lower()) - ord("a") + 1
 
 
 def labels(plan: SitePlan, revision: int, support: str = "") -> bytes:
@@ -243,12 +286,19 @@ def _label(canvas: Canvas, label: Label, revision: int, support: str) -> None:
     canvas.setFont("TextBold", size)
     canvas.drawString(5 * mm, 41 * mm, label.name)
     canvas.setFont("Text", 9)
-    canvas.drawString(5 * mm, 36 * mm, label.site[:44])
-    canvas.setFont("Mono", 7.5)
-    for number, line in enumerate(label.ports[:8]):
-        canvas.drawString(5 * mm, (31 - 3.4 * number) * mm, line[:36])
-    if len(label.ports) > 8:
-        canvas.drawString(5 * mm, 3.4 * mm, f"and {len(label.ports) - 8} ports more: see the site sheet")
+    canvas.drawString(5 * mm, 36.5 * mm, label.site[:44])
+    canvas.setFont("Mono", 9)
+    canvas.drawString(5 * mm, 32.4 * mm, label.address)
+    canvas.setFont("Mono", 7)
+    for number, line in enumerate(label.ports[:6]):
+        canvas.drawString(5 * mm, (28.6 - 3 * number) * mm, line[:38])
+    if len(label.ports) > 6:
+        canvas.drawString(5 * mm, 10.6 * mm, f"and {len(label.ports) - 6} ports more: see the site sheet")
+    if label.serial and label.serial.isascii() and label.serial.isprintable():
+        bars = code128.Code128(label.serial, barWidth=0.27 * mm, barHeight=5.5 * mm, humanReadable=False, quiet=False)
+        bars.drawOn(canvas, 5 * mm, 4 * mm)
+        canvas.setFont("Mono", 6.5)
+        canvas.drawString(5 * mm, 1.6 * mm, label.serial)
     matrix = list(segno.make(label.code, error="m", micro=False).matrix_iter(border=0))
     cell = 26 * mm / len(matrix)
     for y, row in enumerate(matrix):
@@ -329,7 +379,16 @@ class Wiring(Flowable):  # type: ignore[misc]
                 canvas.bezier(x1, y1, x1, middle - 3 * mm, x2, middle + 3 * mm, x2, y2)
 
 
-def credential_sheet(plan: SitePlan, heading: Heading, secrets: Sequence[tuple[str, str]], by: str) -> bytes:
+@dataclass(frozen=True, slots=True)
+class SheetSecret:
+    """A secret on the credential sheet: what it is, its text, and where and as whom one logs in with it."""
+
+    name: str
+    secret: str
+    where: str
+
+
+def credential_sheet(plan: SitePlan, heading: Heading, secrets: Sequence[SheetSecret], by: str) -> bytes:
     """Every secret of a site, large and spelled out. Only ever made on explicit request."""
     story = _head(plan, heading, "Credential sheet")
     story += [
@@ -340,8 +399,9 @@ def credential_sheet(plan: SitePlan, heading: Heading, secrets: Sequence[tuple[s
         ),
         Spacer(1, 3 * mm),
     ]
-    for name, secret in secrets:
-        story.append(KeepTogether([_p(name, "part"), _p(secret, "big"), _p(", ".join(spoken(secret)), "quiet")]))
+    for one in secrets:
+        lines = [_p(one.name, "part"), *([_p(one.where)] if one.where else [])]
+        story.append(KeepTogether([*lines, _p(one.secret, "big"), _p(", ".join(spoken(one.secret)), "quiet")]))
     if not secrets:
         story.append(_p("No secret is in the safe for this site yet."))
     code = f"{plan.customer}/{plan.site}"

@@ -37,6 +37,7 @@ from octaplan.server.pages import (
     imports,
     intake,
     journal,
+    onsite,
     operation,
     organisation,
     outbound,
@@ -50,7 +51,7 @@ from octaplan.server.pages import (
 )
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
-from octaplan.server.tries import Tries
+from octaplan.server.tries import WRONG_LINKS, Failures, Tries
 from octaplan.store.backups import Schedule
 from octaplan.store.database import Database
 from octaplan.store.records import Records
@@ -108,6 +109,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     for sentence in records.batches.finish():
         structlog.get_logger().warning("a change that was cut short is taken back", change=sentence)
     app.state.hub = events.Hub()
+    app.state.wrong_links = Failures(WRONG_LINKS)
     for plans in (records.plans, records.patterns.plans):
         plans.watchers.append(app.state.hub.changed)
     app.state.import_desk = imports.ImportDesk(records.imports)
@@ -132,6 +134,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         bench,
         runs,
         handover,
+        onsite,
         hardware,
         safe,
         journal,
@@ -145,6 +148,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     )
     for module in (session, accounts, operation, *pages):
         app.include_router(module.router)
+    app.include_router(onsite.links)
     if records.vault.locked:
         structlog.get_logger().error("safe locked", why=records.vault.locked)
 

@@ -23,6 +23,7 @@ from octaplan.store.accounts import AccountError, CodeNeeded
 from octaplan.store.bench import AlreadyTicked, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
+from octaplan.store.onsite import NoSuchLink, OnSiteError
 from octaplan.store.organisation import SettingsError, SettingsMoved
 from octaplan.store.patterns import PatternError
 from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear, Renamed
@@ -103,6 +104,8 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     AlreadyTicked: _said(HTTPStatus.CONFLICT),
     NotReady: _said(HTTPStatus.CONFLICT),
     BenchError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    NoSuchLink: _said(HTTPStatus.NOT_FOUND),
+    OnSiteError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
 }
 
 

@@ -18,6 +18,9 @@ FOR_NAME_AND_ADDRESS, FOR_ADDRESS, FOR_NAME = 5, 30, 50
 
 WINDOW = 300.0
 
+#: Links for the site that do not open, from one address, after which the next has to wait.
+WRONG_LINKS = 30
+
 #: Passwords that are worked out at once, each taking 64 MB, and how many tries may wait for that.
 AT_ONCE, WAITING = 2, 24
 

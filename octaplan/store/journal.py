@@ -33,6 +33,8 @@ class Act(StrEnum):
     FETCHED = "backup fetched"
     SHIPPED = "site shipped"
     SKIP = "skipped check accepted"
+    LINK = "link for the site"
+    ON_SITE = "answered on site"
     CLEARED = "site cleared"
     ACCOUNT = "account changed"
     HARDWARE = "hardware type changed"

@@ -370,6 +370,35 @@ class Recording(Base):
     by: Mapped[str] = mapped_column(String(200))
 
 
+class SiteLink(Base):
+    """A link to the installer's page of a site; of its token only the digest."""
+
+    __tablename__ = "site_links"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    ends: Mapped[datetime]
+
+
+class SiteAnswer(Base):
+    """What was answered on site to one test."""
+
+    __tablename__ = "site_answers"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    link_id: Mapped[int] = mapped_column(ForeignKey("site_links.id"))
+    test: Mapped[str] = mapped_column(String(16))
+    text: Mapped[str] = mapped_column(Text)
+    works: Mapped[bool]
+    note: Mapped[str] = mapped_column(Text)
+    name: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime]
+
+
 class Backup(Base):
     """A configuration taken off a box, sealed."""
 

@@ -15,6 +15,7 @@ from octaplan.store.hardware import Hardware, load_types
 from octaplan.store.imports import Imports
 from octaplan.store.journal import Journal
 from octaplan.store.models import Name
+from octaplan.store.onsite import OnSite
 from octaplan.store.organisation import Settings, load_settings
 from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
@@ -54,6 +55,7 @@ class Records:
         self.imports = Imports(database, self.plans, self.batches, self.safe)
         self.bench = BenchRecords(database, self.plans, self.safe)
         self.runhistory = RunHistory(database)
+        self.onsite = OnSite(database)
 
     @property
     def now(self) -> Snapshot:

@@ -19,7 +19,7 @@ from tests.store.test_plans import DOCK, LAST, MILL, put
 from tests.support import InFolder
 
 PASSWORD = "correct horse 9"
-OPEN = {"/api/health", "/api/ready", "/api/start", "/api/session", "/api/setup"}
+OPEN = {"/api/health", "/api/ready", "/api/start", "/api/session", "/api/setup", "/api/on-site"}
 
 
 class WithServer(InFolder):

@@ -49,6 +49,24 @@ class Devices(WithBoxes):
         self.assertEqual(device["time_servers"], ["t.example"])
         self.assertEqual(added["desk"]["summary"]["stages"]["credentials"], "open")
 
+    def test_a_box_is_replaced_and_its_run_stays_to_be_read(self) -> None:
+        device = self.device()
+        step = f"{SITE}/bench/{device}/steps/unpack"
+        self.client.put(step, json={"result": "done", "measured": {"serial": "T5-1"}})
+        revision = self.client.get(SITE).json()["revision"]["number"]
+        path, body = f"{SITE}/devices/{device}/replacement", {"type": "test-slots"}
+        found = self.client.post(path, json=body, headers={"If-Match": str(revision)})
+        self.assertEqual(found.status_code, 200, found.text)
+        fresh = found.json()["device"]
+        self.assertIsNone(found.json()["desk"]["plan"]["devices"][fresh]["serial"])
+        (run,) = self.client.get(f"{SITE}/runs").json()
+        self.assertEqual((run["serial"], run["here"], run["counts"]), ("T5-1", False, True))
+        record = self.client.get(f"{SITE}/runs/{run['id']}").json()
+        self.assertEqual([one["title"] for one in record["steps"]], ["Record serial, MAC and label"])
+        self.assertEqual(self.client.get(f"{SITE}/runs/99").status_code, 422)
+        gone = self.client.post(path, json=body, headers={"If-Match": str(revision + 1)})
+        self.assertEqual((gone.status_code, "removed from the plan" in gone.text), (404, True))
+
     def test_an_unknown_type_and_an_old_revision_are_refused(self) -> None:
         answer = self.client.post(
             f"{SITE}/devices", json={"role": "edge", "type": "none-such"}, headers={"If-Match": "1"}
@@ -280,3 +298,31 @@ class HardwareTypes(WithBoxes):
         self.assertIn("device-type-missing", rules)
         self.assertEqual(self.client.get("/api/hardware/test-slots").status_code, 404)
         self.assertEqual(self.put(hardware("test-slots").document(), 2).json()["version"], 3)
+
+
+class OnSite(WithBoxes):
+    def test_a_link_opens_the_page_and_takes_answers_and_nothing_else(self) -> None:
+        self.device()
+        made = self.client.post(f"{SITE}/handover/links", json={"days": 3}).json()
+        visitor, link = self.visitor(), {"X-Octaplan-Link": made["token"]}
+        page = visitor.get("/api/on-site", headers=link)
+        self.assertEqual(page.status_code, 200, page.text)
+        self.assertNotIn("10.77.", page.text)
+        test = page.json()["page"]["tests"][0]
+        body = {"test": test["key"], "works": False, "name": "Bo", "note": "dark"}
+        told = visitor.post("/api/on-site", headers=link, json=body).json()
+        self.assertEqual(told["answers"][test["key"]]["note"], "dark")
+        self.assertEqual(self.client.get(f"{SITE}/handover/links").json()["answers"][test["key"]]["works"], False)
+        self.assertEqual(visitor.post("/api/on-site", headers=link, json=body | {"test": "gone"}).status_code, 409)
+        self.assertEqual(visitor.get(SITE, headers=link).status_code, 401)
+        (kept,) = self.client.get(f"{SITE}/handover/links").json()["links"]
+        self.client.delete(f"{SITE}/handover/links/{kept['id']}")
+        self.assertEqual(visitor.get("/api/on-site", headers=link).status_code, 404)
+
+    def test_whoever_tries_many_links_waits_and_a_good_one_is_not_counted(self) -> None:
+        made = self.client.post(f"{SITE}/handover/links", json={"days": 3}).json()
+        visitor = self.visitor()
+        for _ in range(40):
+            self.assertEqual(visitor.get("/api/on-site", headers={"X-Octaplan-Link": made["token"]}).status_code, 200)
+        answers = [visitor.get("/api/on-site", headers={"X-Octaplan-Link": f"no-{n}"}).status_code for n in range(31)]
+        self.assertEqual(answers, [404] * 30 + [429])

@@ -359,3 +359,36 @@ class TheJournal(WithSafe):
         checked = self.records.journal.check()
         self.assertEqual((checked.lines, checked.fault), (3, ""))
         self.assertTrue(re.fullmatch(r"[0-9a-f]{64}", checked.digest))
+
+
+class BroughtBack(WithSafe):
+    def test_an_earlier_secret_counts_again_and_the_journal_tells(self) -> None:
+        need = self.records.now.sites.need("FERN/DOCK", self.slot)
+        self.safe.make([need], "Ines")
+        first = self.safe.read("FERN/DOCK", self.slot, "Ines")
+        self.safe.make([need], "Marek")
+        self.assertNotEqual(self.safe.read("FERN/DOCK", self.slot, "Ines"), first)
+        self.safe.bring_back(need, 1, "Pia")
+        self.reopen()
+        self.assertEqual(self.safe.read("FERN/DOCK", self.slot, "Ines"), first)
+        self.assertEqual(self.safe.now.kept("fern/dock")[self.slot].number, 3)
+        acts = [line.act for line in self.records.journal.lines()]
+        self.assertIn(Act.RESTORED, acts)
+        with self.assertRaisesRegex(NoSuchSecret, "no secret of that number"):
+            self.safe.bring_back(self.records.now.sites.need("FERN/DOCK", self.slot), 9, "Pia")
+
+    def test_one_that_is_used_elsewhere_is_counted_before_it_is_kept(self) -> None:
+        need = self.records.now.sites.need("FERN/DOCK", self.slot)
+        other = self.records.now.sites.need("FERN/MILL", f"devices/{self.mill_edge}/administrator")
+        self.safe.put(other, "quaint-Otter-4-basalt", "Ines")
+        self.assertEqual(self.safe.shared_by(need, "quaint-Otter-4-basalt"), 1)
+        self.assertEqual(self.safe.shared_by(other, "quaint-Otter-4-basalt"), 0)
+        self.assertEqual(self.safe.shared_by(need, ""), 0)
+
+    def test_words_of_the_site_are_known_where_one_is_judged(self) -> None:
+        saved = self.plans.now.saved("FERN/DOCK").number
+        change = [{"op": "add", "path": "/street", "value": "12 Weir Road"}]
+        self.plans.revise("FERN/DOCK", change, saved, "Ines")
+        need = self.records.now.sites.need("FERN/DOCK", self.slot)
+        _, strong = self.safe.judge(need, "Weir-Road-12-Weir")
+        self.assertTrue(strong.weak)

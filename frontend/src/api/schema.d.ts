@@ -720,6 +720,30 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/on-site': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * On Site
+     * @description The page that a link opens.
+     */
+    get: operations['on_site'];
+    put?: never;
+    /**
+     * Answer On Site
+     * @description Answer a test of the page from site.
+     */
+    post: operations['answer_on_site'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/operation': {
     parameters: {
       query?: never;
@@ -1978,6 +2002,50 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/handover/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Site Links
+     * @description The links of a site, and what was answered on site.
+     */
+    get: operations['site_links'];
+    put?: never;
+    /**
+     * Make Link
+     * @description A link for whoever installs the site.
+     */
+    post: operations['make_link'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/handover/links/{number}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * End Link
+     * @description End a link before its time.
+     */
+    delete: operations['end_link'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/handover/site-sheet': {
     parameters: {
       query?: never;
@@ -2611,6 +2679,23 @@ export interface components {
       words: string | null;
     };
     /**
+     * AnswerFromSite
+     * @description Whether a test works on site, who says so, and what else they say.
+     */
+    AnswerFromSite: {
+      /** Name */
+      name: string;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /** Test */
+      test: string;
+      /** Works */
+      works: boolean;
+    };
+    /**
      * AnswerGiven
      * @description One answer; empty text takes it back.
      */
@@ -2644,6 +2729,27 @@ export interface components {
       site: string;
       /** Text */
       text: string;
+    };
+    /**
+     * AnswerTold
+     * @description What was answered on site to a test.
+     */
+    AnswerTold: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Name */
+      name: string;
+      /** Note */
+      note: string;
+      /** Test */
+      test: string;
+      /** Text */
+      text: string;
+      /** Works */
+      works: boolean;
     };
     /**
      * AnswersGiven
@@ -2858,19 +2964,21 @@ export interface components {
     BoxKind: 'router' | 'firewall' | 'switch' | 'access point' | 'modem';
     /**
      * BoxOnSite
-     * @description A box to hang up, as the installer knows it from its label.
+     * @description A box to hang up, as the installer knows it from its label; where it belongs, and what powers it.
      */
     BoxOnSite: {
       /** Looks */
       looks: string;
       /** Name */
       name: string;
+      /** Power */
+      power: string;
       /** Where */
       where: string;
     };
     /**
      * Cable
-     * @description One cable to plug in.
+     * @description One cable to plug in: from a port of a box into whatever `goes_to` names.
      */
     Cable: {
       /** Box */
@@ -3911,6 +4019,12 @@ export interface components {
       leave_empty: string[];
       /** Lights */
       lights: components['schemas']['Light'][];
+      /** Place */
+      place: string;
+      /** Sockets */
+      sockets: components['schemas']['Socket'][];
+      /** Tests */
+      tests: components['schemas']['SiteTest'][];
     };
     /** IntakeShown */
     IntakeShown: {
@@ -4022,6 +4136,10 @@ export interface components {
      * @description What stands on the label of one box; `picture` is its QR code.
      */
     LabelShown: {
+      /** Address */
+      address: string;
+      /** Barcode */
+      barcode: string;
       /** Code */
       code: string;
       /** Name */
@@ -4030,6 +4148,8 @@ export interface components {
       picture: string;
       /** Ports */
       ports: string[];
+      /** Serial */
+      serial: string;
       /** Site */
       site: string;
     };
@@ -4104,6 +4224,47 @@ export interface components {
       expect: string;
       /** Name */
       name: string;
+    };
+    /**
+     * LinkMade
+     * @description A new link; its token is told this once.
+     */
+    LinkMade: {
+      /**
+       * Ends
+       * Format: date-time
+       */
+      ends: string;
+      /** Token */
+      token: string;
+    };
+    /**
+     * LinkTold
+     * @description A link as those know it who may make one; never the link itself.
+     */
+    LinkTold: {
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** By */
+      by: string;
+      /**
+       * Ends
+       * Format: date-time
+       */
+      ends: string;
+      /** Id */
+      id: number;
+    };
+    /** LinkWanted */
+    LinkWanted: {
+      /**
+       * Days
+       * @default 14
+       */
+      days: number;
     };
     /**
      * ListShown
@@ -4434,6 +4595,25 @@ export interface components {
       on: string;
       /** Text */
       text: string;
+    };
+    /**
+     * OnSiteShown
+     * @description All that a link opens: the site by name and street, the page, and what was answered.
+     */
+    OnSiteShown: {
+      /** Answers */
+      answers: {
+        [key: string]: components['schemas']['AnswerTold'];
+      };
+      /** Customer */
+      customer: string;
+      /** Name */
+      name: string;
+      page: components['schemas']['InstallerPage'];
+      /** Street */
+      street: string;
+      /** Technician */
+      technician: string;
     };
     /** OneSlot */
     OneSlot: {
@@ -5750,6 +5930,8 @@ export interface components {
       method: string;
       /** Name */
       name: string;
+      /** Port */
+      port: string;
     };
     /**
      * SheetPart
@@ -5895,6 +6077,18 @@ export interface components {
       severity: components['schemas']['Severity'];
       /** Site */
       site: string;
+    };
+    /**
+     * SiteLinks
+     * @description The links of a site that have not ended, and what was answered by any.
+     */
+    SiteLinks: {
+      /** Answers */
+      answers: {
+        [key: string]: components['schemas']['AnswerTold'];
+      };
+      /** Links */
+      links: components['schemas']['LinkTold'][];
     };
     /** SiteMade */
     SiteMade: {
@@ -6095,6 +6289,16 @@ export interface components {
       slots: components['schemas']['SlotShown'][];
     };
     /**
+     * SiteTest
+     * @description Something to try on site and to answer with yes or no. `key` stays the same as long as the test does.
+     */
+    SiteTest: {
+      /** Key */
+      key: string;
+      /** Text */
+      text: string;
+    };
+    /**
      * Situation
      * @description Laptop and box at one moment. `port` is the box's port that the laptop is in, `console` or empty.
      *
@@ -6221,6 +6425,18 @@ export interface components {
       path: string;
       /** Rules */
       rules: string;
+    };
+    /**
+     * Socket
+     * @description Ports that stay free for whoever plugs something in, and for what.
+     */
+    Socket: {
+      /** Box */
+      box: string;
+      /** Ports */
+      ports: string;
+      /** Use */
+      use: string;
     };
     /** SpaceBlock */
     SpaceBlock: {
@@ -7965,6 +8181,72 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+    };
+  };
+  on_site: {
+    parameters: {
+      query?: never;
+      header: {
+        'X-Octaplan-Link': string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OnSiteShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  answer_on_site: {
+    parameters: {
+      query?: never;
+      header: {
+        'X-Octaplan-Link': string;
+      };
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AnswerFromSite'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OnSiteShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
       };
     };
   };
@@ -10148,6 +10430,107 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['LabelShown'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  site_links: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteLinks'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  make_link: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LinkWanted'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LinkMade'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  end_link: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SiteLinks'];
         };
       };
       /** @description Validation Error */

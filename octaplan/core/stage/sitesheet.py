@@ -6,11 +6,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from octaplan.core.plan.boxes import named, own_address
+from octaplan.core.plan.credentials import Slot
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.fields import FIELDS
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
-from octaplan.core.plan.site import Handoff, Host, SegmentRole, SitePlan
+from octaplan.core.plan.site import Attachment, Handoff, Host, SegmentRole, SitePlan
 from octaplan.core.stage.settings import (
     AccessSettings,
     InternetSide,
@@ -40,6 +41,7 @@ class SheetHost:
     addresses: list[str]
     mac: str
     method: str
+    port: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,7 +167,7 @@ def _segment_part(plan: SitePlan, key: str) -> SheetPart:
         rows.append(SheetRow("VRF", segment.vrf))
     hosts = [host for host in plan.hosts.values() if host.segment == key]
     hosts.sort(key=lambda host: (host.address is None, host.address or 0, host.name))
-    return SheetPart(segment.label, segment.role, rows, [*map(_host, hosts)], [])
+    return SheetPart(segment.label, segment.role, rows, [_host(plan, host) for host in hosts], [])
 
 
 def _counted(plan: SitePlan, key: str) -> str | None:
@@ -194,10 +196,48 @@ def _scope_rows(scope: ScopeSettings) -> Iterator[SheetRow]:
         yield SheetRow(f"Option {number}", text)
 
 
-def _host(host: Host) -> SheetHost:
+def _host(plan: SitePlan, host: Host) -> SheetHost:
     addresses = [str(address) for address in (host.address, host.address6) if address is not None]
     method = FIELDS["hosts"]["method"].choices[host.method]
-    return SheetHost(host.name, addresses, str(host.mac or ""), method)
+    return SheetHost(host.name, addresses, str(host.mac or ""), method, _hangs_on(plan, host))
+
+
+def _hangs_on(plan: SitePlan, host: Host) -> str:
+    """The port that a host is plugged into, or that Wi-Fi carries it; empty when it is not said."""
+    if host.attached is Attachment.WIFI:
+        return "Wi-Fi"
+    for device in plan.devices.values():
+        for name, use in device.ports.items():
+            if plan.hosts.get(use.host or "") is host:
+                powered = ", which powers it" if host.attached is Attachment.POWERED_CABLE else ""
+                return f"port {name} of {named(device)}{powered}"
+    return ""
+
+
+def where_and_as_whom(plan: SitePlan, slot: Slot, hardware: Mapping[str, HardwareType]) -> str:
+    """Where and as whom one logs in with a secret: address, service, user; what it opens where it is no log-in."""
+    kind, key = slot.path.split("/")[0], slot.path.split("/")[1]
+    if kind == "wireless" and key in plan.wireless:
+        segment = plan.segments.get(plan.wireless[key].segment or "")
+        return f"Wi-Fi {plan.wireless[key].name}, leads into {segment.label if segment else 'no segment yet'}"
+    if kind == "circuits" and key in plan.circuits:
+        return f"PPPoE user {plan.circuits[key].pppoe_user or 'not known yet'}"
+    device = plan.devices.get(key)
+    if kind != "devices" or device is None:
+        return plan.slots[key].about or "" if kind == "slots" and key in plan.slots else ""
+    type_ = hardware.get(device.type)
+    user = type_.factory.user if type_ else None
+    places = []
+    for access in device.access.values():
+        address = own_address(plan, device, access.segment or "")
+        if address is not None:
+            host = f"[{address}]" if address.family == 6 else str(address)
+            web = access.service in ("https", "http")
+            places.append(f"{access.service}://{host}" if web else f"{access.service.upper()} to {address}")
+    if type_ is not None and type_.console is not None:
+        places.append("its console")
+    whom = f"as {user}" if user else "without a user name"
+    return f"{' or '.join(places)}, {whom}" if places else whom
 
 
 def _device_part(
@@ -218,13 +258,27 @@ def _device_part(
         address = own_address(plan, device, segment)
         if segment in plan.segments and address is not None:
             rows.append(SheetRow(plan.segments[segment].label, str(address)))
+    for label, several in (
+        ("Resolvers, for itself", settings.identity.resolvers),
+        ("Resolvers, for its clients", settings.identity.forwarders),
+    ):
+        if several:
+            rows.append(SheetRow(label, _several(several)))
     rows += [
-        SheetRow(f"To {route.to}", f"{route.by or 'what the circuit gives'}, metric {route.metric}")
+        SheetRow(f"To {route.to}", f"{route.by or 'the gateway that the provider gives'}, metric {route.metric}")
         for route in settings.routes
     ]
     rows += [SheetRow("Translates", f"{one.segment} to the address of {one.circuit}") for one in settings.translations]
     rows += [SheetRow("Lets through", f"{one.source} to {one.target}, {one.service}") for one in settings.allows]
+    rows += [SheetRow("Closed", f"{one.source} to {', '.join(one.targets)}") for one in settings.closed]
     rows += [SheetRow(f"Managed by {one.service.upper()}", _from_where(one)) for one in settings.access]
+    rows += [
+        SheetRow(
+            f"Wi-Fi {one.name}",
+            f"{one.segment}, {one.security.upper()}, {one.band} GHz{', hidden' if one.hidden else ''}",
+        )
+        for one in settings.wireless
+    ]
     return SheetPart(named(device), device.role.words, rows, [], [*_ports(settings.ports)])
 
 
@@ -247,4 +301,5 @@ def carried(port: PortSettings, most: int = 64) -> str:
     names += [f"{one.label} (VLAN {one.vlan})" if one.vlan else one.label for one in port.tagged]
     if len(names) > most:
         names = [f"{len(names)} segments"]
-    return ", ".join(names) + (f", to {port.peer} {port.peer_port or ''}".rstrip() if port.peer else "")
+    to = f"{port.peer} {port.peer_port or ''}".rstrip() if port.peer else port.host
+    return ", ".join(names) + (f", to {to}" if to else "")

@@ -9,10 +9,11 @@ import segno
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.core.stage.installer import InstallerPage, installer_page
-from octaplan.core.stage.sitesheet import SiteSheet, site_sheet
+from octaplan.core.stage.installer import InstallerPage
+from octaplan.core.stage.sitesheet import SiteSheet, site_sheet, where_and_as_whom
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code
+from octaplan.server.pages.onsite import page_of
 from octaplan.server.permissions import Looking, Reading
 from octaplan.store.journal import Act
 from octaplan.store.snapshot import Held, Snapshot
@@ -25,7 +26,10 @@ class LabelShown(BaseModel):
 
     name: str
     site: str
+    address: str
     ports: list[str]
+    serial: str
+    barcode: str
     code: str
     picture: str
 
@@ -59,8 +63,7 @@ def _pdf(content: bytes, name: str) -> Response:
 @router.get("/installer")
 def installer(customer: Code, site: Code, records: Recorded, person: Looking) -> InstallerPage:
     """What somebody who is not a network person needs on site."""
-    now = records.now
-    return installer_page(now.sites.plan(f"{customer}/{site}"), now.types.types, now.settings.current)
+    return page_of(records.now, f"{customer}/{site}")
 
 
 @router.get("/site-sheet")
@@ -78,7 +81,10 @@ def label_texts(customer: Code, site: Code, records: Recorded, person: Looking) 
         LabelShown(
             name=label.name,
             site=label.site,
+            address=label.address,
             ports=label.ports,
+            serial=label.serial,
+            barcode=_sheets().barcode(label.serial) if label.serial else "",
             code=label.code,
             picture=segno.make(label.code, error="m", micro=False).svg_data_uri(scale=4, border=1),
         )
@@ -98,7 +104,7 @@ def printed(
     if sheet == "labels":
         content = _sheets().labels(plan, heading.revision, now.settings.current.support)
     elif sheet == "installer":
-        content = _sheets().installer_sheet(plan, heading, now.types.types, now.settings.current)
+        content = _sheets().installer_sheet(plan, heading, page_of(now, plan.key), now.types.types)
     else:
         content = _sheets().print_site_sheet(plan, heading, now.types.types, now.settings.current)
     return _pdf(content, sheet)
@@ -112,7 +118,11 @@ def credential_sheet(customer: Code, site: Code, asking: Asking, records: Record
     held = now.sites.of(key)
     plan, kept = held.plan, now.secrets.kept(key)
     secrets = [
-        (need.slot.name, records.safe.read(key, need.slot.path, person.author, asking.why, act=Act.SHEET))
+        _sheets().SheetSecret(
+            need.slot.name,
+            records.safe.read(key, need.slot.path, person.author, asking.why, act=Act.SHEET),
+            where_and_as_whom(plan, need.slot, now.types.types),
+        )
         for need in now.sites.needs(plan)
         if need.slot.path in kept
     ]

@@ -8,7 +8,6 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 from pydantic import BaseModel
 
-from octaplan.core.plan.credentials import slots_of
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.bench import MeasuredShown, TickShown, tick_shown
 from octaplan.server.pages.desk import Code
@@ -95,9 +94,10 @@ def run_record(
     plan = now.sites.plan(key)
     record = records.runhistory.record(key, number)
     device = record.run.device
-    known = {slot.path: slot.label for slot in slots_of(plan, now.types.types)}
+    kind = next((one for one in now.types.types.values() if one.title == record.run.box.type), None)
+    known = {f"devices/{device}/{name}": slot.label for name, slot in kind.slots.items()} if kind else {}
     secrets = [
-        SecretOfRun(path=path, label=known.get(path, path.rsplit("/", 1)[-1].replace("-", " ")))
+        SecretOfRun(path=path, label=known.get(path) or path.rsplit("/", 1)[-1].replace("-", " "))
         for path in now.secrets.kept(plan.key)
         if path.startswith(f"devices/{device}/")
     ]

@@ -62,7 +62,7 @@ class Rules(unittest.TestCase):
             (SlotRule(longest=12), "aB3aB3aB3aB3aB3", "takes at most 12"),
             (SlotRule(), "abcdefgh1234", "lacks a capital letter"),
             (SlotRule(symbol=True), "abcdEFGH1234", "lacks a symbol"),
-            (SlotRule(forbidden="E"), "abcdEFGH1234", "character that the box does not take"),
+            (SlotRule(forbidden="E"), "abcdEFGH1234", "what the box does not take: E"),
             (SlotRule(digits_only=True, shortest=4), "12a4", "only digits"),
             (SlotRule(), "abcdEFGH1234 ", "a space at an end"),
             (SlotRule(), "abcd\tEFGH1234", "cannot be typed"),

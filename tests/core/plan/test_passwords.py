@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from octaplan.core.plan.hardware import CONFUSABLE, SlotRule
-from octaplan.core.plan.passwords import STRONG, make, problems, spoken, strength
+from octaplan.core.plan.passwords import STRONG, guessable, make, problems, spoken, strength
 from octaplan.core.values.wordlist import WORDS
 from tests import examples
+from tests.core.kit import office_site
 
 
 @st.composite
@@ -115,6 +116,33 @@ class Judging(unittest.TestCase):
         self.assertTrue(strength("Password123").weak)
         self.assertTrue(strength("heron2026", ["heron"]).weak)
         self.assertFalse(strength("walnut-Anchor-mist-copper7").weak)
+
+    def test_words_that_whoever_knows_the_site_tries_first_are_worth_nothing(self) -> None:
+        plan = office_site(
+            "LIBR/WEIR", name="Weir Road Library", street="12 Weir Road, Larchford", contact="Ada Fennimore"
+        )
+        known = guessable(plan, "weir-edge")
+        for secret in (
+            "Weir Road 12",
+            "WeirRoad-2026!",
+            "Larchford#Library12",
+            "Fennimore2026Weir",
+            "weir-edge-Office1",
+        ):
+            judged = strength(secret, known)
+            self.assertTrue(judged.weak, secret)
+            self.assertIn("site, its customer or its street", judged.advice)
+        self.assertFalse(strength("quaint-Otter-4-basalt", known).weak)
+        for secret in ("abcdefgh1234567", "Qwertyuiop12345"):
+            self.assertTrue(strength(secret).weak, secret)
+
+    def test_made_ones_are_longer_than_the_least(self) -> None:
+        self.assertEqual(len(make(SlotRule(shortest=20, longest=40))), 24)
+        self.assertEqual(len(make(SlotRule(shortest=20, longest=22))), 22)
+
+    def test_what_a_box_does_not_take_is_named(self) -> None:
+        (found,) = problems(SlotRule(forbidden="'! "), "abcdEFGH12'4!")
+        self.assertEqual(found, "it holds what the box does not take: apostrophe, exclamation mark")
 
     def test_every_character_is_spoken(self) -> None:
         self.assertEqual(spoken("aB3-"), ["small alfa", "capital Bravo", "three", "hyphen"])

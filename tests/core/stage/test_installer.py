@@ -9,7 +9,7 @@ from typing import Any
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.stage.installer import InstallerPage, installer_page
+from octaplan.core.stage.installer import InstallerPage, installer_page, power_on_site
 from octaplan.core.stage.sitesheet import SheetRow, site_sheet
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit
@@ -98,4 +98,44 @@ class ThePage(unittest.TestCase):
 
     def test_a_site_of_which_nothing_is_known_has_an_empty_page(self) -> None:
         empty: list[Any] = []
-        self.assertEqual(installer_page(office_site(), {}), InstallerPage(empty, empty, empty, empty, empty))
+        page = installer_page(office_site(), {})
+        self.assertEqual(page, InstallerPage("", empty, empty, empty, empty, empty, empty, empty))
+
+    def test_it_says_what_powers_each_box_and_which_sockets_are_free(self) -> None:
+        powering = {str(n): {"powers": n == 8} for n in range(1, 9)}
+        switch = hardware("test-eight", kind="switch", ports=powering, slots={})
+        point = hardware("test-air", kind="access point", ports={"PoE": {}}, slots={}, powered_by=["port", "injector"])
+        types = TYPES | {switch.key: switch, point.key: point}
+        plan, _ = with_device(office_site(), switch, DeviceRole.SWITCH)
+        plan, _ = with_device(plan, EDGE)
+        plan, ap = with_device(plan, point, DeviceRole.ACCESS_POINT)
+        self.assertTrue(
+            power_on_site(plan, plan.devices[ap], types).startswith(("its injector", "no power supply: port 8"))
+        )
+        page = installer_page(plan, types)
+        self.assertEqual(
+            {box.name: box.power for box in page.boxes}["dock-edge"], "its power supply into a wall socket"
+        )
+        self.assertIn("computers (Office)", [socket.use for socket in page.sockets])
+        self.assertNotIn("a device of", str(page))
+
+    def test_it_asks_what_people_can_try_and_what_the_bench_left_out(self) -> None:
+        document = self.plan.document()
+        document["wireless"] = {"wif1": {"name": "Fern guests", "segment": "seg0"}}
+        document["hosts"] = {"host0": {"segment": "seg0", "name": "printer 1", "kind": "printer"}}
+        page = installer_page(
+            SitePlan.model_validate(document), TYPES, skipped=["Not proven on the bench: Look up a name"]
+        )
+        asked = [test.text for test in page.tests]
+        self.assertIn("With a telephone in the Wi-Fi Fern guests: open any page of the internet", asked)
+        self.assertIn("Printer 1: print a page on it", asked)
+        self.assertEqual(asked[-1], "Not proven on the bench: Look up a name")
+        again = installer_page(SitePlan.model_validate(document), TYPES)
+        self.assertEqual([test.key for test in again.tests], [test.key for test in page.tests][:-1])
+
+    def test_where_the_boxes_go_is_what_the_intake_knows(self) -> None:
+        document = self.plan.document()
+        at = "2026-02-03T10:00:00Z"
+        document["answers"] = {"place": {"text": "cupboard by the back door", "by": "Ines", "at": at}}
+        page = installer_page(SitePlan.model_validate(document), TYPES)
+        self.assertEqual((page.place, page.boxes[0].where), ("cupboard by the back door",) * 2)

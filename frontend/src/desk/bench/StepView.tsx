@@ -34,26 +34,38 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
   const [noting, setNoting] = useState<'skipped' | 'failed' | null>(null);
   const [typed, setTyped] = useState<Answers | null>(null);
   const answers = typed ?? answersOf(step);
+  // what was recorded when one began to type: what comes meanwhile from a colleague is not written over unseen
+  const [held, setHeld] = useState<{ at: string | null } | null>(null);
+  const hold = () => setHeld((before) => before ?? { at: step.tick?.at ?? null });
   const values = useRef<HTMLElement>(null);
   const heading = useRef<HTMLHeadingElement>(null);
   const number = run.steps.findIndex((one) => one.key === step.key) + 1;
 
   const record = (result: Result, note = '') =>
     tick.mutate(
-      { step: step.key, ticking: { result, note, ...answers, seen: step.tick?.at ?? null } },
+      {
+        step: step.key,
+        ticking: { result, note, ...answers, seen: (held ?? { at: step.tick?.at ?? null }).at },
+      },
       {
         onSuccess: (next) => {
           setNoting(null);
           setTyped(null);
+          setHeld(null);
           onTyping(false);
           const became = next.steps.find((one) => one.key === step.key)?.tick?.result;
           if (became !== 'failed') onGo(stepAway(run, step.key, 1));
         },
+        onError: () => setHeld(null),
       },
     );
 
   useEffect(() => heading.current?.focus({ preventScroll: true }), []);
-  useStepKeys({ run, step, values, mayStage, mayRead, onGo, onRecord: record, onNote: setNoting });
+  const note = (result: 'skipped' | 'failed') => {
+    hold();
+    setNoting(result);
+  };
+  useStepKeys({ run, step, values, mayStage, mayRead, onGo, onRecord: record, onNote: note });
 
   return (
     <>
@@ -83,6 +95,7 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
               answers={answers}
               mayStage={mayStage}
               onChange={(next) => {
+                hold();
                 setTyped(next);
                 onTyping(true);
               }}
@@ -109,7 +122,7 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
               mayStage={mayStage}
               pending={tick.isPending}
               onDone={() => record('done')}
-              onNote={setNoting}
+              onNote={note}
               onGo={onGo}
             />
           )}

@@ -16,7 +16,7 @@ export const Values = forwardRef<HTMLElement, { step: Step }>(function Values({ 
   const { name } = useDeskState();
   const mayRead = useMay('read');
   return (
-    <aside className={`scroll ${styles.values}`} ref={ref} aria-label="Type these">
+    <aside className={`scroll ${styles.values}`} ref={ref} aria-label="Type these" tabIndex={0}>
       <h3 className="below">{headOf(step)}</h3>
       {step.values.map((value, index) => {
         if (value.secret)

@@ -31,7 +31,8 @@ export function CredentialsPage() {
   const owners = new Map<string, Slot[]>();
   for (const slot of slots.data.slots) owners.set(slot.member, [...(owners.get(slot.member) ?? []), slot]);
   const empty = slots.data.slots.filter((slot) => !slot.kept && !slot.given).length;
-  const waiting = slots.data.slots.filter((slot) => !slot.kept && slot.given).length;
+  const waiting = slots.data.slots.filter((slot) => !slot.kept && slot.given && slot.needed).length;
+  const wanted = slots.data.slots.filter((slot) => slot.kept || slot.needed).length;
   return (
     <div className={`pile ${styles.page}`}>
       <div className="line baseline far heading">
@@ -39,7 +40,7 @@ export function CredentialsPage() {
         <span className="quiet" role="status">
           {slots.data.slots.length === 0
             ? ''
-            : `${count(slots.data.slots.length, 'slot')}, ${empty + waiting === 0 ? 'all filled' : `${count(empty, 'secret')} to make${waiting ? `, ${waiting} to be given` : ''}`}`}
+            : `${count(wanted, 'slot')}, ${empty + waiting === 0 ? 'all filled' : `${count(empty, 'secret')} to make${waiting ? `, ${waiting} to be given` : ''}`}`}
         </span>
         <span style={{ marginLeft: 'auto' }} />
         {mayPlan && (

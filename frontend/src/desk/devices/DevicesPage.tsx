@@ -89,7 +89,12 @@ function Assumed(props: AssumedOf & { onClose: () => void }) {
   const revise = useRevise(name);
   const step = useStep(name);
   return (
-    <section className={`note below ${styles.assumed}`} aria-label="What was assumed" role="status">
+    <section
+      className={`note below ${styles.assumed}`}
+      aria-label="What was assumed"
+      role="status"
+      ref={(panel) => panel?.scrollIntoView({ block: 'nearest' })}
+    >
       <b>
         <SeverityMark of="note" /> {state.plan.devices[device]?.name ?? 'The box'}{' '}
         {replaced ? 'is replaced in the plan:' : 'is in the plan. Assumed:'}

@@ -22,7 +22,7 @@ export function ReplaceBox(props: {
   const { id, device, onReplaced } = props;
   const { name, desk: state } = useDeskState();
   const hardware = useHardware();
-  const replace = useReplaceDevice(name, id);
+  const replace = useReplaceDevice(name, id, onReplaced);
   const [asked, setAsked] = useState(false);
   const [type, setType] = useState(device.type);
   const fitting = (hardware.data ?? []).filter((one) => KINDS[device.role].includes(one.type.kind));
@@ -41,15 +41,7 @@ export function ReplaceBox(props: {
           className={styles.adding}
           onSubmit={(event) => {
             event.preventDefault();
-            replace.mutate(
-              { type, revision: state.revision.number },
-              {
-                onSuccess: (equipped) => {
-                  setAsked(false);
-                  onReplaced(equipped.assumed, equipped.device);
-                },
-              },
-            );
+            replace.mutate({ type, revision: state.revision.number });
           }}
         >
           <h2>Replace {called}</h2>

@@ -18,7 +18,11 @@ export function useTypes(): Record<string, HardwareType> {
 }
 
 /** Put a new box in the place of another. */
-export function useReplaceDevice(name: SiteName, device: string) {
+export function useReplaceDevice(
+  name: SiteName,
+  device: string,
+  onReplaced: (sentences: string[], key: string) => void,
+) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (what: { type: string; revision: number }) =>
@@ -28,7 +32,8 @@ export function useReplaceDevice(name: SiteName, device: string) {
           body: { type: what.type },
         }),
       ),
-    onSuccess: ({ desk }) => {
+    onSuccess: ({ desk, device: fresh, assumed }) => {
+      onReplaced(assumed, fresh); // before the old box goes, and its card with it
       queries.setQueryData(deskKey(name), desk);
       void queries.invalidateQueries({ queryKey: ['outbound'] });
       void queries.invalidateQueries({ queryKey: ['hardware'] });

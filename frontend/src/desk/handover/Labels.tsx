@@ -19,12 +19,19 @@ export function Labels() {
           <div>
             <b>{label.name}</b>
             <div>{label.site}</div>
-            {label.ports.slice(0, 8).map((line) => (
+            <div className="mono">{label.address}</div>
+            {label.ports.slice(0, 6).map((line) => (
               <div key={line} className="mono">
                 {line}
               </div>
             ))}
-            {label.ports.length > 8 && <div>and {label.ports.length - 8} ports more: see the site sheet</div>}
+            {label.ports.length > 6 && <div>and {label.ports.length - 6} ports more: see the site sheet</div>}
+            {label.barcode && (
+              <div>
+                <img className={styles.bars} src={label.barcode} alt={`Barcode: ${label.serial}`} />
+                <span className="mono">{label.serial}</span>
+              </div>
+            )}
           </div>
           <div>
             <img src={label.picture} alt={`QR code: ${label.code}`} />

@@ -69,7 +69,7 @@ function PartValues({ part }: { part: Schemas['SheetPart'] }) {
       <Values rows={part.rows} />
       {part.hosts.length > 0 && (
         <Listed
-          heads={['Fixed host', 'Address', 'MAC', 'Assigned']}
+          heads={['Fixed host', 'Address', 'MAC', 'Assigned', 'Hangs on']}
           rows={part.hosts.map((host) => [
             host.name,
             host.addresses.length > 0 ? (
@@ -79,6 +79,7 @@ function PartValues({ part }: { part: Schemas['SheetPart'] }) {
             ),
             host.mac,
             host.method,
+            host.port,
           ])}
           mono={[1, 2]}
         />
