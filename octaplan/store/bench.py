@@ -122,8 +122,8 @@ class BenchRecords:
         """
         note = " ".join(note.split())
         if result is not Result.DONE and len(note) < 3:
-            verb = "skipped" if result is Result.SKIPPED else "failed"
-            raise BenchError(f"Say why the step is {verb}: a few words will do")
+            what = "why the step is skipped" if result is Result.SKIPPED else "what the trouble is"
+            raise BenchError(f"Say {what}: a few words will do")
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)
             self._of(plan, device)
@@ -132,7 +132,9 @@ class BenchRecords:
             now = run.ticks.get(step_key)
             if now is not None and now.at != seen:
                 when = f"{now.at:%H:%M} UTC"
-                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result} at {when}: look at that first")
+                raise AlreadyTicked(
+                    f"{now.by} has recorded this step as {now.result.words} at {when}: look at that first"
+                )
             answers = self._answers(step, measured or {}, skips or {}, take, result)
             wrong = [m for m in step.measures if m.key in answers and answers[m.key].outcome == Outcome.BAD]
             if result is Result.DONE and wrong:
@@ -189,7 +191,7 @@ class BenchRecords:
             if run is None or now is None:
                 raise BenchError("Nothing is recorded of this step any more: look again")
             if now.at != seen:
-                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result} since: look at that first")
+                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result.words} since: look at that first")
             tick = turn.session.get(Tick, (run.id, step))
             if tick is None:
                 raise BenchError("Nothing is recorded of this step any more: look again")
@@ -207,7 +209,7 @@ class BenchRecords:
             if run is None or now is None:
                 return
             if now.at != seen:
-                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result} since: look at that first")
+                raise AlreadyTicked(f"{now.by} has recorded this step as {now.result.words} since: look at that first")
             tick = turn.session.get(Tick, (run.id, step_key))
             if tick is not None:
                 turn.session.delete(tick)

@@ -16,6 +16,10 @@ class Result(StrEnum):
     SKIPPED = "skipped"
     FAILED = "failed"
 
+    @property
+    def words(self) -> str:
+        return "trouble" if self is Result.FAILED else str(self)
+
 
 class Measured(NamedTuple):
     """One answer as it was recorded."""
