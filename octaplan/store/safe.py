@@ -15,7 +15,7 @@ from datetime import UTC, datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.plan.passwords import LONGEST_TYPED, Strength, make, problems, strength
+from octaplan.core.plan.passwords import LONGEST_TYPED, STRONG, Strength, make, problems, strength
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter, enter_all
@@ -25,6 +25,9 @@ from octaplan.store.vault import Vault, secret_place
 
 #: Tries to make a secret that differs from those it must differ from; one is nearly always enough.
 _TRIES = 20
+
+#: A made secret that is no longer is judged: by chance it can be what is tried early.
+SHORT = 10
 
 _REASON = "reason to read"
 
@@ -107,11 +110,17 @@ class Safe:
         return len(rows)
 
     def _made(self, known: Secrets, need: SecretNeed, avoid: set[str]) -> str:
+        weak = ""
         for _ in range(_TRIES):
             secret = make(need.slot.rule, words=need.slot.words)
             taken = known.sharing(self.vault.fingerprint(secret))
-            if not taken and secret not in avoid and secret not in need.factory:
+            if taken or secret in avoid or secret in need.factory:
+                continue
+            if len(secret) > SHORT or _score(secret) >= STRONG:  # a short one can be a date, or a run, by chance
                 return secret
+            weak = weak or secret
+        if weak:
+            return weak
         raise SafeError(
             f"No new {need.slot.label} could be made for {need.slot.owner}: its rules leave too few possibilities. "
             "Let the slot be longer on Hardware"

@@ -331,7 +331,7 @@ class _Fitter:
                     both = {"segment": use.segment, "tagged": use.tagged, "peer": self.key, "peer_port": own}
                     self.put_port(key, name, far.model_copy(update=both))
                     return {"peer": key, "peer_port": name}
-        return {}
+        return self._switch_port(own, use)
 
     # --- An inner router and its edge
 
@@ -348,7 +348,7 @@ class _Fitter:
             if own is None:
                 self.assumed.append(f"The {self.kind.title} has no port for the link to {named(self.other(edge))}.")
                 return
-            far = self._hand_over(edge, segments, self._takes_over(edge, segments))
+            far = self._hand_over(edge, segments)
             self._join(edge, far, own, key, at_edge, here)
             self._ways(edge, segments, at_edge, here, segment.label)
         self._fit_segments(segments)
@@ -376,28 +376,17 @@ class _Fitter:
         self.assumed.append(f"{segment.label} {subnet} is new: the link between the two.")
         return key, segment, pair
 
-    def _takes_over(self, edge: str, segments: list[str]) -> list[str]:
-        """The ports of the edge that carry nothing but segments which move behind the router."""
-        return [
-            name
-            for name, use in self.other(edge).ports.items()
-            if use.segments and use.mode is not PortMode.CIRCUIT and set(use.segments) <= set(segments)
-        ]
-
-    def _hand_over(self, edge: str, segments: list[str], ports: list[str]) -> str | None:
-        """Take segments off the edge; the cables that carried them are left without an end. A free port of it."""
-        for name in ports:
-            use = self.other(edge).ports[name]
-            if use.peer in self.plan.devices and use.peer_port:
-                far = self.other(use.peer).ports.get(use.peer_port)
-                if far is not None:
-                    self.put_port(use.peer, use.peer_port, far.model_copy(update={"peer": None, "peer_port": None}))
-                if self.plan.devices[use.peer].role is DeviceRole.ACCESS_POINT:
-                    self.assumed.append(
-                        f"The cable of {named(self.plan.devices[use.peer])} has no end now: lead it on."
-                    )
-            self.put_port(edge, name, PortUse())
-        if ports:
+    def _hand_over(self, edge: str, segments: list[str]) -> str | None:
+        """Take segments off the edge, and off the cables that carried them; one that carried nothing else is left
+        without an end. A free port of the edge."""
+        moved = False
+        for name, use in self.other(edge).ports.items():
+            if use.mode is PortMode.CIRCUIT or not set(use.segments) & set(segments):
+                continue
+            moved = True
+            left = [key for key in use.segments if key not in segments]
+            self._leave_at(edge, name, use, left)
+        if moved:
             labels = listed([self.plan.segments[key].label for key in segments])
             self.assumed.append(f"{labels}: moved from {named(self.other(edge))} to {self.name}, their gateway now.")
         device, kind = self.other(edge), self.hardware.get(self.plan.devices[edge].type)
@@ -407,6 +396,23 @@ class _Fitter:
         for_laptop = [name for name in free if kind is None or kind.ports[name].laptop]
         inward = [name for name in [*for_laptop, *free] if name not in outward]
         return next(iter([*inward, *free]), None)
+
+    def _leave_at(self, edge: str, name: str, use: PortUse, left: list[str]) -> None:
+        """Let a port of the edge, and the far end of its cable, carry only some of its segments, or nothing."""
+        untagged = use.segment if use.segment in left else None
+        tagged = [key for key in left if key != untagged]
+        mode = PortMode.TRUNK if tagged else use.mode if use.mode is not PortMode.TRUNK else PortMode.ACCESS
+        carries = {"mode": mode, "segment": untagged, "tagged": tagged}
+        self.put_port(edge, name, use.model_copy(update=carries) if left else PortUse())
+        if use.peer not in self.plan.devices or not use.peer_port:
+            return
+        far = self.other(use.peer or "").ports.get(use.peer_port)
+        if far is not None:
+            apart = carries if left else {"peer": None, "peer_port": None}
+            self.put_port(use.peer or "", use.peer_port, far.model_copy(update=apart))
+        if not left and self.plan.devices[use.peer or ""].role is DeviceRole.ACCESS_POINT:
+            point = named(self.plan.devices[use.peer or ""])
+            self.assumed.append(f"The cable of {point} has no end now: lead it on.")
 
     def _join(self, edge: str, far: str | None, own: str, key: str, at_edge: Address, here: Address) -> None:
         """The cable between edge and router, with an address at each end."""

@@ -113,7 +113,8 @@ def segment(
     begun = before or bench.now()
     scope = [f"scope {one.key}"] if one.serves is not None else []
     bench.type_in(*([f"port {port}"] if port else []), f"interface {one.key}", *scope, needs=tuple(places))
-    values = [*inside_values(one, edge=routes)]
+    native = not routes and bench.native and one.key == bench.home and one.vlan is not None
+    values = [*inside_values(one, edge=routes, native=native)]
     if port:
         settings = next(each for each in writer.settings.ports if each.name == port)
         values = [*port_values([settings]), *values]

@@ -99,11 +99,15 @@ def place_words(inside: Inside) -> str:
     return f"{listed(places)}, joined into one network (a bridge)" if len(places) > 1 else "".join(places)
 
 
-def inside_values(inside: Inside, *, edge: bool) -> Iterator[Value]:
-    """One segment: where it lies, the box's own address, and the scope where it serves one."""
+def inside_values(inside: Inside, *, edge: bool, native: bool = False) -> Iterator[Value]:
+    """One segment: where it lies, the box's own address, and the scope where it serves one. What is `native` lies
+    untagged on its port, and the box must not be told its VLAN."""
     if edge:
         yield told("On", place_words(inside))
-    yield Value("VLAN", _text(inside.vlan))
+    if native:
+        yield told("VLAN", "none: its port carries this segment untagged")
+    else:
+        yield Value("VLAN", _text(inside.vlan))
     if inside.table != "main":
         yield Value("Routing table of its own (VRF)", inside.table)
     yield Value("Own address", _text(inside.address))

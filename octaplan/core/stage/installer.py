@@ -197,6 +197,11 @@ def _tests(plan: SitePlan, sockets: Sequence[Socket]) -> Iterator[str]:
     for socket in sockets:
         if not socket.use.startswith("technicians"):
             yield f"With a computer in port {socket.ports.split()[0]} of {socket.box}: open any page of the internet"
+    on_air = {wifi.segment for wifi in plan.wireless.values()}
+    plugged = {port.segment for device in plan.devices.values() for port in device.ports.values() if not port.led}
+    for key, segment in plan.segments.items() if plan.devices else ():
+        if segment.scope.span is not None and key not in on_air and key not in plugged:
+            yield f"With a computer where {segment.label} is plugged in: open any page of the internet"
     for host in plan.hosts.values():
         if any(device.host is not None and plan.hosts.get(device.host) is host for device in plan.devices.values()):
             continue

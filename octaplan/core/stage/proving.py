@@ -85,7 +85,7 @@ def _leases(writer: Writer, home: str) -> None:
             [
                 Measure("lease", "Address that it got", "lease", str(leases)),
                 *(
-                    [Measure("gateway", f"Ping {inside.address}, its gateway", "ping", str(inside.address))]
+                    [Measure("gateway", f"Ping {inside.address}, the box itself", "ping", str(inside.address))]
                     if inside.address
                     else []
                 ),
@@ -319,4 +319,4 @@ def send_off(writer: Writer) -> None:
 
 def _power_packed(writer: Writer) -> str:
     from_port = all(one == "port" for one in writer.kind.powered_by)
-    return "no power supply, since its port gives power" if from_port else "its power supply or injector"
+    return "no power supply, since its port gives power" if from_port else "its power supply or injector if it has one"

@@ -349,13 +349,14 @@ def _inside(plan: SitePlan, box: str, key: str) -> Inside:
     address = own_address(plan, device, key)
     announces = segment.subnet6 is not None and is_gateway(plan, device, key)
     serves = any(server == box for server, _ in servers(plan, key))
+    near = device.gateway is not None and segment.subnet is not None and segment.subnet.holds(device.gateway)
     return Inside(
         key=key,
         label=segment.label,
         vlan=segment.vlan,
         places=tuple(_places(device, key, segment.vlan)),
-        table=segment.vrf,
-        gateway=device.gateway if address is not None and not device.routes_packets else None,
+        table=segment.vrf if device.routes_packets else "main",
+        gateway=device.gateway if address is not None and not device.routes_packets and near else None,
         address=address,
         subnet=segment.subnet if address is not None else None,
         address6=segment.gateway6 if announces else None,

@@ -161,6 +161,24 @@ class AnInnerRouter(unittest.TestCase):
         uplink = next(use for use in self.switch.ports.values() if use.peer)
         self.assertIs(self.plan.devices[uplink.peer], self.router)
 
+    def test_management_in_a_table_of_its_own_stays_at_the_edge_and_the_switch_gets_a_second_cable(self) -> None:
+        document = added(shop(), EDGE, SWITCHING).document()
+        document["segments"]["seg2"]["vrf"] = "mgmt"
+        plan = added(SitePlan.model_validate(document), INNER)
+        edge, router, switch = (box(plan, role) for role in (EDGE, INNER, SWITCHING))
+        self.assertEqual(stops(plan), [])
+        self.assertEqual({plan.segments[key].label for key in edge.carried()}, {"Management", "Transit"})
+        self.assertTrue(is_gateway(plan, router, "seg0"))
+        self.assertEqual(
+            [f.rule for f in portfolio(plan).check_all() if f.rule in ("route-shadow", "wiring-dangling")], []
+        )
+        ends = {plan.devices[use.peer].role for use in switch.ports.values() if use.peer}
+        self.assertEqual(ends, {EDGE, INNER})
+        for use in switch.ports.values():
+            if use.peer:
+                far = plan.devices[use.peer].ports[use.peer_port or ""]
+                self.assertEqual((far.segment, far.tagged, far.mode), (use.segment, use.tagged, use.mode))
+
     def test_no_room_for_a_link_is_said(self) -> None:
         block = Organisation(blocks={"fern": [parse_network("10.40.8.0/21")[0]]})
         plan = added(office_site(segments=[segment(subnet="10.40.8.0/21", role="office", vlan=10)]), EDGE)

@@ -215,6 +215,20 @@ class ASwitch(unittest.TestCase):
         self.assertLess(order.index("restart"), order.index("prove-again"))
 
 
+class ASwitchThatServesTheTelephones(unittest.TestCase):
+    def test_the_scope_is_typed_and_a_telephone_gets_its_address(self) -> None:
+        document = office_site().document()
+        document["segments"]["seg1"]["scope"] = {"server": "10.40.9.5", "first": "10.40.9.50", "last": "10.40.9.99"}
+        plan, key = with_device(SitePlan.model_validate(document), SWITCH, DeviceRole.SWITCH)
+        document = plan.document()
+        document["devices"][key]["addresses"]["seg1"] = "10.40.9.5"
+        found = sheet_of(SitePlan.model_validate(document), key, SWITCH)
+        told = values(found["segment-seg1"])
+        self.assertEqual((told["Own address"], told["Range first"], told["VLAN"]), ("10.40.9.5", "10.40.9.50", "20"))
+        self.assertNotIn("Gateway", told)
+        self.assertEqual([m.expect for m in found["lease-seg1"].measures], ["10.40.9.50–10.40.9.99", "10.40.9.5"])
+
+
 class ASwitchThatChangesAtOnce(unittest.TestCase):
     """Its own address may only move to its VLAN over a port that carries it; the laptop's old port is set up last."""
 
@@ -280,6 +294,10 @@ class AnAccessPoint(unittest.TestCase):
         self.assertEqual([step.key for step in found.values() if step.lost], ["segment-seg2"])
         self.assertEqual({step.after.port for step in found.values()}, {"", "LAN"})
         self.assertIn("pack", found)
+
+    def test_it_is_not_told_the_vlan_that_its_port_carries_untagged(self) -> None:
+        own = values(self.sheet()["segment-seg2"])
+        self.assertEqual(own["VLAN"], "none: its port carries this segment untagged")
 
     def test_firmware_that_comes_from_the_internet_waits_for_the_uplink(self) -> None:
         order = list(self.sheet(firmware={"wanted": "2.3", "source": "internet"}))
