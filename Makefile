@@ -7,12 +7,19 @@ PORT ?= 8321
 SITE := octaplan/server/site/index.html
 SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 
-.PHONY: demo test test-thorough lint unit browser front dev build bench docs api screenshots clean
+.PHONY: demo test test-thorough ready chromium lint unit browser front dev build bench docs api screenshots clean
 
 demo: $(SITE) ## Build everything and serve the demo portfolio
 	$(BIN)/octaplan serve --demo --data demo-data --port $(PORT)
 
-test: lint front unit browser ## All linters and tests
+test: ready lint unit browser ## All linters and tests
+
+ready: ## What the tests need, fetched side by side
+	$(MAKE) --no-print-directory -j3 .venv/installed frontend/node_modules/installed chromium
+
+chromium:
+	@command -v chromium-headless-shell > /dev/null || \
+	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell)
 
 .venv/installed: requirements.lock requirements-uv.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -31,8 +38,9 @@ $(SITE): .venv/installed frontend/node_modules/installed $(SOURCES)
 
 build: $(SITE)
 
-lint: .venv/installed frontend/node_modules/installed ## Linters of both sides, side by side
-	printf '%s\n' "cd frontend && npx eslint ." "$(BIN)/mypy octaplan" "cd frontend && npx tsc --noEmit" \
+lint: .venv/installed frontend/node_modules/installed ## Linters of both sides, and tests of what pages are made of
+	printf '%s\n' "$(BIN)/mypy octaplan" "cd frontend && npx eslint ." "cd frontend && npm run --silent test" \
+	  "cd frontend && npx tsc --noEmit" \
 	  "cd frontend && npx prettier --check --log-level warn ." "$(BIN)/lint-imports --no-logo" \
 	  "$(BIN)/ruff check ." "$(BIN)/ruff format --check ." | xargs -P $$(nproc) -I{} sh -c '{}'
 
@@ -42,12 +50,10 @@ front: frontend/node_modules/installed
 unit: .venv/installed ## All tests but those in a browser, side by side
 	$(BIN)/python -m tests tests.core tests.formats tests.store tests.server tests.test_cli tests.test_docs
 
-browser: $(SITE) ## The tests in a real browser, side by side
-	@command -v chromium-headless-shell > /dev/null || \
-	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell)
+browser: chromium $(SITE) ## The tests in a real browser, side by side
 	$(BIN)/python -m tests tests.browser
 
-test-thorough: lint front $(SITE) ## All linters and tests, with many more examples of each property
+test-thorough: ready lint $(SITE) ## All linters and tests, with many more examples of each property
 	$(BIN)/python -m tests --thorough
 
 dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; the pages are at port 5173

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import ast
 import re
-import subprocess
-import sys
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,6 +12,7 @@ from octaplan.cli import app
 from octaplan.formats.columns import COLUMNS
 from octaplan.server.permissions import PERMISSIONS, May
 from octaplan.store.models import AccountRole
+from tests import forks
 from tools import docs
 
 ROOT = Path(__file__).parents[1]
@@ -89,9 +88,8 @@ class Documentation(unittest.TestCase):
         for command in app.registered_commands:
             name = command.name or (command.callback.__name__ if command.callback else "")
             self.assertIn(f"`octaplan {name}", guide)
-            shown = subprocess.run(
-                [sys.executable, "-m", "octaplan", name, "--help"], capture_output=True, text=True, check=True
-            )
+            shown = forks.run(name, "--help")
+            self.assertEqual(shown.returncode, 0, shown.stderr)
             for option in set(re.findall(r"--[a-z][a-z-]+", shown.stdout)) - {"--help"}:
                 self.assertIn(option, guide, f"{name} {option}")
 
