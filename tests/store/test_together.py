@@ -12,13 +12,15 @@ from datetime import UTC, datetime
 from typing import Any
 
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.replacing import replace
 from octaplan.core.values.errors import OctaplanError
 from octaplan.store.author import Author
 from octaplan.store.models import Batch, Revision
 from octaplan.store.records import load_snapshot
 from octaplan.store.refusals import Conflict
+from octaplan.store.runs import Result
 from octaplan.store.snapshot import Snapshot, once
-from octaplan.store.staging import staging_of
+from octaplan.store.staging import sheet_of, staging_of
 from tests.core.kit import hardware
 from tests.store.test_plans import put
 from tests.store.test_safe import WithSafe
@@ -272,7 +274,7 @@ def _state(now: Snapshot) -> dict[str, Any]:
         "types": (dict(now.types.types), dict(now.types.versions)),
         "settings": now.settings.current,
         "secrets": {key: dict(now.secrets.kept(key)) for key in now.sites.held},
-        "runs": {key: {d: (r.id, dict(r.ticks), r.backups) for d, r in runs.items()} for key, runs in now.runs.devices.items() if runs},
+        "runs": {key: {d: (r.id, dict(r.ticks), r.box, r.backups) for d, r in runs.items()} for key, runs in now.runs.devices.items() if runs},
         "shipped": dict(now.runs.shipped),
     }  # fmt: skip
 
@@ -320,6 +322,38 @@ class Everything(Together):
         def stage() -> None:
             records.bench.begin("FERN/DOCK", self.edge, "Ada")
 
+        def tick() -> None:
+            ticked = records.now.runs.at("fern/dock").get(self.edge)
+            now = ticked.ticks.get("prove") if ticked else None
+            skips = {
+                m.key: "none here" for s in sheet_of(records.now, "FERN/DOCK", self.edge).steps for m in s.measures
+            }
+            records.bench.tick(
+                "FERN/DOCK", self.edge, "prove", Result.DONE, seen=now.at if now else None, skips=skips, by="Ada"
+            )
+            run = records.now.runs.at("fern/dock")[self.edge]
+            if "prove" in run.ticks:
+                records.bench.accept("FERN/DOCK", self.edge, "prove", run.ticks["prove"].at, "Pia")
+
+        def anew() -> None:
+            records.bench.begin("FERN/DOCK", self.edge, "Ada")
+            records.bench.take_back_run("FERN/DOCK", self.edge, "Ada")
+
+        def back() -> None:
+            records.safe.bring_back(records.now.sites.need("FERN/DOCK", self.slot), 1, "Ada")
+
+        def on_site() -> None:
+            made = records.onsite.make("FERN/DOCK", 3, "Ada")
+            records.onsite.answer(made.token, "t", "It prints", "Bo", "", works=True)
+            for link in records.onsite.links("FERN/DOCK"):
+                records.onsite.end("FERN/DOCK", link.id, "Ada")
+
+        def exchange() -> None:
+            held = records.now.sites.of("FERN/MILL")
+            box = next(iter(held.plan.devices))
+            proposal = replace(held.plan, box, records.hardware.get("test-five"), held.saved.number)
+            records.plans.revise("FERN/MILL", proposal.operations, held.saved.number, "Ada")
+
         def pattern() -> None:
             records.patterns.make(f"Pattern {chance.random()}", "Ada", records.now.sites.plan("FERN/MILL"))
 
@@ -340,7 +374,8 @@ class Everything(Together):
         return {
             "begin": begin, "recode": recode, "rename": rename, "away": away,
             "revise": revise, "undo": undo, "load": load, "type": typed, "mend": mend, "settle": settle,
-            "change type": change_type, "stage": stage, "pattern": pattern,
+            "change type": change_type, "stage": stage, "pattern": pattern, "tick": tick, "anew": anew, "back": back,
+            "on site": on_site, "exchange": exchange,
             "new key": lambda: records.safe.change_key("Ada"),
             "read": lambda: _state(records.now),
         }  # fmt: skip
