@@ -269,8 +269,8 @@ class Plans:
     def remove(self, keys: Collection[str], by: str, batch: str | None = None) -> list[str]:
         """Take sites away with all their revisions; returns the keys of those that have to stay.
 
-        A site stays that has been cleared, staged or shipped; with a `batch` also one that has another revision than
-        that one made, or another secret than those that came with it.
+        A site stays that has been cleared, staged, shipped, or shown on site; with a `batch` also one that has another
+        revision than that one made, or another secret than those that came with it.
         """
         with self._database.turn() as turn:
             session, sites = turn.session, self._of(turn.now)

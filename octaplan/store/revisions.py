@@ -17,7 +17,19 @@ from octaplan.core.plan.patch import Operation, difference, stem, touches, value
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.store.author import account_of
 from octaplan.store.derived import Row, claims_of, names_of
-from octaplan.store.models import Claim, Clearance, Customer, FormerCode, Name, Revision, Run, Secret, Shipment, Site
+from octaplan.store.models import (
+    Claim,
+    Clearance,
+    Customer,
+    FormerCode,
+    Name,
+    Revision,
+    Run,
+    Secret,
+    Shipment,
+    Site,
+    SiteLink,
+)
 from octaplan.store.refusals import BadChange, Clash, Conflict, NoSuchSite
 from octaplan.store.saved import Saved
 from octaplan.store.snapshot import Away, Held, Signed, Sites, Unheld
@@ -122,7 +134,7 @@ def touched_sites(session: Session, sites: Sequence[int], batch: str | None) -> 
     came = (Secret.batch == batch) & (Secret.number == 1)
     for part in range(0, len(sites), 500):
         some = sites[part : part + 500]
-        for table in (Clearance, Run, Shipment):
+        for table in (Clearance, Run, Shipment, SiteLink):
             touched.update(session.scalars(select(table.site_id).where(table.site_id.in_(some))))
         if batch is not None:
             for other, but in ((Revision.site_id, own), (Secret.site_id, came)):

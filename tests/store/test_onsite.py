@@ -7,8 +7,9 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import select, update
 
 from octaplan.store.journal import Act
-from octaplan.store.models import SiteLink
+from octaplan.store.models import SiteAnswer, SiteLink
 from octaplan.store.onsite import MOST_ANSWERS, NoSuchLink, OnSiteError
+from octaplan.store.revisions import touched_sites
 from tests.store.test_bench import WithBench
 from tests.support import writing
 
@@ -49,6 +50,14 @@ class Links(WithBench):
         with self.assertRaises(NoSuchLink):
             self.records.onsite.site_of(made.token)
 
+    def test_a_site_that_was_shown_on_site_is_not_undone_with_its_import(self) -> None:
+        number = self.plans.now.site_id("fern/mill")
+        with self.records.database.reading() as session:
+            self.assertEqual(touched_sites(session, [number], None), set())
+        self.records.onsite.make("FERN/MILL", 1, "Ines")
+        with self.records.database.reading() as session:
+            self.assertEqual(touched_sites(session, [number], None), {number})
+
     def test_it_is_good_for_some_days_and_takes_so_many_answers(self) -> None:
         for days in (0, 61):
             with self.assertRaisesRegex(OnSiteError, "1 to 60 days"):
@@ -61,7 +70,18 @@ class Links(WithBench):
         self.assertEqual((answer.works, answer.name, answer.note), (True, "Bo Larsen", ""))
         lines = [line for line in self.records.journal.lines() if line.act == Act.ON_SITE]
         self.assertEqual([line.by for line in lines], ["Bo Larsen (on site)"] * 2)
-        for number in range(MOST_ANSWERS - 2):
-            self.records.onsite.answer(made.token, f"n{number}", "x", "Bo", "", works=True)
+        with writing(self.records.database) as session:
+            kept = session.scalars(select(SiteAnswer)).first()
+            assert kept
+            alike = {
+                "site_id": kept.site_id,
+                "link_id": kept.link_id,
+                "text": "x",
+                "works": True,
+                "note": "",
+                "name": "Bo",
+            }
+            rows = [SiteAnswer(test=f"n{n}", at=datetime.now(UTC), **alike) for n in range(MOST_ANSWERS - 2)]
+            session.add_all(rows)
         with self.assertRaisesRegex(OnSiteError, "takes no more"):
             self.records.onsite.answer(made.token, "t1", "x", "Bo", "", works=True)
