@@ -45,6 +45,7 @@ class Skip(NamedTuple):
     """A check that was skipped: where, why, by whom, and who accepted that."""
 
     step: str
+    measure: str
     group: str
     label: str
     reason: str
@@ -109,7 +110,7 @@ class Staging:
     def skips(self) -> list[Skip]:
         """The checks that were skipped, each with the reason."""
         return [
-            Skip(step.key, step.group, measure.label, reason, tick.by, tick.at, tick.accepted_by)
+            Skip(step.key, measure.key, step.group, measure.label, reason, tick.by, tick.at, tick.accepted_by)
             for step in self.sheet.steps
             for measure in step.measures
             if measure.proves and (reason := self._skipped(step, measure)) and (tick := self.ticks[step.key])

@@ -319,6 +319,15 @@ class OnSite(WithBoxes):
         self.client.delete(f"{SITE}/handover/links/{kept['id']}")
         self.assertEqual(visitor.get("/api/on-site", headers=link).status_code, 404)
 
+    def test_what_the_bench_left_out_is_asked_for_on_site_in_plain_words(self) -> None:
+        device = self.device()
+        skip = {"result": "done", "skips": {"answer": "no cable", "lease": "no cable"}}
+        done = self.client.put(f"{SITE}/bench/{device}/steps/prove", json=skip)
+        self.assertEqual(done.status_code, 200, done.text)
+        page = self.client.get(f"{SITE}/handover/installer")
+        self.assertIn("nook-edge: it answers your technician (not tried on the bench)", page.text)
+        self.assertNotIn("10.77.", page.text)
+
     def test_whoever_tries_many_links_waits_and_a_good_one_is_not_counted(self) -> None:
         made = self.client.post(f"{SITE}/handover/links", json={"days": 3}).json()
         visitor = self.visitor()

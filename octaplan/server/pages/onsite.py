@@ -9,6 +9,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Header, Request
 from pydantic import BaseModel, Field, StringConstraints
 
+from octaplan.core.plan.boxes import named
 from octaplan.core.stage.installer import InstallerPage, installer_page
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code
@@ -22,6 +23,16 @@ from octaplan.store.staging import stagings_of
 
 router = APIRouter(tags=["on site"])
 links = APIRouter(prefix="/api/sites/{customer}/{site}/handover", tags=["handover"])
+
+_PLAIN = {
+    "lease": "a computer that is plugged in gets an address",
+    "gateway": "what hangs on it reaches the internet",
+    "outside": "what hangs on it reaches the internet",
+    "lookup": "what hangs on it reaches the internet",
+    "joined": "its Wi-Fi lets a telephone in",
+    "remote": "your technician can open it from outside",
+    "active": "your technician sees its licence as active",
+}
 
 #: The link's token comes in a header, so that no address that is logged or remembered holds it.
 Token = Annotated[str, Header(alias="X-Octaplan-Link", max_length=80)]
@@ -65,11 +76,16 @@ class SiteLinks(BaseModel):
     answers: dict[str, AnswerTold]
 
 
+def plain_words(measure: str) -> str:
+    """What a check shows, as somebody says it who is no network person; empty of addresses."""
+    return next((words for start, words in _PLAIN.items() if measure.startswith(start)), "it answers your technician")
+
+
 def page_of(now: Snapshot, key: str) -> InstallerPage:
     """The installer's page of a site, with what was skipped on its bench."""
     plan = now.sites.plan(key)
     skipped = [
-        f"Not proven on the bench: {skip.label}, at {now.runs.at(plan.key)[staging.device].box.name}"
+        f"{named(plan.devices[staging.device])}: {plain_words(skip.measure)} (not tried on the bench)"
         for staging in stagings_of(now, plan)
         for skip in staging.skips
     ]
