@@ -43,6 +43,12 @@ def handover(page: Page) -> None:
     page.get_by_role("article").wait_for()
 
 
+def installer(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/handover?paper=installer")
+    page.get_by_role("article", name="Installer's page").wait_for()
+    page.get_by_role("heading", name="2. Plug in, in this order").scroll_into_view_if_needed()
+
+
 def devices(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/devices")
     page.get_by_role("group", name="Ports of heron-edge").wait_for()
@@ -119,6 +125,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "new-site": new_site,
     "addresses": addresses,
     "devices": devices,
+    "installer": installer,
     "clearance": clearance,
     "bench": bench,
     "hardware": hardware,
