@@ -233,6 +233,8 @@ def asked_of(now: Snapshot, key: str, step: Step) -> AskedStep:
 
 def changed_values(now: Snapshot, key: str, step: Step, tick: Ticked) -> list[ChangedValue]:
     """What a step asks for otherwise since it was recorded; several of one label are held against each other."""
+    if not tick.asked.title:  # recorded by an older release, which did not keep what was asked
+        return []
     before: dict[str, list[AskedValue]] = defaultdict(list)
     after: dict[str, list[AskedValue]] = defaultdict(list)
     for value in tick.asked.values:

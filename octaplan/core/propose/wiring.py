@@ -338,12 +338,13 @@ class _Fitter:
     def _fit_router(self) -> None:
         """An inner router: a transit link to the edge, all inside segments, and the ways there and back."""
         edges = self.boxes(DeviceRole.EDGE)
-        segments = list(self.segments)
+        behind = self._behind_routers() if edges else set()
+        segments = [key for key in self.segments if key not in behind]
         edge = edges[0] if edges else None
         link = self._transit() if edge else None
         if edge is not None and link is not None:
             key, segment, (at_edge, here) = link
-            segments = [k for k, s in self.segments.items() if s.vrf.casefold() == segment.vrf.casefold()]
+            segments = [k for k in segments if self.segments[k].vrf.casefold() == segment.vrf.casefold()]
             own = next(iter([*self.kind.network_ports(FactoryRole.INTERNET), *self._free()]), None)
             if own is None:
                 self.assumed.append(f"The {self.kind.title} has no port for the link to {named(self.other(edge))}.")
@@ -439,11 +440,7 @@ class _Fitter:
     def _ways(self, edge: str, segments: list[str], at_edge: Address, here: Address, link: str) -> None:
         """The router's default route, and the edge's routes back to what lies behind it."""
         self.values["routes"] = {new_id(f"route {link}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
-        back = {
-            new_id(f"back {key}", ()): Route(to=subnet, via=here)
-            for key in segments
-            if (subnet := self.plan.segments[key].subnet) is not None and subnet.family == here.family
-        }
+        back = self._routes_to(segments, here)
         self.put(edge, routes={**self.other(edge).routes, **back})
         name = named(self.other(edge))
         self.assumed.append(f"Its default route leads to {at_edge}; {name} has {len(back)} routes back by {here}.")
@@ -469,16 +466,21 @@ class _Fitter:
         self.put_port(router, far, use.model_copy(update={"peer": self.key, "peer_port": own}))
         default = {new_id(f"route {segment.label}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
         self.put(router, addresses={**device.addresses, key: here}, routes={**default, **device.routes})
-        self.values["addresses"] = {key: at_edge}
-        self.values["routes"] = {
-            new_id(f"back {one}", ()): Route(to=subnet, via=here)
-            for one in behind
-            if (subnet := self.plan.segments[one].subnet) is not None and subnet.family == here.family
-        }
+        self.values["addresses"] = {**self.values.get("addresses", {}), key: at_edge}
+        self.values["routes"] = self.values.get("routes", {}) | self._routes_to(behind, here)
         self.assumed.append(
             f"Port {own} goes into {far_end(self.plan, router, far)}, with routes back to what lies behind it."
         )
-        self.values["access"] = {new_id(f"access bench {key}", ()): self._access(key)}
+        further = {new_id(f"access bench {key}", ()): self._access(key)}
+        self.values["access"] = {**self.values.get("access", {}), **further}
+
+    def _routes_to(self, segments: list[str], by: Address) -> dict[str, Route]:
+        """Routes to segments that lie behind another router."""
+        return {
+            new_id(f"back {key}", ()): Route(to=subnet, via=by)
+            for key in segments
+            if (subnet := self.plan.segments[key].subnet) is not None and subnet.family == by.family
+        }
 
     # --- Switch and access point
 

@@ -179,6 +179,15 @@ class AnInnerRouter(unittest.TestCase):
                 far = plan.devices[use.peer].ports[use.peer_port or ""]
                 self.assertEqual((far.segment, far.tagged, far.mode), (use.segment, use.tagged, use.mode))
 
+    def test_a_second_router_takes_nothing_that_lies_behind_the_first(self) -> None:
+        plan = added(shop(), EDGE, INNER, INNER)
+        self.assertEqual(stops(plan), [])
+        first, second = (device for device in plan.devices.values() if device.role is INNER)
+        self.assertTrue(is_gateway(plan, first, "seg0"))
+        self.assertEqual([plan.segments[key].role for key in second.carried()], ["transit"])
+        later = added(shop(), INNER, EDGE)
+        self.assertEqual(stops(later), [])
+
     def test_no_room_for_a_link_is_said(self) -> None:
         block = Organisation(blocks={"fern": [parse_network("10.40.8.0/21")[0]]})
         plan = added(office_site(segments=[segment(subnet="10.40.8.0/21", role="office", vlan=10)]), EDGE)
