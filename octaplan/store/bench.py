@@ -79,12 +79,13 @@ class BenchRecords:
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)
             run = turn.now.runs.at(plan.key).get(device)
-            if run is None or run.ticks or run.backups:
+            session = turn.session
+            told = select(Recording.id).where(Recording.run_id == run.id).limit(1) if run is not None else None
+            if run is None or run.ticks or run.backups or (told is not None and session.scalar(told) is not None):
                 raise BenchError(
-                    "Something is recorded in this run already: it stays. The earlier one is under All runs"
+                    "Something was recorded in this run already: it stays. The earlier one is under All runs"
                 )
             site = turn.now.sites.site_id(plan.key)
-            session = turn.session
             earlier = session.scalars(
                 select(Run)
                 .where(Run.site_id == site, Run.device == device, Run.id < run.id)
@@ -93,7 +94,6 @@ class BenchRecords:
             ).first()
             if earlier is None:
                 raise BenchError("There is no earlier run of this box to go back to")
-            session.execute(delete(Recording).where(Recording.run_id == run.id))
             session.execute(delete(Run).where(Run.id == run.id))
             ticks = {tick.step: ticked(tick) for tick in session.scalars(select(Tick).where(Tick.run_id == earlier.id))}
             back = device_run(earlier, ticks, [taken for _, taken in backups_of(session, earlier.id)])

@@ -184,8 +184,13 @@ class Ticking(WithBench):
         self.assertEqual(list(self.staging.ticks), ["unpack"])
         with self.assertRaisesRegex(BenchError, "recorded in this run already"):
             self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+        self.records.bench.begin("FERN/DOCK", self.edge, "Marek")
+        self.tick("log-in")
+        self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"), "Marek")
+        with self.assertRaisesRegex(BenchError, "recorded in this run already"):
+            self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
         self.reopen()
-        self.assertEqual(list(self.staging.ticks), ["unpack"])
+        self.assertEqual(list(self.staging.ticks), [], "the run in which something was taken back stays")
 
     def test_all_that_was_ever_recorded_is_kept_with_the_box_it_was_of(self) -> None:
         self.tick("unpack", measured={"serial": "T5-1"})
