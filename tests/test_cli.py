@@ -232,18 +232,14 @@ class Records(InFolder):
 
 
 class Serving(InFolder):
-    def serve(self, *arguments: str) -> tuple[subprocess.Popen[str], str]:
-        command = [
-            sys.executable,
-            "-m",
-            "octaplan",
-            "serve",
-            "--data",
-            str(self.folder / "data"),
-            "--port",
-            "0",
-            *arguments,
-        ]
+    def serve(self, *arguments: str) -> tuple[forks.Server, str]:
+        server = forks.Server("--data", self.folder / "data", "--port", 0, *arguments)
+        self.addCleanup(server.end)
+        return server, server.until("Octaplan is at")
+
+    def started(self) -> tuple[subprocess.Popen[str], str]:
+        """As somebody starts it, in a process that is not forked off this one."""
+        command = [sys.executable, "-m", "octaplan", "serve", "--data", str(self.folder / "data"), "--port", "0"]
         server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
         self.addCleanup(server.wait)
         self.addCleanup(server.kill)
@@ -255,7 +251,7 @@ class Serving(InFolder):
         return server, said
 
     def test_a_first_start_prints_a_code_and_a_folder_serves_one_process(self) -> None:
-        server, said = self.serve()
+        server, said = self.started()
         self.assertRegex(said, r"code [A-Z2-9]{4}-[A-Z2-9]{4}-[A-Z2-9]{4}\n")
         second = octaplan("import", DEMO, "--data", self.folder / "data")
         self.assertEqual(second.returncode, 2)
@@ -267,8 +263,7 @@ class Serving(InFolder):
     def test_the_demo_is_loaded_once_and_its_sign_in_always_printed(self) -> None:
         server, said = self.serve("--demo")
         self.assertRegex(said, r"Demo sign-in: ines, password \S+ \(administrator\)")
-        server.kill()
-        server.wait()
+        server.end()
         _, again = self.serve("--demo")
         self.assertRegex(again, r"Demo sign-in: ines, password \S+ \(administrator\)")
         self.assertNotEqual(re.findall(r"password (\S+)", said), re.findall(r"password (\S+)", again))
@@ -304,7 +299,7 @@ class Serving(InFolder):
         _, said = self.serve_other("--host", "0.0.0.0", "--trusted-proxy", "127.0.0.1")
         self.assertNotIn("without encryption", said)
 
-    def serve_other(self, *arguments: str) -> tuple[subprocess.Popen[str], str]:
+    def serve_other(self, *arguments: str) -> tuple[forks.Server, str]:
         self.folder = self.folder / "other"
         self.folder.mkdir()
         return self.serve(*arguments)
@@ -330,7 +325,7 @@ class Serving(InFolder):
             self.assertEqual((done.returncode, done.stderr), (0, ""), arguments)
         again = octaplan("restore", copy, "--data", data, *passphrase)
         self.assertEqual((again.returncode, again.stderr.count("\n")), (2, 1))
-        server.kill()
+        server.end()
 
     def test_a_port_in_use_is_said(self) -> None:
         _, said = self.serve()
