@@ -105,7 +105,14 @@ class Safe:
                 avoid = {fresh[(need.site, d)] for d in need.slot.distinct if (need.site, d) in fresh}
                 secret = self._made(turn.now.secrets, need, avoid)
                 fresh[(need.site, need.slot.path)] = secret
-                rows.append((need, secret, 4 if len(set(secret)) > 5 and len(secret) >= 10 else _score(secret), False))
+                rows.append(
+                    (
+                        need,
+                        secret,
+                        4 if len(set(secret)) > 5 and len(secret) >= 10 else max(STRONG, _score(secret)),
+                        False,
+                    )
+                )
             self._write(turn, rows, by, Act.MADE, typed=False)
         return len(rows)
 
@@ -116,7 +123,7 @@ class Safe:
             taken = known.sharing(self.vault.fingerprint(secret))
             if taken or secret in avoid or secret in need.factory:
                 continue
-            if len(secret) > SHORT or _score(secret) >= STRONG:  # a short one can be a date, or a run, by chance
+            if len(secret) > SHORT or not strength(secret).recognised:  # by chance it can be a date, or a run
                 return secret
             weak = weak or secret
         if weak:

@@ -13,6 +13,7 @@ from sqlalchemy import select, text, update
 from sqlalchemy.exc import DatabaseError
 
 from octaplan.core.check.findings import Severity
+from octaplan.core.plan.passwords import STRONG, strength
 from octaplan.core.plan.site import SitePlan
 from octaplan.store.author import Author
 from octaplan.store.database import Database
@@ -392,3 +393,13 @@ class BroughtBack(WithSafe):
         need = self.records.now.sites.need("FERN/DOCK", self.slot)
         _, strong = self.safe.judge(need, "Weir-Road-12-Weir")
         self.assertTrue(strong.weak)
+
+    def test_a_made_secret_is_never_called_weak_though_the_box_takes_only_a_short_one(self) -> None:
+        short = {"shortest": 8, "longest": 8, "digits_only": True}
+        kind = KIND.document() | {"slots": {"administrator": {"label": "recovery code", **short}}}
+        self.records.hardware.save(kind, 1, "Ines")
+        for _ in range(5):
+            self.safe.make([self.records.now.sites.need("FERN/DOCK", self.slot)], "Ines")
+            self.assertGreaterEqual(self.safe.now.facts("fern/dock")[self.slot].score, STRONG)
+            made = self.safe.read("FERN/DOCK", self.slot, "Ines")
+            self.assertFalse(strength(made).recognised, made)

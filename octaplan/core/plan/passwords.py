@@ -39,10 +39,12 @@ class SecretError(OctaplanError):
 
 
 class Strength(NamedTuple):
-    """How hard a secret is to guess: zxcvbn's score 0 to 4, and what makes it easy, in words."""
+    """How hard a secret is to guess: zxcvbn's score 0 to 4, and what makes it easy, in words. `recognised` says that
+    something in it was recognised: a word, a date, a run; a short one can be weak without."""
 
     score: int
     advice: str
+    recognised: bool = False
 
     @property
     def weak(self) -> bool:
@@ -148,7 +150,8 @@ def strength(secret: str, known: Iterable[str] = ()) -> Strength:
         left = zxcvbn(rest)["score"] if rest else 0
         if left < score:
             score, advice = left, advice if left >= STRONG else f"{gone} is tried early: let one be made"
-    return Strength(score, advice)
+    recognised = bool(gone) or any(part["pattern"] != "bruteforce" for part in judged["sequence"])
+    return Strength(score, advice, recognised)
 
 
 def _without_known(secret: str, words: list[str]) -> tuple[str, str]:

@@ -545,10 +545,13 @@ class _Fitter:
             for key, s in self.segments.items()
             if key != home and s.vlan is not None and (key in on_air or not on_air)
         ]
+        every = [key for key, s in self.segments.items() if key != home and s.vlan is not None]
         for key, host in self.plan.hosts.items():
-            own = self._powering()
-            if is_kind(host.kind, DeviceRole.ACCESS_POINT) and key not in linked and own is not None:
-                self.ports[own] = PortUse(mode=PortMode.TRUNK, segment=host.segment, tagged=tagged, host=key)
+            point, switch = (is_kind(host.kind, role) for role in (DeviceRole.ACCESS_POINT, DeviceRole.SWITCH))
+            own = self._powering(wanted=point)
+            if (point or switch) and key not in linked and key != self.host and own is not None:
+                carries = tagged if point else every
+                self.ports[own] = PortUse(mode=PortMode.TRUNK, segment=host.segment, tagged=carries, host=key)
                 self.assumed.append(f"Port {own} is a trunk for {host.name}.")
                 hosts.append(key)
         return hosts
@@ -566,10 +569,10 @@ class _Fitter:
             self.put_port(use.peer, use.peer_port, PortUse())
         return not powered
 
-    def _powering(self) -> str | None:
-        """A free port, best one that powers what hangs on it."""
+    def _powering(self, *, wanted: bool = True) -> str | None:
+        """A free port, best one that powers what hangs on it, or where that is not wanted one that does not."""
         left = [name for name in copper(self.kind) if name not in self.ports]
-        return next(iter(sorted(left, key=lambda name: not self.kind.ports[name].powers)), None)
+        return next(iter(sorted(left, key=lambda name: self.kind.ports[name].powers is not wanted)), None)
 
     def _told_power(self, far: dict[str, Any]) -> None:
         by, needs = self.kind.powered_by, Power.SUPPLY not in self.kind.powered_by

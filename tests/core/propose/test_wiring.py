@@ -231,6 +231,23 @@ class ASwitch(unittest.TestCase):
         uplink = next(use for use in box(added(plan, AIR), AIR).ports.values() if use.peer)
         self.assertEqual(uplink.peer_port, kept)
 
+    def test_a_second_switch_that_is_a_host_gets_a_trunk_that_the_box_takes_later(self) -> None:
+        document = shop().document()
+        for number in (1, 2):
+            document["hosts"][f"swi{number}"] = {
+                "segment": "seg2", "name": f"switch {number}", "kind": "switch", "address": f"10.40.10.{number + 1}"
+            }  # fmt: skip
+        plan = added(SitePlan.model_validate(document), EDGE, SWITCHING)
+        first = box(plan, SWITCHING)
+        kept = next(name for name, use in first.ports.items() if use.host == "swi2")
+        self.assertEqual((first.ports[kept].mode, SWITCH.ports[kept].powers), (PortMode.TRUNK, False))
+        self.assertNotIn("swi1", [use.host for use in first.ports.values()])
+        plan = added(plan, SWITCHING)
+        second = next(device for device in plan.devices.values() if device.host == "swi2")
+        uplink = next(use for use in second.ports.values() if use.peer)
+        self.assertEqual((plan.devices[uplink.peer or ""].host, uplink.peer_port), ("swi1", kept))
+        self.assertEqual(stops(plan), [])
+
     def test_few_clients_leave_ports_off(self) -> None:
         few = [
             segment(role="office", vlan=10, expected_hosts=2),
