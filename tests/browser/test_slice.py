@@ -345,6 +345,7 @@ PAGES = (
     "/sites/PAWS/HERON/credentials",
     "/sites/PAWS/HERON/bench",
     "/sites/PAWS/HERON/handover",
+    "/sites/PAWS/HERON/runs/1",
     "/space?window=10.40.0.0/19&colour=role",
     "/findings?rule=overlap-reach",
     "/compare?one=FERN/DOCK&other=FERN/MILL",
