@@ -74,7 +74,7 @@ class BenchRecords:
         turn.now = turn.now.with_runs(turn.now.runs.with_run(plan.key, device, run))
         return run
 
-    def take_back_run(self, key: str, device: str, by: str) -> None:
+    def take_back_run(self, key: str, device: str) -> None:
         """Leave a run in which nothing was recorded, for the one before it. Raises `BenchError`."""
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)

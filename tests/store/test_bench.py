@@ -180,15 +180,15 @@ class Ticking(WithBench):
         self.tick("unpack", measured={"serial": "T5-1"})
         self.records.bench.begin("FERN/DOCK", self.edge, "Marek")
         self.assertEqual(self.staging.ticks, {})
-        self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+        self.records.bench.take_back_run("FERN/DOCK", self.edge)
         self.assertEqual(list(self.staging.ticks), ["unpack"])
         with self.assertRaisesRegex(BenchError, "recorded in this run already"):
-            self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+            self.records.bench.take_back_run("FERN/DOCK", self.edge)
         self.records.bench.begin("FERN/DOCK", self.edge, "Marek")
         self.tick("log-in")
         self.records.bench.untick("FERN/DOCK", self.edge, "log-in", self.seen("log-in"), "Marek")
         with self.assertRaisesRegex(BenchError, "recorded in this run already"):
-            self.records.bench.take_back_run("FERN/DOCK", self.edge, "Marek")
+            self.records.bench.take_back_run("FERN/DOCK", self.edge)
         self.reopen()
         self.assertEqual(list(self.staging.ticks), [], "the run in which something was taken back stays")
 

@@ -337,7 +337,7 @@ class Everything(Together):
 
         def anew() -> None:
             records.bench.begin("FERN/DOCK", self.edge, "Ada")
-            records.bench.take_back_run("FERN/DOCK", self.edge, "Ada")
+            records.bench.take_back_run("FERN/DOCK", self.edge)
 
         def back() -> None:
             records.safe.bring_back(records.now.sites.need("FERN/DOCK", self.slot), 1, "Ada")

@@ -317,6 +317,10 @@ class HardwareType(Part):
     def title(self) -> str:
         return f"{self.maker} {self.model}"
 
+    def powers(self, port: str | None) -> bool:
+        """Whether it has a port of this name that powers what hangs on it."""
+        return port in self.ports and self.ports[port].powers
+
     def document(self) -> dict[str, Any]:
         """The type as plain JSON values."""
         return self.model_dump(mode="json", by_alias=True)

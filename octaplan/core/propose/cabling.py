@@ -127,7 +127,7 @@ def _bench_port(device: Device, name: str) -> bool:
 
 def _powers(plan: SitePlan, hardware: Mapping[str, HardwareType], device: str, port: str) -> bool:
     kind = hardware.get(plan.devices[device].type)
-    return kind is not None and port in kind.ports and kind.ports[port].powers
+    return kind is not None and kind.powers(port)
 
 
 def ports_told(plan: SitePlan, out: Mapping[str, tuple[str, str | None]]) -> list[str]:

@@ -560,11 +560,11 @@ class _Fitter:
         """Whether an access point comes to this switch: its cable leads nowhere, or to a router that gives no power."""
         if not use.led:
             return True
-        far, kind = self.plan.devices.get(use.peer or ""), None
+        far = self.plan.devices.get(use.peer or "")
         if far is None or not far.routes_packets or use.peer is None or use.peer_port is None:
             return False
         kind = self.hardware.get(far.type)
-        powered = kind is not None and use.peer_port in kind.ports and kind.ports[use.peer_port].powers
+        powered = kind is not None and kind.powers(use.peer_port)
         if not powered:
             self.put_port(use.peer, use.peer_port, PortUse())
         return not powered
@@ -577,7 +577,7 @@ class _Fitter:
     def _told_power(self, far: dict[str, Any]) -> None:
         by, needs = self.kind.powered_by, Power.SUPPLY not in self.kind.powered_by
         peer = self.hardware.get(self.plan.devices[far["peer"]].type) if far else None
-        powered = peer is not None and far["peer_port"] in peer.ports and peer.ports[far["peer_port"]].powers
+        powered = peer is not None and peer.powers(far["peer_port"])
         if powered and Power.PORT in by:
             self.assumed.append(f"Port {far['peer_port']} powers it.")
         elif needs and Power.INJECTOR in by:
@@ -613,7 +613,7 @@ class _Fitter:
                 kept = self.host is not None and far.host == self.host
                 free = far.mode is PortMode.UNUSED or (is_socket(far) and len(sockets) > 1)
                 if fits and (kept or free):
-                    powers = kind is not None and name in kind.ports and kind.ports[name].powers
+                    powers = kind is not None and kind.powers(name)
                     order = (
                         not kept,
                         powers is not takes_power,

@@ -101,9 +101,7 @@ def by_key(writer: Writer, key: str) -> Inside:
     return next(one for one in writer.settings.inside if one.key == key)
 
 
-def segment(
-    writer: Writer, one: Inside, before: Situation | None = None, mend: str = "", text: str = "", port: str = ""
-) -> None:
+def segment(writer: Writer, one: Inside, before: Situation | None = None, mend: str = "", port: str = "") -> None:
     """One segment: its interface, its address, its scope. `port` is the laptop's own, set up in the same step."""
     bench, routes = writer.bench, writer.device.routes_packets
     own = kept_back(writer) if not port else ""
@@ -123,7 +121,7 @@ def segment(
     else:
         title = f"{one.label}: address and range" if scope else f"{one.label}: address"
     lost = begun.reaches and not bench.reaches and not bench.on_console
-    said = text or (writer.farewell(begun) if lost else "Menu names differ; the values do not.")
+    said = writer.farewell(begun) if lost else "Menu names differ; the values do not."
     writer.step(
         f"segment-{one.key}",
         title,

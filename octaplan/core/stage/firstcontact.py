@@ -137,10 +137,7 @@ def firmware(writer: Writer, *, at_start: bool = False, joined: bool = False) ->
             )
         ],
     )
-    if wanted.source is FirmwareSource.LAPTOP:
-        bench.update()
-    else:
-        bench.logged_in = False
+    bench.update(from_laptop=wanted.source is FirmwareSource.LAPTOP)
     writer.log_in_again("log-in-firmware", "After the restart one is logged out.")
 
 

@@ -164,8 +164,7 @@ def power_on_site(plan: SitePlan, device: Device, hardware: Mapping[str, Hardwar
         for use in device.ports.values():
             far = plan.devices.get(use.peer or "")
             far_kind = hardware.get(far.type) if far else None
-            port = far_kind.ports.get(use.peer_port or "") if far_kind else None
-            if far is not None and port is not None and port.powers:
+            if far is not None and far_kind is not None and far_kind.powers(use.peer_port):
                 return f"no power supply: port {use.peer_port} of {named(far)} powers it through its cable"
     if Power.SUPPLY in by:
         return "its power supply into a wall socket"

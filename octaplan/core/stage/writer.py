@@ -15,7 +15,6 @@ from octaplan.core.stage.bench import Bench, Situation
 from octaplan.core.stage.entries import Value
 from octaplan.core.stage.settings import settings_of
 from octaplan.core.stage.steps import Measure, Step
-from octaplan.core.values.words import listed
 
 #: How the steps begin that a topic is about; the first that is on the sheet has its notes.
 _ABOUT: dict[Topic | None, tuple[str, ...]] = {
@@ -209,6 +208,3 @@ class Writer:
         """The ports that carry a segment untagged, those for whoever plugs in first."""
         carrying = [port for port in self.settings.ports if port.untagged and port.untagged.key == segment]
         return [port.name for port in sorted(carrying, key=lambda port: bool(port.tagged or port.peer))]
-
-    def told_ports(self, names: Sequence[str]) -> str:
-        return f"port{'s' if len(names) > 1 else ''} {listed([*names])}"

@@ -37,7 +37,7 @@ FIREWALL = hardware(
         "B3": {"factory_role": "none"},
     },
 )
-ROUTER = hardware()
+FIVE_PORTS = hardware()
 SWITCH = hardware(
     "test-ten",
     kind="switch",
@@ -51,9 +51,9 @@ POINT = hardware(
     factory={"addressing": "dhcp", "web": "https", "password": "label"},
     powered_by=["port", "injector"],
 )
-KINDS = {kind.key: kind for kind in (FIREWALL, ROUTER, SWITCH, POINT)}
+KINDS = {kind.key: kind for kind in (FIREWALL, FIVE_PORTS, SWITCH, POINT)}
 EDGE, INNER, SWITCHING, AIR = DeviceRole.EDGE, DeviceRole.ROUTER, DeviceRole.SWITCH, DeviceRole.ACCESS_POINT
-OF_ROLE = {EDGE: FIREWALL, INNER: ROUTER, SWITCHING: SWITCH, AIR: POINT}
+OF_ROLE = {EDGE: FIREWALL, INNER: FIVE_PORTS, SWITCHING: SWITCH, AIR: POINT}
 
 
 def shop(**more: Any) -> SitePlan:
@@ -132,15 +132,15 @@ class AnyOrder(unittest.TestCase):
 class AnInnerRouter(unittest.TestCase):
     def setUp(self) -> None:
         self.plan = added(shop(), EDGE, SWITCHING, INNER)
-        self.edge, self.router, self.switch = (box(self.plan, role) for role in (EDGE, INNER, SWITCHING))
+        self.switch, self.router, self.edge = (box(self.plan, role) for role in (SWITCHING, INNER, EDGE))
 
     def test_a_link_of_its_own_with_an_address_at_each_end(self) -> None:
         (link,) = [key for key, s in self.plan.segments.items() if s.role == "transit"]
         subnet = self.plan.segments[link].subnet
         assert subnet is not None
         self.assertEqual(subnet.prefix, 30)
-        ends = [own_address(self.plan, device, link) for device in (self.edge, self.router)]
-        self.assertEqual(ends, [subnet.usable.first, subnet.usable.last])
+        ends = [own_address(self.plan, device, link) for device in (self.router, self.edge)]
+        self.assertEqual(ends, [subnet.usable.last, subnet.usable.first])
 
     def test_the_way_out_and_the_ways_back(self) -> None:
         (default,) = self.router.routes.values()
@@ -165,7 +165,7 @@ class AnInnerRouter(unittest.TestCase):
         document = added(shop(), EDGE, SWITCHING).document()
         document["segments"]["seg2"]["vrf"] = "mgmt"
         plan = added(SitePlan.model_validate(document), INNER)
-        edge, router, switch = (box(plan, role) for role in (EDGE, INNER, SWITCHING))
+        switch, router, edge = (box(plan, role) for role in (SWITCHING, INNER, EDGE))
         self.assertEqual(stops(plan), [])
         self.assertEqual({plan.segments[key].label for key in edge.carried()}, {"Management", "Transit"})
         self.assertTrue(is_gateway(plan, router, "seg0"))
@@ -192,7 +192,7 @@ class AnInnerRouter(unittest.TestCase):
         block = Organisation(blocks={"fern": [parse_network("10.40.8.0/21")[0]]})
         plan = added(office_site(segments=[segment(subnet="10.40.8.0/21", role="office", vlan=10)]), EDGE)
         full = Portfolio([plan], hardware=KINDS, organisation=block)
-        self.assertIn("No transit link to the edge", " ".join(equip(plan, INNER, ROUTER, [], full).assumed))
+        self.assertIn("No transit link to the edge", " ".join(equip(plan, INNER, FIVE_PORTS, [], full).assumed))
 
 
 class ASwitch(unittest.TestCase):
@@ -295,7 +295,7 @@ class AnEdge(unittest.TestCase):
     def test_fixed_hosts_of_a_small_site_hang_on_the_edge_itself_joined(self) -> None:
         one = [segment(role="office", vlan=10, expected_hosts=2)]
         hosts = [("Office", "printer", "10.40.8.5")]
-        edge = box(added(office_site(segments=one, hosts=hosts), EDGE, kinds={EDGE: ROUTER}), EDGE)
+        edge = box(added(office_site(segments=one, hosts=hosts), EDGE, kinds={EDGE: FIVE_PORTS}), EDGE)
         used = {name: (use.mode, use.bridge, use.host) for name, use in edge.ports.items() if use.segment}
         self.assertEqual(used, {"1": (PortMode.BRIDGE, "Office", None), "2": (PortMode.BRIDGE, "Office", "host0")})
 

@@ -314,7 +314,8 @@ class Always(unittest.TestCase):
             lambda bench: bench.measure(line=True),
             lambda bench: bench.save(),
             lambda bench: bench.clear(),
-            lambda bench: bench.update(),
+            lambda bench: bench.update(from_laptop=True),
+            lambda bench: bench.update(from_laptop=False),
         ):
             with self.assertRaises(Presumed):
                 wrong(Bench(plan, key, hardware()))

@@ -108,17 +108,13 @@ def power_missing(view: View) -> Iterator[Hit]:
             if kind is None or Power.SUPPLY in kind.powered_by or Power.INJECTOR in kind.powered_by:
                 continue
             ends = [(use.peer, use.peer_port) for _, use in uses(device) if use.peer in plan.devices]
-            if not any(_powered(hardware.get(plan.devices[peer or ""].type), port) for peer, port in ends):
+            feeds = ((hardware.get(plan.devices[peer or ""].type), port) for peer, port in ends)
+            if not any(far is not None and far.powers(port) for far, port in feeds):
                 yield Hit(
                     _of(plan, f"/devices/{key}", named(device)),
                     f"{named(device)} gets its power from the port that it hangs on, and hangs on none that gives "
                     "power: lead its cable to one.",
                 )
-
-
-def _powered(kind: HardwareType | None, port: str | None) -> bool:
-    known = kind.ports.get(port or "") if kind else None
-    return known is not None and known.powers
 
 
 def _unpowered(kind: HardwareType | None, port: str) -> bool:
