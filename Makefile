@@ -65,12 +65,14 @@ bench: .venv/installed ## The core's speed beside what else one could do, measur
 	$(BIN)/uv pip install --quiet -r benchmarks/requirements.txt
 	$(BIN)/python -m benchmarks.check
 	$(BIN)/python -m benchmarks.boxes
+	$(BIN)/python -m benchmarks.traffic
+	$(BIN)/python -m benchmarks.texts
 	$(BIN)/python -m benchmarks.imports
 	$(BIN)/python -m benchmarks.pages
 	$(BIN)/python -m benchmarks.people
 
 docs: .venv/installed ## Write what documentation and pages take from the code: rules, schemas, fields
-	$(BIN)/python tools/docs.py
+	PYTHONPATH=. $(BIN)/python tools/docs.py
 
 api: .venv/installed frontend/node_modules/installed ## Write the API's description and the types made from it
 	$(BIN)/python -m octaplan.server.openapi > frontend/openapi.json

@@ -80,7 +80,7 @@ def _make(folder: Path, sites: int) -> None:
             f"h{number:02}{n:02}": {"segment": f"seg{number:02}", "name": f"host {n}", "address": f"{net}.{n + 10}"}
             for n in range(16)
         }
-    document = {"schema": "octaplan.site-plan/1", "customer": "BIG", "site": "TWELVE"}
+    document = {"schema": "octaplan.site-plan/2", "customer": "BIG", "site": "TWELVE"}
     twelve = SitePlan.model_validate(document | {"segments": segments, "hosts": hosts})
     records.plans.save_all([*made, twelve], "Benchmark", "Generated")
     records.accounts.add("ines", "Ines", PASSWORD, AccountRole.ADMINISTRATOR)

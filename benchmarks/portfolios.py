@@ -104,7 +104,7 @@ def _site(number: int, shape: Shape, dual: set[int]) -> SitePlan:
         resolvers=[Address(6, prefix.value + 0x53), Address(6, prefix.value + 0x54)],
     )
     return SitePlan.model_construct(
-        schema_="octaplan.site-plan/1",
+        schema_="octaplan.site-plan/2",
         customer=f"C{customer:03}",
         site=f"S{place:03}",
         time_zone="Europe/Dublin",

@@ -10,7 +10,7 @@ import gc
 import json
 import socket
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
@@ -26,6 +26,9 @@ from octaplan.formats import report
 from octaplan.formats.sources import bytes_of_tables, load_paths, unread_files
 
 if TYPE_CHECKING:
+    from octaplan.core.plan.hardware import HardwareType
+    from octaplan.core.plan.organisation import Organisation
+    from octaplan.core.plan.site import SitePlan
     from octaplan.store.database import Database
     from octaplan.store.records import Records
 
@@ -104,6 +107,158 @@ def check(
         print("\n".join(report.as_text(plans, findings, intake)))
     stopped = any(finding.severity is Severity.STOP for finding in findings)
     raise typer.Exit(1 if stopped or intake.refused else 0)
+
+
+@app.command()
+def walk(
+    plan: Annotated[str, typer.Argument(help="A site-plan JSON file, or with --data a site as CUSTOMER/SITE.")],
+    source: Annotated[
+        str | None, typer.Option("--from", help="A segment, host, box, address, internet or other-sites.")
+    ] = None,
+    target: Annotated[str | None, typer.Option("--to", help="The same, for who is asked.")] = None,
+    service: Annotated[str, typer.Option(help="Such as tcp/443, https, ping; any.")] = "any",
+    down: Annotated[str | None, typer.Option(help="A circuit that is down, by its label.")] = None,
+    data: Annotated[Path | None, typer.Option("--data", help="The folder that holds Octaplan's records.")] = None,
+    types: Annotated[Path | None, typer.Option("--types", help="A folder of hardware types.")] = None,
+    output: Annotated[Format, typer.Option("--format", help="How to print the answers.")] = Format.TEXT,
+) -> None:
+    """Walk what a plan lets through: who reaches whom, and what stops it. Exit status 1 when it is not as meant."""
+    from octaplan.core.flow.asking import answered, as_document
+    from octaplan.formats.walking import answers_of, traffic_asked
+
+    with _telling():
+        if types is not None and not types.is_dir():
+            _fail(f"{types} is no folder of hardware types")
+        read, organisation = _planned(plan, data)
+        traffic = traffic_asked(read, organisation, service)
+        answers = answers_of(traffic, source, target, service, down)
+    if output is Format.JSON:
+        print(json.dumps({"answers": [as_document(traffic, one) for one in answers]}, ensure_ascii=False, indent=1))
+    else:
+        for one in answers:
+            mark = " " if one.agrees else "!"
+            named = "" if service == "any" else f" by {one.services}"
+            print(f"{mark} {one.source.called} to {one.target.called}{named}: {answered(traffic, one)}")
+    raise typer.Exit(0 if all(one.agrees for one in answers) else 1)
+
+
+class TextForm(StrEnum):
+    OWN = "own"
+    YANG = "yang"
+    ZONE = "zone"
+    HOSTS = "hosts"
+    RESERVATIONS = "reservations"
+
+
+PlanOf = Annotated[str, typer.Argument(help="A site-plan JSON file, or with --data a site as CUSTOMER/SITE.")]
+DataOf = Annotated[Path | None, typer.Option("--data", help="The folder that holds Octaplan's records.")]
+TypesOf = Annotated[
+    Path | None, typer.Option("--types", help="A folder of hardware types; else the records', or the demo's.")
+]
+BoxOf = Annotated[str, typer.Option("--device", help="The box: its name, or its role where there is one of it.")]
+
+
+@app.command("write-out")
+def write_out(
+    plan: PlanOf,
+    device: BoxOf,
+    form: Annotated[TextForm, typer.Option("--as", help="The box's own language, or a neutral form.")] = TextForm.OWN,
+    data: DataOf = None,
+    types: TypesOf = None,
+) -> None:
+    """Write the text by which a box is told what is planned. Marks stand for secrets. Exit status 1 when a planned
+    value is in no line."""
+    from octaplan.core.config.neutral import hosts_file, reservations, yang_document, zones
+    from octaplan.core.config.writeout import write_out as written_out
+    from octaplan.formats.tables import csv_text
+
+    with _telling():
+        read, organisation, kinds = _equipped(plan, data, types)
+        key = _box_of(read, device)
+        kind = kinds.get(read.devices[key].type)
+        if form is TextForm.OWN:
+            if kind is None:
+                _fail(
+                    f"The hardware type {read.devices[key].type} is not known: name the folder that has it by --types"
+                )
+            written = written_out(read, key, kind, organisation)
+            print(written.text, end="")
+            for leaf in written.left_out:
+                print(f"octaplan: in no line: {leaf.what} {leaf.value} ({leaf.path})", file=sys.stderr)
+            for leaf in written.open:
+                print(f"octaplan: not known yet: {leaf.what} ({leaf.path})", file=sys.stderr)
+            raise typer.Exit(1 if written.left_out else 0)
+        if form is TextForm.YANG:
+            print(json.dumps(yang_document(read, key, kind, organisation), ensure_ascii=False, indent=1))
+        elif form is TextForm.RESERVATIONS:
+            columns = ["segment", "address", "mac", "name"]
+            print(csv_text(columns, reservations(read, key)), end="")
+        else:
+            print(zones(read) if form is TextForm.ZONE else hosts_file(read), end="")
+
+
+@app.command("read-back")
+def read_back(
+    plan: PlanOf,
+    file: Annotated[Path, typer.Argument(help="What the box printed; - for standard input.")],
+    device: BoxOf,
+    data: DataOf = None,
+    types: TypesOf = None,
+    output: Annotated[Format, typer.Option("--format", help="How to print what was found.")] = Format.TEXT,
+) -> None:
+    """Hold what a box printed against its plan. Exit status 1 when something is missing, other, or not planned."""
+    from octaplan.core.config.readback import read_back as held
+    from octaplan.core.config.text import decoded
+
+    with _telling():
+        read, organisation, kinds = _equipped(plan, data, types)
+        key = _box_of(read, device)
+        text = decoded(sys.stdin.buffer.read() if str(file) == "-" else file.read_bytes())
+        back = held(read, key, text, kinds.get(read.devices[key].type), organisation)
+    if back.about:
+        print(f"octaplan: this looks like the text of {back.about}", file=sys.stderr)
+    if output is Format.JSON:
+        print(json.dumps(back.document(), ensure_ascii=False, indent=1))
+    else:
+        print("\n".join(report.of_read_back(back)))
+    raise typer.Exit(1 if back.departures else 0)
+
+
+def _equipped(
+    plan: str, data: Path | None, types: Path | None
+) -> tuple[SitePlan, Organisation, Mapping[str, HardwareType]]:
+    """A plan, the settings that it is judged by, and the hardware types that go with it."""
+    from octaplan.core.plan.organisation import UNDECIDED
+    from octaplan.demo.boxes import TYPES
+    from octaplan.formats.planjson import read_plan
+    from octaplan.formats.typefiles import read_types
+
+    if data is None:
+        return read_plan(Path(plan)), UNDECIDED, read_types(types or TYPES)
+    with _records(data) as records:
+        sites = records.now.sites
+        kinds = read_types(types) if types is not None else sites.portfolio.hardware or {}
+        return sites.plan(plan), sites.portfolio.organisation, kinds
+
+
+def _box_of(plan: SitePlan, name: str) -> str:
+    from octaplan.core.plan.boxes import boxes_told, chosen_box
+
+    key = chosen_box(plan, name)
+    if key is None:
+        _fail(f"{name!r} is no one box of {plan.customer}/{plan.site}: it has {boxes_told(plan)}")
+    return key
+
+
+def _planned(plan: str, data: Path | None) -> tuple[SitePlan, Organisation]:
+    """A plan by its file, or by its site in a data folder; with the settings that it is judged by."""
+    from octaplan.core.plan.organisation import UNDECIDED
+    from octaplan.formats.planjson import read_plan
+
+    if data is None:
+        return read_plan(Path(plan)), UNDECIDED
+    with _records(data) as records:
+        return records.now.sites.plan(plan), records.now.sites.portfolio.organisation
 
 
 @app.command("import")

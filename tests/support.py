@@ -48,7 +48,7 @@ def site(
         described.append(host | {"segment": ids[host["segment"]]})
     return SitePlan.model_validate(
         {
-            "schema": "octaplan.site-plan/1",
+            "schema": "octaplan.site-plan/2",
             "customer": customer,
             "site": code,
             "segments": {ids[s["label"]]: s for s in segments or []},

@@ -13,10 +13,14 @@ import time
 import urllib.error
 import urllib.request
 from pathlib import Path
+from random import Random
 from typing import Any
 
 from octaplan.formats.tables import csv_text
 from tests import forks
+from tests.core.check.test_traffic_rules import allow, entries
+from tests.core.config.demo import equipped
+from tests.core.flow.test_asking import planned
 from tests.support import InFolder
 
 DEMO = Path(__file__).parents[1] / "octaplan" / "demo" / "tables"
@@ -49,6 +53,112 @@ def _read(descriptor: int) -> bytes:
         return os.read(descriptor, 65_536)
     except OSError:  # the other side is closed
         return b""
+
+
+class Walk(InFolder):
+    def plan(self, *changes: Any) -> Path:
+        return self.write("plan.json", json.dumps(planned(*changes).document()))
+
+    def test_all_as_meant_exits_with_0_and_something_else_with_1(self) -> None:
+        plan = self.plan()
+        done = octaplan("walk", plan)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertIn("  Office to the internet: Yes: dock-edge lets it through", done.stdout)
+        plan = self.plan(entries("allows", test=allow("seg1", "seg0")))
+        done = octaplan("walk", plan)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("! Voice to Office: Yes, and it is not meant to", done.stdout)
+
+    def test_one_question_as_json(self) -> None:
+        done = octaplan(
+            *("walk", self.plan(), "--from", "10.40.9.30", "--to", "Office", "--service", "https", "--format", "json")
+        )
+        (answer,) = json.loads(done.stdout)["answers"]
+        self.assertEqual(
+            {key: answer[key] for key in ("from", "to", "service", "result", "reason", "at", "meant", "agrees")},
+            {
+                "from": "10.40.9.30", "to": "Office", "service": "tcp/443", "result": "stopped", "reason": "not-allowed",
+                "at": "dock-edge", "meant": "closed", "agrees": True,
+            },
+        )  # fmt: skip
+        self.assertEqual({*answer["hops"][0]}, {"at", "does", "because", "path"})
+        self.assertEqual(done.returncode, 0)
+
+    def test_with_a_circuit_down(self) -> None:
+        done = octaplan("walk", self.plan(), "--from", "Office", "--to", "internet", "--down", "main")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("no route leads there", done.stdout)
+
+    def test_what_cannot_be_walked_exits_with_2_and_one_line(self) -> None:
+        plan = self.plan()
+        bare = self.write("bare.json", json.dumps(planned(lambda d: d["devices"].clear()).document()))
+        for arguments in (
+            (plan, "--from", "the attic"), (plan, "--service", "the usual"), (plan, "--down", "Backup"), (bare,),
+            (self.folder / "none.json",), (plan, "--types", self.folder / "none"), (self.write("x.json", "{}"),),
+        ):  # fmt: skip
+            with self.subTest(arguments):
+                done = octaplan("walk", *arguments)
+                self.assertEqual((done.returncode, done.stderr.count("\n"), done.stdout), (2, 1, ""))
+
+
+class Texts(InFolder):
+    """What goes into a box as text, and what comes back."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.plan = self.write("plan.json", json.dumps(equipped(Random(4), "skerry-f7").document()))
+        self.box = "north-edge0"
+
+    def test_what_is_written_is_read_back_without_a_departure(self) -> None:
+        for form in ("own", "yang"):
+            written = octaplan("write-out", self.plan, "--device", self.box, "--as", form)
+            said = "octaplan: not known yet: time zone (/time_zone)\n" if form == "own" else ""
+            self.assertEqual((written.returncode, written.stderr), (0, said), form)
+            text = self.write(f"{form}.txt", written.stdout)
+            back = octaplan("read-back", self.plan, "--device", self.box, text, "--format", "json")
+            told = json.loads(back.stdout)
+            self.assertEqual(
+                (back.returncode, told["missing"], told["differs"], told["unplanned"]), (0, [], [], []), form
+            )
+            self.assertEqual({*told}, {"as_planned", "missing", "differs", "unplanned", "unread"})
+            self.assertEqual({*told["as_planned"][0]}, {"path", "value", "line"})
+
+    def test_what_is_otherwise_exits_with_1_and_says_what_where_and_why(self) -> None:
+        written = octaplan("write-out", self.plan, "--device", self.box)
+        text = self.write(
+            "seen.txt", written.stdout.replace(f"title {self.box};", "title north-egde0;") + "lookup 203.0.113.9;\n"
+        )
+        back = octaplan("read-back", self.plan, "--device", self.box, text, "--format", "json")
+        told = json.loads(back.stdout)
+        self.assertEqual(back.returncode, 1)
+        (differs,) = told["differs"]
+        self.assertEqual((differs["planned"], differs["seen"], differs["line"]), (self.box, "north-egde0", 2))
+        self.assertEqual(differs["why"], "digits are swapped")
+        self.assertEqual({*told["unplanned"][0]}, {"kind", "value", "line", "why"})
+        plain = octaplan("read-back", self.plan, "--device", self.box, text)
+        self.assertIn("other       line 2: host name north-egde0, planned north-edge0", plain.stdout)
+
+    def test_neutral_forms_are_printed(self) -> None:
+        for form, said in (("zone", "$ORIGIN"), ("hosts", "10.1."), ("reservations", "segment,address,mac,name")):
+            done = octaplan("write-out", self.plan, "--device", self.box, "--as", form)
+            self.assertEqual(done.returncode, 0)
+            self.assertIn(said, done.stdout)
+
+    def test_what_cannot_be_done_exits_with_2_and_one_line(self) -> None:
+        empty, odd = self.write("empty.txt", ""), self.write("odd.json", "{")
+        self.write("types/broken.json", "{")
+        for asked in (
+            ("write-out", self.plan, "--device", "nobody"),
+            ("write-out", odd, "--device", self.box),
+            ("write-out", self.plan, "--device", self.box, "--types", self.folder / "types"),
+            ("write-out", self.plan, "--device", self.box, "--types", self.folder / "nowhere"),
+            ("read-back", self.plan, "--device", self.box, empty),
+            ("read-back", self.plan, "--device", self.box, self.folder / "nowhere.txt"),
+        ):
+            with self.subTest(asked[2:]):
+                done = octaplan(*asked)
+                self.assertEqual((done.returncode, done.stdout), (2, ""))
+                self.assertRegex(done.stderr, r"\Aoctaplan: .+\n\Z")
 
 
 class Check(InFolder):
@@ -147,7 +257,7 @@ class Records(InFolder):
         )
         plan = self.folder / "dock.json"
         self.assertEqual(octaplan("export", plan, "--data", data, "--site", "fern/dock").returncode, 0)
-        self.assertEqual(json.loads(plan.read_text())["schema"], "octaplan.site-plan/1")
+        self.assertEqual(json.loads(plan.read_text())["schema"], "octaplan.site-plan/2")
         self.assertIn("1 unchanged", octaplan("import", plan, "--data", data).stdout)
         missing = octaplan("export", out, "--data", data, "--site", "fern/none")
         self.assertEqual((missing.returncode, missing.stderr.count("\n")), (2, 1))

@@ -25,6 +25,13 @@ class Documentation(unittest.TestCase):
     def test_the_rule_book_is_that_of_the_code(self) -> None:
         self.assertEqual(self.page("docs/rules.md"), docs.rule_book(), "run `make docs`")
 
+    def test_write_outs_and_their_languages_are_those_of_the_code(self) -> None:
+        self.assertEqual(self.page("docs/write-out.md"), docs.write_out_page(), "run `make docs`")
+        pages = docs.language_pages()
+        self.assertEqual({path.stem for path in (ROOT / "docs" / "languages").glob("*.md")}, set(pages))
+        for name, page in pages.items():
+            self.assertEqual(self.page(f"docs/languages/{name}.md"), page, "run `make docs`")
+
     def test_the_published_schema_is_that_of_the_code(self) -> None:
         self.assertEqual(self.page("docs/site-plan.schema.json"), docs.plan_schema(), "run `make docs`")
         self.assertEqual(self.page("docs/organisation.schema.json"), docs.organisation_schema(), "run `make docs`")

@@ -6,15 +6,22 @@ import ast
 import json
 import re
 from pathlib import Path
+from random import Random
 
 from octaplan.core.check import rules  # noqa: F401  (fills the rule book)
 from octaplan.core.check.rules import RULES
+from octaplan.core.config.template import FILTERS
+from octaplan.core.config.view import BoxView
+from octaplan.core.config.writeout import named_in_view
 from octaplan.core.plan.fields import described
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.remedies import remedied_rules
+from octaplan.demo.boxes import TYPES
 from octaplan.formats.columns import COLUMNS
+from octaplan.formats.typefiles import read_types
+from tests.core.config.demo import equipped
 
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
@@ -73,7 +80,7 @@ def formats() -> str:
     return page
 
 
-ROOMS = ("values", "plan", "check", "propose", "stage")
+ROOMS = ("values", "plan", "flow", "check", "propose", "stage", "config")
 NAMES_HEAD = "Written from the code by `make docs`: every public class, by the room it is in.\n"
 
 
@@ -104,7 +111,73 @@ def fields() -> str:
     return json.dumps(described(), indent=1, ensure_ascii=False) + "\n"
 
 
+FILTERS_HEAD = "Written from the code by `make docs`: every filter.\n"
+VIEW_HEAD = "Written from the code by `make docs`: every name.\n"
+
+#: What a page about one of the demo's languages begins with: how it is put together.
+LANGUAGES = {
+    "brackwater-e5": "One sentence a line, each whole by itself, in any order. Texts stand in double quotes.",
+    "skerry-f7": "Blocks in braces, each with a heading; what stands in a block ends with a semicolon.",
+    "tallow-q4": "A key, an equals sign and a value a line. Lists are numbered from 1 in their keys.",
+    "oxbow-s10": "The number of a menu entry and what is answered there. It is typed at its terminal.",
+    "gorse-m1": "A table of three columns: where, what, value. It is uploaded as it stands.",
+    "kittiwake-a2": "Its web pages, each with the fields to fill in, a field a line under the name of its page.",
+}
+
+
+def _view_names() -> list[tuple[str, str]]:
+    """What templates may name, with what each is."""
+    found: dict[str, str] = {}
+    kind = read_types(TYPES)["skerry-f7"]
+    for seed in range(60):
+        plan = equipped(Random(seed), kind.key)
+        for key in plan.devices:
+            for part, value in BoxView(plan, key, kind).names.items():
+                found |= {name: what for name, what, _ in named_in_view(value, part) if name not in found}
+    named = {name: re.sub(r" (?:of|on port) \S+$| \d+$", "", what) for name, what in found.items()}
+    return sorted(named.items())
+
+
+def write_out_page() -> str:
+    """docs/write-out.md with the names and filters as the code has them."""
+    page = (DOCS / "write-out.md").read_text()
+    kept = page[: page.index(VIEW_HEAD) + len(VIEW_HEAD)]
+    rows = "".join(f"| `{name}` | {what} |\n" for name, what in _view_names())
+    filters = "".join(f"| `{name}` | {' '.join((one.__doc__ or '').split())} |\n" for name, one in FILTERS.items())
+    return (
+        f"{kept}\n| name | what it is |\n| --- | --- |\n{rows}\n## Filters\n\n{FILTERS_HEAD}\n"
+        f"| filter | what it makes |\n| --- | --- |\n{filters}"
+    )
+
+
+def language_pages() -> dict[str, str]:
+    """A page about each of the languages of the demo's types."""
+    pages = {}
+    for key, kind in read_types(TYPES).items():
+        one = kind.write_out
+        if one is None:
+            continue
+        told = [f"# The language of the {kind.title}: {one.language}", "", LANGUAGES[key], ""]
+        told += [f"- A line that begins with `{one.comment}` is passed over."] if one.comment else []
+        told += [f"- It shows `{one.prompt}` when it waits for more."] if one.prompt else []
+        told += [f"- It takes at most {one.lines_at_once} lines at once."]
+        told += [f"- It asks `{asked.question}`; the answer is `{asked.answer}`." for asked in one.asks]
+        told += [f"- It has refused a line when it says {' or '.join(f'`{word}`' for word in one.refusals)}."] * bool(
+            one.refusals
+        )
+        told += [f"- It takes by other ways than text: {', '.join(f'`{name}`' for name in one.not_written)}."] * bool(
+            one.not_written
+        )
+        for part, source in one.parts.items():
+            told += ["", f"## {part.capitalize()}", "", "```jinja", source, "```"]
+        pages[key] = "\n".join(told) + "\n"
+    return pages
+
+
 if __name__ == "__main__":
+    (DOCS / "write-out.md").write_text(write_out_page())
+    for name, page in language_pages().items():
+        (DOCS / "languages" / f"{name}.md").write_text(page)
     FIELDS.write_text(fields())
     (DOCS / "words.md").write_text(words())
     (DOCS / "formats.md").write_text(formats())

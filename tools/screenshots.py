@@ -54,10 +54,30 @@ def devices(page: Page) -> None:
     page.get_by_role("group", name="Ports of heron-edge").wait_for()
 
 
+def traffic(page: Page) -> None:
+    page.goto("/sites/FERN/ORCH/traffic?from=Voice&to=internet")
+    page.get_by_role("list", name="The way there").wait_for()
+
+
 def bench(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/bench")
     page.get_by_role("button", name=re.compile("Office: address and range")).click()
     page.get_by_text("The laptop loses the box with this step.").wait_for()
+
+
+def read_back(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/text")
+    page.get_by_label(re.compile("^Text of portion")).last.wait_for()
+    text = "".join(page.get_by_label(re.compile("^Text of portion")).all_inner_texts())
+    for planned, seen in (
+        (" 3600 seconds", " 360 seconds"),
+        ("192.0.2.53", "192.0.2.35"),
+        ("Europe/London", "Europe/Dublin"),
+    ):
+        text = text.replace(planned, seen, 1)
+    page.get_by_role("link", name="Read back what it shows").click()
+    page.get_by_role("textbox", name=re.compile("^What .* shows")).fill(text + "\npassword Summer2024\n")
+    page.get_by_role("region", name="Seen and not planned").wait_for()
 
 
 def hardware(page: Page) -> None:
@@ -125,9 +145,11 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "new-site": new_site,
     "addresses": addresses,
     "devices": devices,
+    "traffic": traffic,
     "installer": installer,
     "clearance": clearance,
     "bench": bench,
+    "read-back": read_back,
     "hardware": hardware,
     "safe": safe,
     "journal": journal,

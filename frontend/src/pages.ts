@@ -109,6 +109,12 @@ export const PAGES: Page[] = [
     page: page(() => import('./hardware/HardwarePage'), 'HardwarePage'),
   },
   {
+    path: '/templates/:key?',
+    title: 'Write-out',
+    about: 'templates of a hardware type, text to paste',
+    page: page(() => import('./hardware/WriteOutPage'), 'WriteOutPage'),
+  },
+  {
     path: '/safe',
     title: 'Safe',
     about: 'secrets, passwords',
@@ -190,6 +196,12 @@ export const STAGES: (Page & { stage: keyof Schemas['Stages'] })[] = [
     page: page(() => import('./desk/devices/DevicesPage'), 'DevicesPage'),
   },
   {
+    stage: 'traffic',
+    path: 'traffic',
+    title: 'Traffic',
+    page: page(() => import('./desk/traffic/TrafficPage'), 'TrafficPage'),
+  },
+  {
     stage: 'credentials',
     path: 'credentials',
     title: 'Credentials',
@@ -221,6 +233,16 @@ export const SITE_PAGES: Page[] = [
     path: 'runs/:number?',
     title: 'All runs',
     page: page(() => import('./desk/bench/RunsPage'), 'RunsPage'),
+  },
+  {
+    path: 'text/:device?',
+    title: 'As text',
+    page: page(() => import('./desk/text/TextPage'), 'TextPage'),
+  },
+  {
+    path: 'read-back/:device?',
+    title: 'Read back',
+    page: page(() => import('./desk/text/ReadBackPage'), 'ReadBackPage'),
   },
 ];
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.propose.wiring import equip
 from octaplan.core.stage.steps import Measure
+from octaplan.demo import traffic
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
 from octaplan.store.staging import sheet_of
@@ -49,6 +50,7 @@ def load(records: Records) -> None:
         for role, kind in boxes:
             _equip(records, key, DeviceRole(role), kind)
         _wifi(records, key)
+    traffic.load(records, _equip)
     sites = records.now.sites
     needs = [need for key in FILLED for need in sites.needs(sites.plan(key))]
     records.safe.make(needs, STAGER)
@@ -100,6 +102,8 @@ def answer(measure: Measure) -> str:
         "lookup": "found",
         "light": "yes",
         "yes": "yes",
+        "passes": "it answers",
+        "silent": "no answer",
         "mac": measure.expect or "02:77:e5:20:93:10",
         "firmware": measure.expect or "1.0",
     }.get(measure.kind, measure.expect or "BW5-20931")

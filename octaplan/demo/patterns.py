@@ -74,7 +74,7 @@ def pattern() -> SitePlan:
     hosts = {k: dict(zip(("segment", "name", "kind", "address"), host, strict=True)) for k, host in HOSTS.items()}
     return SitePlan.model_validate(
         {
-            "schema": "octaplan.site-plan/1",
+            "schema": "octaplan.site-plan/2",
             "customer": PATTERNS,
             "site": "shop-with-tills",
             "name": NAME,

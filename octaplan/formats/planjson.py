@@ -1,4 +1,4 @@
-"""Site plans as JSON files (schema `octaplan.site-plan/1`)."""
+"""Site plans as JSON files (schema `octaplan.site-plan/2`; `/1` is read and brought up)."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from octaplan.core.plan.site import PLAN_SCHEMA, SitePlan
+from octaplan.core.plan.site import OLDER_SCHEMAS, PLAN_SCHEMA, SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.faults import first_fault
 
@@ -31,7 +31,7 @@ def parse_plan(content: bytes, label: str) -> SitePlan:
         document = json.loads(content)
     except (ValueError, RecursionError) as error:
         raise PlanError(f"{label} is not JSON ({error})") from None
-    if not isinstance(document, dict) or document.get("schema") != PLAN_SCHEMA:
+    if not isinstance(document, dict) or document.get("schema") not in (PLAN_SCHEMA, *OLDER_SCHEMAS):
         raise PlanError(f'{label} is not a site plan: it lacks "schema": "{PLAN_SCHEMA}"')
     return plan_of(document, label)
 

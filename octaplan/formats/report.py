@@ -8,6 +8,7 @@ from itertools import groupby
 from typing import Any
 
 from octaplan.core.check.findings import Finding, Severity
+from octaplan.core.config.departures import ReadBack
 from octaplan.core.plan.site import SitePlan
 from octaplan.formats.taken import Intake, RefusedRow
 
@@ -81,3 +82,14 @@ def as_text(plans: Sequence[SitePlan], findings: Sequence[Finding], intake: Inta
 
 def _counted(number: int, nouns: str) -> str:
     return f"{number:,} {nouns[:-1] if number == 1 else nouns}"
+
+
+def of_read_back(back: ReadBack) -> Iterator[str]:
+    """What a box printed, held against its plan, a line for each departure."""
+    yield f"{len(back.as_planned)} values as planned, {back.departures} departures, {back.unread} lines not understood"
+    for other in back.differs:
+        yield f"other       line {other.line}: {other.what} {other.seen}, planned {other.planned}: {other.why}"
+    for one in back.missing:
+        yield f"missing     {one.what} {one.value} ({one.path})"
+    for more in back.unplanned:
+        yield f"not planned line {more.line}: {more.kind} {more.value}: {more.why}"

@@ -48,6 +48,8 @@ from octaplan.server.pages import (
     runs,
     safe,
     space,
+    texts,
+    traffic,
 )
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
@@ -130,6 +132,8 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         findings,
         space,
         devices,
+        traffic,
+        texts,
         credentials,
         bench,
         runs,

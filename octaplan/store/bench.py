@@ -13,6 +13,7 @@ from datetime import UTC, datetime
 
 from sqlalchemy import delete, select
 
+from octaplan.core.config.departures import ReadBack
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.measures import Judgement, Outcome, judge
@@ -48,6 +49,11 @@ class AlreadyTicked(BenchError):
 
 class NotReady(BenchError):
     """A site cannot be shipped yet."""
+
+
+#: What a read-back is called among what was recorded, and so many of its departures are kept.
+READ_BACK = "read-back"
+MOST_KEPT = 60
 
 
 class BenchRecords:
@@ -181,6 +187,26 @@ class BenchRecords:
                 by=by,
             )
         )
+
+    def keep_read_back(self, key: str, device: str, back: ReadBack, by: str) -> None:
+        """Keep with the run of a box what it printed says of it: what was found, neither text nor secrets."""
+        found = [(one.what, one.seen, f"line {one.line}, planned {one.planned}: {one.why}") for one in back.differs]
+        found += [(one.what, one.value, "planned, and not seen") for one in back.missing]
+        found += [(one.kind, one.value, f"line {one.line}: {one.why}") for one in back.unplanned]
+        told = {
+            f"{place} {what}"[:80]: Measured(value[:200], Outcome.BAD, words[:400])
+            for place, (what, value, words) in enumerate(found[:MOST_KEPT], 1)
+        }
+        told["seen"] = Measured(f"{len(back.as_planned)} values", Outcome.GOOD, "as planned")
+        good = not back.departures and not back.about
+        words = f"{len(back.as_planned)} values as planned, {back.departures} otherwise, of {len(back.lines)} lines"
+        words += f"; it looks like the text of {back.about}" if back.about else ""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            self._of(plan, device)
+            run = turn.now.runs.at(plan.key).get(device) or self._begin(turn, plan, device, by)
+            outcome = Result.DONE if good else Result.FAILED
+            self._keep(turn, run.id, READ_BACK, "Read back", outcome, words, json.dumps(told), by)
 
     def accept(self, key: str, device: str, step: str, seen: datetime | None, by: str) -> None:
         """Accept that checks of a step were skipped. Raises `AlreadyTicked`, `BenchError`."""
@@ -318,6 +344,9 @@ class BenchRecords:
                     left = len(staging.sheet.steps) - staging.done
                     why = staging.problem or f"{left} of {len(staging.sheet.steps)} steps are open"
                     raise NotReady(f"{named(plan.devices[staging.device])} is not staged to the end: {why}")
+            if turn.now.sites.portfolio.organisation.read_back:
+                for staging in stagings_of(turn.now, plan):
+                    _must_be_read_back(turn, plan, staging.device)
             waiting = [skip for staging in stagings_of(turn.now, plan) for skip in staging.waiting]
             if waiting:
                 verb = "waits" if len(waiting) == 1 else "wait"
@@ -341,6 +370,21 @@ class BenchRecords:
                     what += f"; not proven at {named(plan.devices[staging.device])}: {told}"
             enter(turn.session, Act.SHIPPED, by, what, site=plan.key)
             turn.now = turn.now.with_runs(turn.now.runs.with_shipment(plan.key, shipped(row)), shipped=plan.key)
+
+
+def _must_be_read_back(turn: Turn, plan: SitePlan, device: str) -> None:
+    """Raise `NotReady` unless the newest read-back of a box's run was without a departure."""
+    run = turn.now.runs.at(plan.key).get(device)
+    newest = (
+        select(Recording.outcome)
+        .where(Recording.run_id == (run.id if run else 0), Recording.step == READ_BACK)
+        .order_by(Recording.id.desc())
+        .limit(1)
+    )
+    outcome = turn.session.scalar(newest)
+    if outcome != Result.DONE:
+        why = "has not been read back" if outcome is None else "was last read back with departures"
+        raise NotReady(f"{named(plan.devices[device])} {why}: paste what it shows under Read back, and keep it")
 
 
 def _step(now: Snapshot, key: str, device: str, step_key: str) -> Step:

@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from octaplan.core.config.writeout import NotWritten, check_templates
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.faults import first_fault
@@ -87,6 +88,11 @@ class Hardware:
         except ValidationError as error:
             fault = first_fault(error)
             raise HardwareError(fault.sentence, fault.pointer) from None
+        try:
+            if kind.write_out is not None:
+                check_templates(kind.write_out)
+        except NotWritten as error:
+            raise HardwareError(str(error), f"/write_out/parts/{error.part}") from None
         with self._database.turn() as turn:
             _check_base(turn.now.types, kind.key, base)
             if turn.now.types.types.get(kind.key) != kind:

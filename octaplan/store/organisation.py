@@ -55,9 +55,11 @@ _WORDS = {
     "growth": "growth",
     "flag_documentation": "addresses for examples flagged",
     "owned_domains": "owned domains",
+    "intent": "who is meant to reach whom",
     "naming": "names of new boxes",
     "banner": "banner",
     "support": "whom a site calls",
+    "read_back": "whether boxes are read back before they ship",
 }
 
 

@@ -19,7 +19,7 @@ from typing import Any, NamedTuple, TypeVar, cast
 from octaplan.core.check.findings import Finding, Severity, Trait
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.credentials import slots_of
-from octaplan.core.plan.device import RECORDED
+from octaplan.core.plan.decided import decided
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.history import Course, CourseStep
 from octaplan.core.plan.organisation import Organisation
@@ -27,7 +27,8 @@ from octaplan.core.plan.passwords import guessable
 from octaplan.core.plan.patch import Operation
 from octaplan.core.plan.questions import Standing, Whom, left_open, standing
 from octaplan.core.plan.site import PATTERNS, Acceptance, SitePlan
-from octaplan.core.propose.remedies import Remedy, remedies
+from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedy import Remedy
 from octaplan.core.propose.typed import Understood, understand
 from octaplan.core.values.lazy import lazy
 from octaplan.store.kept import SecretNeed, Secrets
@@ -141,12 +142,7 @@ class Held:
     @lazy
     def digest(self) -> str:
         """The digest of what was decided in the plan, without what is only recorded at the bench."""
-        document = self.document()
-        document.pop("answers")
-        for device in document["devices"].values():
-            for name in RECORDED:
-                device.pop(name)
-        return hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
+        return hashlib.sha256(json.dumps(decided(self.document()), sort_keys=True).encode()).hexdigest()
 
     @lazy
     def signature(self) -> Signature | None:

@@ -84,7 +84,7 @@ class Planned(Empty):
         expect(page.get_by_role("complementary", name="Findings").get_by_role("heading").first).to_have_text(
             re.compile("No stop, no open warn")
         )
-        page.keyboard.press("5")
+        page.keyboard.press("6")
         expect(page.get_by_text("a box at its edge").first).to_be_visible()
 
 
@@ -115,7 +115,7 @@ class ThreeSites(Planned):
         page.get_by_role("link", name="2 Addresses").click()
         page.get_by_role("button", name="Lay out").click()
         page.get_by_role("button", name="Draw it").click()
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Take it", exact=True).click()
         expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()
 
     def test_by_mouse_and_keys(self) -> None:
@@ -137,7 +137,7 @@ class ThreeSites(Planned):
         expect(page.get_by_role("region", name="Circuit Main")).to_contain_text("835")
         self.lay_out(page)
         self.assertNotIn("walnut-barge", page.content())
-        page.keyboard.press("4")
+        page.keyboard.press("5")
         page.get_by_role("button", name="Type PPPoE password of Main").click()
         dialog = page.get_by_role("dialog", name="Type PPPoE password of Main")
         dialog.get_by_label("Secret").fill("walnut-barge")
@@ -190,7 +190,7 @@ class WithoutAMouse(Planned):
         page.keyboard.press("Enter")
         self.tab_to(page, "Draw it")
         page.keyboard.press("Enter")
-        expect(page.get_by_role("button", name="Take it")).to_be_visible()
+        expect(page.get_by_role("button", name="Take it", exact=True)).to_be_visible()
         self.tab_to(page, "Take it")
         page.keyboard.press("Enter")
         expect(page.get_by_role("region", name="Segment Guest")).to_be_visible()

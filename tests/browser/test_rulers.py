@@ -539,7 +539,7 @@ class Close(OnRulers):
         page.get_by_role("button", name="Add segment").click()
         page.get_by_label("Size of the new segment").fill("/28")
         page.get_by_label("Size of the new segment").press("Enter")
-        page.get_by_role("button", name="Take it").press("Enter")
+        page.get_by_role("button", name="Take it", exact=True).press("Enter")
         self.saved("Added segment")
         finding = self.rail().locator('[data-finding="segment-unplugged"], [data-finding="port-missing"]')
         expect(finding.first).to_be_attached()

@@ -39,7 +39,7 @@ class Segments(Workspace):
         expect(self.row("Cameras")).to_have_count(0)
         page.get_by_label("Size of the new segment").fill("20 hosts")
         page.get_by_label("Size of the new segment").press("Enter")
-        take = page.get_by_role("button", name="Take it")
+        take = page.get_by_role("button", name="Take it", exact=True)
         expect(take).to_be_focused()
         take.press("Enter")
         self.saved("Added segment Cameras")
@@ -53,12 +53,12 @@ class Segments(Workspace):
         self.choose("Office", "Split in two")
         expect(page.get_by_text(re.compile("^Split Office into 10.52.8.0/25"))).to_be_visible()
         expect(self.row("Office 2")).to_be_visible()
-        page.get_by_role("button", name="Take it").press("Enter")
+        page.get_by_role("button", name="Take it", exact=True).press("Enter")
         self.saved("Added segment Office 2")
         page.get_by_role("button", name="What to do with Office", exact=True).click()
         page.get_by_role("menuitem", name="Join with Office 2").click()
         expect(page.get_by_text("becomes free")).to_be_visible()
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Take it", exact=True).click()
         expect(self.row("Office 2")).to_have_count(0)
         expect(self.row("Office").get_by_text("10.52.8.0/24")).to_be_visible()
 
@@ -80,7 +80,7 @@ class Segments(Workspace):
         field.fill("10.52.40.0/24")
         page.get_by_role("button", name="Draw it").click()
         expect(page.get_by_text(re.compile("hosts and .* move along|hosts move along"))).to_be_visible()
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Take it", exact=True).click()
         self.saved("Office subnet 10.52.0.0/24 → 10.52.40.0/24")
 
     def test_order_copy_and_removal_with_undo(self) -> None:
@@ -96,7 +96,7 @@ class Segments(Workspace):
         )
         page.get_by_role("button", name="What to do with Voice", exact=True).click()
         page.get_by_role("menuitem", name="Copy into free space").click()
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Take it", exact=True).click()
         self.saved("Added segment Voice 2")
         expect(self.row("Voice 2").get_by_role("button").first).to_be_focused()  # what was made is at hand
         self.assertEqual(self.labels().index("Voice 2"), self.labels().index("Voice") + 1)
@@ -108,7 +108,7 @@ class Segments(Workspace):
         expect(self.row("Voice 2")).to_be_visible()
         self.choose("Voice 2", "Remove, with its hosts")
         expect(proposal).to_be_in_viewport()
-        page.get_by_role("button", name="Take it").press("Enter")
+        page.get_by_role("button", name="Take it", exact=True).press("Enter")
         self.saved("Removed segment Voice 2")
         expect(self.row("Voice 2")).to_have_count(0)
         page.keyboard.press("Control+z")
@@ -128,7 +128,7 @@ class Segments(Workspace):
         expect(page.get_by_role("alert")).to_contain_text("does not fit into 10.61.64.0/27")
         page.get_by_label("Block to lay out in").fill("10.61.64.0/22")
         page.get_by_label("Block to lay out in").press("Enter")
-        page.get_by_role("button", name="Take it").press("Enter")
+        page.get_by_role("button", name="Take it", exact=True).press("Enter")
         self.saved("Office subnet 10.61.8.0/24 → 10.61.6")
 
 
@@ -287,7 +287,7 @@ class Space(Workspace):
         found.get_by_role("link", name="take it for a segment").first.click()
         expect(page.get_by_label("Size of the new segment")).to_have_value(re.compile(r"^10\.40\.\d+\.0/24$"))
         page.get_by_label("Size of the new segment").press("Enter")
-        page.get_by_role("button", name="Take it").click()
+        page.get_by_role("button", name="Take it", exact=True).click()
         self.saved("Added segment Office 2")
 
     def test_what_providers_have_handed_out(self) -> None:

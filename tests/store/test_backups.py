@@ -237,7 +237,7 @@ def _at_revision(file: Path, revision: str) -> None:
         connection.execute(
             text("INSERT INTO sites (id, key, customer_key, code, revision) VALUES (1, 'fern/dock', 'fern', 'DOCK', 1)")
         )
-        document = {"schema": "octaplan.site-plan/1", "customer": "FERN", "site": "DOCK", "contact": "Ada"}
+        document = {"schema": "octaplan.site-plan/2", "customer": "FERN", "site": "DOCK", "contact": "Ada"}
         values = {"site_id": 1, "number": 1, "at": "2026-01-01 00:00:00.000000", "by": "Ines", "sentence": "Made",
                   "patch": "[]", "document": json.dumps(document)}  # fmt: skip
         columns = {row[1] for row in connection.execute(text("PRAGMA table_info(revisions)"))}

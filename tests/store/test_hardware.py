@@ -74,7 +74,7 @@ class OldDatabases(InFolder):
             tables = {name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type='table'")}
             self.assertNotIn("secrets", tables)
             plan = json.dumps(
-                {"schema": "octaplan.site-plan/1", "customer": "FERN", "site": "DOCK", "time_zone": "Europe/Dublin"}
+                {"schema": "octaplan.site-plan/2", "customer": "FERN", "site": "DOCK", "time_zone": "Europe/Dublin"}
             )
             raw.execute("INSERT INTO customers VALUES ('fern', 'FERN', 'Fernhollow')")
             raw.execute("INSERT INTO sites VALUES (1, 'fern/dock', 'fern', 'DOCK', NULL, NULL, NULL, 1)")

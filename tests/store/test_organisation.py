@@ -77,10 +77,12 @@ class OrganisationSettings(WithRecords):
             "common_defaults": [],
             "blocks": {"fern": ["10.40.0.0/16"]},
             "customers": {"fern": {"domain": "fern.example"}},
+            "intent": {"office": {"internet": "any"}},
             "owned_domains": ["fern.shop"],
             "naming": "{site}-{number}",
             "banner": "Keep out",
             "support": "Desk",
+            "read_back": True,
         }
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):

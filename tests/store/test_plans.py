@@ -46,6 +46,8 @@ def with_edge(plan: SitePlan) -> SitePlan:
     document["devices"]["edge"] = {
         "type": "test-five", "role": "edge", "name": "edge", "time_servers": ["t.example"], "ports": use, "routes": route,
         "access": {"aaaa": {"service": "https", "segment": "seg0"}},
+        "allows": {f"out{key}": {"source": key, "target": "internet"} for key in plan.segments},
+        "translations": {f"nat{key}": {"segment": key, "circuit": "circ0"} for key in plan.segments},
     }  # fmt: skip
     return SitePlan.model_validate(document)
 

@@ -283,7 +283,7 @@ class Everything(Together):
     """Every writer beside every other one, and all of them at random: memory and database say the same at the end."""
 
     def works(self, seed: int) -> dict[str, Callable[[], object]]:
-        records, chance = self.records, random.Random(seed)  # noqa: S311
+        records, chance = self.records, random.Random(seed)
 
         def revise() -> None:
             held = records.now.sites.of(chance.choice(("FERN/DOCK", "FERN/MILL")))
@@ -396,7 +396,7 @@ class Everything(Together):
     def test_at_random(self) -> None:
         def client(seed: int) -> Callable[[], None]:
             works = list(self.works(seed).values())
-            chance = random.Random(seed)  # noqa: S311
+            chance = random.Random(seed)
 
             def work() -> None:
                 for _ in range(15):

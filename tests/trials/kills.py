@@ -56,7 +56,7 @@ for number in itertools.count(start):
 
 def main() -> int:
     times = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000
-    chance = random.Random(1)  # noqa: S311
+    chance = random.Random(1)
     folder = Path(tempfile.mkdtemp(prefix="octaplan-kills-"))
     plan, edge = equipped()
     slot = f"devices/{edge}/administrator"

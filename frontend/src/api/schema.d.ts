@@ -450,6 +450,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/hardware/{key}/write-out': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Try Templates
+     * @description What templates would write for a box; nothing is saved.
+     */
+    post: operations['try_templates'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/hardware/{key}/write-out/names': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Template Names
+     * @description What each name holds that a template may write, for one box.
+     */
+    get: operations['template_names'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/health': {
     parameters: {
       query?: never;
@@ -1618,6 +1658,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/bench/{device}/read-back': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Keep Read Back
+     * @description The same, kept with the run as evidence: what was found, without the text and without secrets.
+     */
+    post: operations['keep_read_back'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/bench/{device}/steps/{step}': {
     parameters: {
       query?: never;
@@ -1902,6 +1962,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/devices/{device}/read-back': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Judge Text
+     * @description Hold what a box printed against its plan; nothing is kept.
+     */
+    post: operations['judge_text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/devices/{device}/replacement': {
     parameters: {
       query?: never;
@@ -1916,6 +1996,26 @@ export interface paths {
      * @description Put a new box in the place of another; what is recorded of the old one stays to be read.
      */
     post: operations['replace_device'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/devices/{device}/write-out': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Written Text
+     * @description What goes into a box as text: in its own language, or in a form that belongs to nobody. No secret is in it.
+     */
+    get: operations['written_text'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -2386,6 +2486,186 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/take-over': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Propose From Text
+     * @description What a text of a box has that the plan does not hold yet, each part to be confirmed; nothing is changed.
+     */
+    post: operations['propose_from_text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Matrix
+     * @description The matrix of who reaches whom, with a circuit down if one is named.
+     */
+    get: operations['matrix'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/as-meant': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Let Boxes
+     * @description The changes by which the boxes do what is meant for one cell; nothing is saved.
+     */
+    post: operations['let_boxes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/ask': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Asked
+     * @description Can one reach the other, by a service: the answer, and the way of what tells most.
+     */
+    get: operations['asked'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/entries': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Entries
+     * @description What each box is told about traffic, as sentences, each with what needs it.
+     */
+    get: operations['entries'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/publications/{device}/{publication}/end': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Ending
+     * @description The change by which a publication ends, with the rules that only it needed; nothing is saved.
+     */
+    get: operations['ending'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/publish': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Publishing
+     * @description The publication, the rule that lets it in and what is meant, as one change; nothing is saved.
+     */
+    post: operations['publishing'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/service': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Service Read
+     * @description A service as people write it, said back as plans write it.
+     */
+    get: operations['service_read'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/traffic/since/{revision}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Since
+     * @description What changed in who reaches whom since a revision, a sentence for each pair.
+     */
+    get: operations['since'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/understand': {
     parameters: {
       query?: never;
@@ -2635,11 +2915,12 @@ export interface components {
     };
     /**
      * Allow
-     * @description A flow that the box lets through.
+     * @description A flow that the box lets through; source and target are segments, fixed hosts or places such as `internet`.
      */
     Allow: {
       /**
        * Service
+       * @description Such as `tcp/443, udp/53`; `ping`; `any`
        * @default any
        */
       service: string;
@@ -2712,6 +2993,8 @@ export interface components {
     };
     /** AnswerShown */
     AnswerShown: {
+      /** Asked */
+      asked: components['schemas']['TrafficAsked'][];
       /** Beyond */
       beyond: components['schemas']['BeyondShown'][];
       /** Places */
@@ -2806,6 +3089,25 @@ export interface components {
       text: string;
       /** Whose */
       whose: string;
+    };
+    /** AsPlannedShown */
+    AsPlannedShown: {
+      /** Line */
+      line: number;
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+    };
+    /**
+     * AskedBack
+     * @description Something that the box asks back while text is pasted, and what to answer.
+     */
+    AskedBack: {
+      /** Answer */
+      answer: string;
+      /** Question */
+      question: string;
     };
     /** AskedFor */
     AskedFor: {
@@ -2957,6 +3259,22 @@ export interface components {
       file: string;
     };
     /**
+     * BoxEntries
+     * @description What one box is told about traffic.
+     */
+    BoxEntries: {
+      /** Device */
+      device: string;
+      /** Filters */
+      filters: boolean;
+      /** Name */
+      name: string;
+      /** Parts */
+      parts: {
+        [key: string]: components['schemas']['EntryShown'][];
+      };
+    };
+    /**
      * BoxKind
      * @description What sort of box it is.
      * @enum {string}
@@ -3020,6 +3338,47 @@ export interface components {
       /** Warns */
       warns: number;
     };
+    /**
+     * CellNamed
+     * @description A cell of the matrix.
+     */
+    CellNamed: {
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+    };
+    /**
+     * CellShown
+     * @description One cell: what is meant, and what the boxes do. `does` are the services that pass, in words.
+     */
+    CellShown: {
+      /** Agrees */
+      agrees: boolean;
+      /** Departure */
+      departure: string;
+      /** Does */
+      does: string;
+      /** Extra */
+      extra: boolean;
+      /** Meant */
+      meant: string;
+      /** Missing */
+      missing: boolean;
+      /** Reason */
+      reason: string;
+      /** Result */
+      result: string;
+      /** Services */
+      services: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+      /** Unknown */
+      unknown: string;
+      who: components['schemas']['Who'];
+    };
     /** Cells */
     Cells: {
       /** Cells */
@@ -3050,6 +3409,14 @@ export interface components {
       before: components['schemas']['AskedShown'] | null;
       /** Label */
       label: string;
+    };
+    /**
+     * Changing
+     * @description Changes that are proposed; none where no such change is known.
+     */
+    Changing: {
+      /** Operations */
+      operations: components['schemas']['PatchOperation'][];
     };
     /**
      * Checked
@@ -3154,6 +3521,12 @@ export interface components {
        * @description The VLAN tag that the provider expects
        */
       vlan: number | null;
+      /**
+       * Vrf
+       * @description The routing table that it is in
+       * @default main
+       */
+      vrf: string;
     };
     /** ClearanceShown */
     ClearanceShown: {
@@ -3343,6 +3716,12 @@ export interface components {
      * @description What is usual at the sites of one customer; what is left out is as at all others.
      */
     Defaults: {
+      /**
+       * Departures
+       * @description Where traffic is meant otherwise than at all others
+       * @default []
+       */
+      departures: components['schemas']['MeantAtCustomer'][];
       /** Domain */
       domain: string | null;
       gateway: components['schemas']['Side'] | null;
@@ -3372,6 +3751,23 @@ export interface components {
     Demand: {
       /** Second Factor */
       second_factor: boolean;
+    };
+    /**
+     * Departure
+     * @description A pair of places of this site for which something else is meant than the organisation's table says.
+     */
+    Departure: {
+      /** Reason */
+      reason: string;
+      /**
+       * Services
+       * @description What is meant to pass, such as `tcp/443`; `any`; `none`
+       */
+      services: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
     };
     /**
      * DepartureShown
@@ -3436,6 +3832,14 @@ export interface components {
         [key: string]: string;
       };
       /**
+       * Addresses6
+       * @description Own IPv6 address by segment, where it is not the gateway's
+       * @default {}
+       */
+      addresses6: {
+        [key: string]: string;
+      };
+      /**
        * Allows
        * @default {}
        */
@@ -3450,6 +3854,11 @@ export interface components {
       contact: string | null;
       /** Domain */
       domain: string | null;
+      /**
+       * Filters
+       * @description Whether it lets only through what is allowed; left out: an edge does, others do not
+       */
+      filters: boolean | null;
       /**
        * Firmware
        * @description The level found on the box
@@ -3498,6 +3907,21 @@ export interface components {
         [key: string]: components['schemas']['PortUse'];
       };
       /**
+       * Publications
+       * @default {}
+       */
+      publications: {
+        [key: string]: components['schemas']['Publication'];
+      };
+      /**
+       * Relays
+       * @description By segment: the server to which the box passes requests for leases
+       * @default {}
+       */
+      relays: {
+        [key: string]: string;
+      };
+      /**
        * Resolvers
        * @default []
        */
@@ -3542,12 +3966,45 @@ export interface components {
      * @enum {string}
      */
     DeviceRole: 'edge' | 'inner-router' | 'switch' | 'access-point' | 'modem';
+    /** DiffersShown */
+    DiffersShown: {
+      /** Line */
+      line: number;
+      /** Path */
+      path: string;
+      /** Planned */
+      planned: string;
+      /** Seen */
+      seen: string;
+      /** What */
+      what: string;
+      /** Why */
+      why: string;
+    };
     /** EarlierSecret */
     EarlierSecret: {
       /** Number */
       number: number;
       /** Path */
       path: string;
+    };
+    /**
+     * EntryShown
+     * @description An entry of a box: what it is in words, what needs it, whether anything does, or will once it passes.
+     */
+    EntryShown: {
+      /** Key */
+      key: string;
+      /** Needed */
+      needed: boolean;
+      /** Needed For */
+      needed_for: string[];
+      /** Path */
+      path: string;
+      /** Waits */
+      waits: boolean;
+      /** Words */
+      words: string;
     };
     /**
      * Equipped
@@ -3885,6 +4342,8 @@ export interface components {
       ssh_needs_full_name: boolean;
       /** @default at once */
       takes: components['schemas']['Takes'];
+      /** @description How it is told its settings as text */
+      write_out: components['schemas']['WriteOut-Output'] | null;
     };
     /** Health */
     Health: {
@@ -4225,6 +4684,22 @@ export interface components {
       /** Name */
       name: string;
     };
+    /** LineDown */
+    LineDown: {
+      /** Key */
+      key: string;
+      /** Label */
+      label: string;
+    };
+    /** LineShown */
+    LineShown: {
+      /** Because */
+      because: string;
+      /** Does */
+      does: string;
+      /** Path */
+      path: string;
+    };
     /**
      * LinkMade
      * @description A new link; its token is told this once.
@@ -4340,6 +4815,22 @@ export interface components {
       version: number;
     };
     /**
+     * MarkShown
+     * @description A piece of a line that was recognised: `planned`, `known` (of the site or the world), `other`, `unplanned`.
+     */
+    MarkShown: {
+      /** First */
+      first: number;
+      /** Kind */
+      kind: string;
+      /** Last */
+      last: number;
+      /** Line */
+      line: number;
+      /** Verdict */
+      verdict: string;
+    };
+    /**
      * MatchedShown
      * @description An answer that came back, beside what the plan says.
      */
@@ -4367,11 +4858,46 @@ export interface components {
       text: string;
     };
     /**
+     * MatrixShown
+     * @description Who reaches whom. `walked` is false where no box routes: then nothing is said of what boxes do.
+     */
+    MatrixShown: {
+      /** Cells */
+      cells: components['schemas']['CellShown'][];
+      /** Circuits */
+      circuits: components['schemas']['LineDown'][];
+      /** Columns */
+      columns: components['schemas']['PlaceInMatrix'][];
+      /**
+       * Complete
+       * @description Whether there are few enough places to show every pair of them
+       */
+      complete: boolean;
+      /** Rows */
+      rows: components['schemas']['PlaceInMatrix'][];
+      /** Walked */
+      walked: boolean;
+    };
+    /**
      * May
      * @description The things that permissions speak of.
      * @enum {string}
      */
     May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'organise' | 'administer';
+    /**
+     * MeantAtCustomer
+     * @description A pair of roles for which something else is meant at all sites of a customer.
+     */
+    MeantAtCustomer: {
+      /** Reason */
+      reason: string;
+      /** Services */
+      services: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+    };
     /** MeasureShown */
     MeasureShown: {
       /** Beyond */
@@ -4445,6 +4971,15 @@ export interface components {
      * @enum {string}
      */
     Method: 'static' | 'reserved';
+    /** MissingShown */
+    MissingShown: {
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
+    };
     /**
      * Moving
      * @description A segment so many places down among the others; up is negative.
@@ -4464,6 +4999,18 @@ export interface components {
     NameOfRevision: {
       /** Name */
       name: string;
+    };
+    /**
+     * NameShown
+     * @description What a name holds that a template may write.
+     */
+    NameShown: {
+      /** Name */
+      name: string;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
     };
     /**
      * NamedSlot
@@ -4579,6 +5126,24 @@ export interface components {
     Newer: {
       /** Version */
       version: number;
+    };
+    /**
+     * NodeShown
+     * @description A place on the way: `kind` is place, box, bridge or line; `link` is what leads on to the next.
+     */
+    NodeShown: {
+      /** Addresses */
+      addresses: string;
+      /** At */
+      at: string;
+      /** Kind */
+      kind: string;
+      /** Lines */
+      lines: components['schemas']['LineShown'][];
+      /** Link */
+      link: string;
+      /** Name */
+      name: string;
     };
     /**
      * Note
@@ -4749,6 +5314,39 @@ export interface components {
        */
       hosts: components['schemas']['Side'];
       /**
+       * Intent
+       * @description Which services are meant to pass, by who asks and whom: roles of segments, places
+       * @default {
+       *       "guest": {
+       *         "internet": "any"
+       *       },
+       *       "management": {
+       *         "all": "any"
+       *       },
+       *       "office": {
+       *         "internet": "any",
+       *         "servers": "any"
+       *       },
+       *       "other": {
+       *         "internet": "any"
+       *       },
+       *       "servers": {
+       *         "internet": "any"
+       *       },
+       *       "voice": {
+       *         "internet": "any"
+       *       },
+       *       "wireless": {
+       *         "internet": "any"
+       *       }
+       *     }
+       */
+      intent: {
+        [key: string]: {
+          [key: string]: string;
+        };
+      };
+      /**
        * Leave Fixed
        * @description How many addresses a DHCP range leaves for fixed hosts
        * @default 8
@@ -4771,6 +5369,12 @@ export interface components {
        * @default []
        */
       owned_domains: string[];
+      /**
+       * Read Back
+       * @description Whether a site ships only once each of its boxes was read back without a departure
+       * @default false
+       */
+      read_back: boolean;
       /**
        * Schema
        * @default octaplan.organisation/1
@@ -4932,6 +5536,17 @@ export interface components {
       /** Value */
       value?: unknown;
     };
+    /** PathShown */
+    PathShown: {
+      /** Back */
+      back: components['schemas']['NodeShown'][];
+      /** Back Wall */
+      back_wall: string;
+      /** Nodes */
+      nodes: components['schemas']['NodeShown'][];
+      /** Wall */
+      wall: string;
+    };
     /**
      * PatternListed
      * @description A pattern with its versions, and how many sites are made from it.
@@ -5033,6 +5648,17 @@ export interface components {
       /** Start */
       start: number;
     };
+    /**
+     * PlaceInMatrix
+     * @description A row or column of the matrix.
+     */
+    PlaceInMatrix: {
+      /** Key */
+      key: string;
+      /** Label */
+      label: string;
+      role: components['schemas']['SegmentRole'] | null;
+    };
     /** PlaceShown */
     PlaceShown: {
       /** Addresses */
@@ -5053,7 +5679,8 @@ export interface components {
        * Stage
        * @enum {string}
        */
-      stage: 'intake' | 'addresses' | 'devices' | 'credentials' | 'clearance' | 'bench' | 'handover';
+      stage:
+        'intake' | 'addresses' | 'devices' | 'traffic' | 'credentials' | 'clearance' | 'bench' | 'handover';
     };
     /** PlacedShown */
     PlacedShown: {
@@ -5203,6 +5830,14 @@ export interface components {
       unchanged_total: number;
     };
     /**
+     * PrintedText
+     * @description What a box printed.
+     */
+    PrintedText: {
+      /** Text */
+      text: string;
+    };
+    /**
      * Proof
      * @description One's password, and a code of the second factor where one is on.
      */
@@ -5274,6 +5909,67 @@ export interface components {
       site: string;
     };
     /**
+     * Publication
+     * @description Something inside that is made reachable from outside, at an address of a circuit.
+     */
+    Publication: {
+      /**
+       * Address
+       * @description The outside address; left out: the circuit's own
+       */
+      address: string | null;
+      /** Circuit */
+      circuit: string;
+      /**
+       * Host
+       * @description The fixed host inside
+       */
+      host: string;
+      /**
+       * Port
+       * @description First port inside; left out: as outside
+       */
+      port: number | null;
+      /**
+       * Service
+       * @description Outside, as `tcp/443`; `any` for everything, one to one
+       * @default any
+       */
+      service: string;
+      /**
+       * Sources
+       * @description From where; left out: from anywhere
+       * @default []
+       */
+      sources: string[];
+    };
+    /**
+     * Publishing
+     * @description What is to be published: services outside as they were typed, and the host inside.
+     */
+    Publishing: {
+      /** Address */
+      address?: string | null;
+      /** Circuit */
+      circuit: string;
+      /** Host */
+      host: string;
+      /** Port */
+      port?: number | null;
+      /**
+       * Reason
+       * @default
+       */
+      reason: string;
+      /** Service */
+      service: string;
+      /**
+       * Sources
+       * @default []
+       */
+      sources: string[];
+    };
+    /**
      * QuestionShown
      * @description One question as it stands: what the plan says, who said so, and in which words it came.
      */
@@ -5317,6 +6013,36 @@ export interface components {
      * @enum {string}
      */
     Reach: 'group' | 'local';
+    /**
+     * ReadBackShown
+     * @description What a text says of a box. `about` names another box when it is the text of that one, `kept` says whether it was
+     *     kept with the run.
+     */
+    ReadBackShown: {
+      /** About */
+      about: string;
+      /** As Planned */
+      as_planned: components['schemas']['AsPlannedShown'][];
+      /** Differs */
+      differs: components['schemas']['DiffersShown'][];
+      /**
+       * Kept
+       * @default false
+       */
+      kept: boolean;
+      /** Lines */
+      lines: components['schemas']['TextShown'][];
+      /** Marks */
+      marks: components['schemas']['MarkShown'][];
+      /** Missing */
+      missing: components['schemas']['MissingShown'][];
+      /** Own Language */
+      own_language: boolean;
+      /** Unplanned */
+      unplanned: components['schemas']['UnplannedShown'][];
+      /** Unread */
+      unread: number;
+    };
     /**
      * ReadShown
      * @description One field that was found in a letter, or typed in a column: what it comes to, or why it cannot be read.
@@ -5557,6 +6283,11 @@ export interface components {
        * @default 1
        */
       metric: number;
+      /**
+       * Table
+       * @description Routing table; left out: that of the segment of the next hop
+       */
+      table: string | null;
       /**
        * To
        * @description A subnet
@@ -5904,6 +6635,14 @@ export interface components {
      */
     Service: 'https' | 'http' | 'ssh' | 'telnet' | 'snmp';
     /**
+     * ServiceShown
+     * @description A service as it is written in plans.
+     */
+    ServiceShown: {
+      /** Text */
+      text: string;
+    };
+    /**
      * SettingsBring
      * @description What other settings would change in the findings.
      */
@@ -6173,6 +6912,14 @@ export interface components {
        */
       delegated_prefix: string | null;
       /**
+       * Departures
+       * @description Where traffic is meant otherwise than by the organisation's table
+       * @default {}
+       */
+      departures: {
+        [key: string]: components['schemas']['Departure'];
+      };
+      /**
        * Devices
        * @default {}
        */
@@ -6196,10 +6943,10 @@ export interface components {
       reach_groups: string[] | null;
       /**
        * Schema
-       * @default octaplan.site-plan/1
+       * @default octaplan.site-plan/2
        * @constant
        */
-      schema: 'octaplan.site-plan/1';
+      schema: 'octaplan.site-plan/2';
       /**
        * Segments
        * @default {}
@@ -6496,6 +7243,8 @@ export interface components {
     Spot: {
       /** Accepted */
       accepted: boolean;
+      /** Addresses */
+      addresses: string;
       /** Customer */
       customer: string;
       /** Field */
@@ -6512,6 +7261,8 @@ export interface components {
       /** Site Name */
       site_name: string;
       stage: components['schemas']['Stage'];
+      /** Subject */
+      subject: string;
     };
     /**
      * Spots
@@ -6528,7 +7279,7 @@ export interface components {
      * @description A stage with a page of the desk that shows a part of the plan.
      * @enum {string}
      */
-    Stage: 'intake' | 'addresses' | 'devices' | 'credentials';
+    Stage: 'intake' | 'addresses' | 'devices' | 'traffic' | 'credentials';
     /**
      * StageState
      * @description How far a stage of a site is.
@@ -6544,6 +7295,7 @@ export interface components {
       devices: components['schemas']['StageState'];
       handover: components['schemas']['StageState'];
       intake: components['schemas']['StageState'];
+      traffic: components['schemas']['StageState'];
     };
     /**
      * StagingShown
@@ -6643,6 +7395,23 @@ export interface components {
       /** What */
       what: string;
     };
+    /**
+     * TakenOver
+     * @description A part of a plan as a text has it: the change that takes it over, the lines it came from, and the place of the
+     *     segment that has to be taken over with it.
+     */
+    TakenOver: {
+      /** Lines */
+      lines: number[];
+      /** Needs */
+      needs: string;
+      /** Operations */
+      operations: components['schemas']['PatchOperation'][];
+      /** Sentence */
+      sentence: string;
+      /** What */
+      what: string;
+    };
     /** TakenShown */
     TakenShown: {
       /** Batch */
@@ -6676,6 +7445,27 @@ export interface components {
        * @default
        */
       source: string;
+    };
+    /**
+     * TemplateFaultShown
+     * @description Why a template cannot be used: in which part, at which line.
+     */
+    TemplateFaultShown: {
+      /** Line */
+      line: number;
+      /** Message */
+      message: string;
+      part: components['schemas']['WritePart'] | null;
+    };
+    /**
+     * TextShown
+     * @description A line as it was understood; one that holds a secret is withheld.
+     */
+    TextShown: {
+      /** Number */
+      number: number;
+      /** Text */
+      text: string;
     };
     /** TickShown */
     TickShown: {
@@ -6754,6 +7544,53 @@ export interface components {
       | 'restart'
       | 'backup';
     /**
+     * TrafficAnswer
+     * @description What was asked, answered in one sentence, with the way of what tells most.
+     */
+    TrafficAnswer: {
+      /** Agrees */
+      agrees: boolean;
+      /** Meant */
+      meant: string;
+      path: components['schemas']['PathShown'] | null;
+      /** Reason */
+      reason: string;
+      /** Result */
+      result: string;
+      /** Sentence */
+      sentence: string;
+      /** Service */
+      service: string;
+      /** Source */
+      source: string;
+      /** Source Place */
+      source_place: string;
+      /** Target */
+      target: string;
+      /** Target Place */
+      target_place: string;
+    };
+    /**
+     * TrafficAsked
+     * @description A question about traffic at a site that has the address or name that asks, answered in one sentence.
+     */
+    TrafficAsked: {
+      /** Customer */
+      customer: string;
+      /** Sentence */
+      sentence: string;
+      /** Service */
+      service: string;
+      /** Site */
+      site: string;
+      /** Site Name */
+      site_name: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+    };
+    /**
      * Trait
      * @description What is special about the findings of a rule, for those who count and group them.
      * @enum {string}
@@ -6761,13 +7598,31 @@ export interface components {
     Trait: 'owed' | 'unfilled' | 'collides' | 'real';
     /**
      * Translation
-     * @description Address translation (NAT) of a segment to the address of a circuit.
+     * @description Address translation (NAT) of a segment to the address of a circuit, or to a further address of it.
      */
     Translation: {
+      /**
+       * Address
+       * @description Left out: the circuit's own address
+       */
+      address: string | null;
       /** Circuit */
       circuit: string;
       /** Segment */
       segment: string;
+    };
+    /**
+     * Trying
+     * @description Templates that are tried on a box before they are saved.
+     */
+    Trying: {
+      /** Customer */
+      customer: string;
+      /** Device */
+      device: string;
+      /** Site */
+      site: string;
+      write_out: components['schemas']['WriteOut-Input'];
     };
     /**
      * TypeShown
@@ -6843,12 +7698,25 @@ export interface components {
       /** Undone */
       undone: number;
     };
+    /** UnplannedShown */
+    UnplannedShown: {
+      /** Kind */
+      kind: string;
+      /** Line */
+      line: number;
+      /** Value */
+      value: string;
+      /** Why */
+      why: string;
+    };
     /** UseShown */
     UseShown: {
       /** Customer */
       customer: string;
       /** Device */
       device: string;
+      /** Key */
+      key: string;
       /** Name */
       name: string;
       /** Site */
@@ -6866,6 +7734,20 @@ export interface components {
       msg: string;
       /** Error Type */
       type: string;
+    };
+    /**
+     * ValueLeft
+     * @description A planned value that no line tells.
+     */
+    ValueLeft: {
+      /** Name */
+      name: string;
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
     };
     /** ValueShown */
     ValueShown: {
@@ -6937,6 +7819,12 @@ export interface components {
       wants: components['schemas']['WantShown'][];
     };
     /**
+     * Who
+     * @description Who says what is meant.
+     * @enum {string}
+     */
+    Who: 'table' | 'customer' | 'site' | 'apart' | 'needs';
+    /**
      * Whom
      * @description Who is asked.
      * @enum {string}
@@ -6970,6 +7858,247 @@ export interface components {
       security: components['schemas']['Security'];
       /** Segment */
       segment: string | null;
+    };
+    /**
+     * WriteOut
+     * @description How a box of this type is told its settings as text: a template for each part, and how the text is pasted.
+     */
+    'WriteOut-Input': {
+      /**
+       * Asks
+       * @default []
+       */
+      asks: components['schemas']['AskedBack'][];
+      /**
+       * Comment
+       * @description What begins a line that the box passes over
+       * @default
+       */
+      comment: string;
+      /**
+       * Known
+       * @description What boxes of this type print that no plan holds, each with a reason
+       * @default {}
+       */
+      known: {
+        [key: string]: string;
+      };
+      /**
+       * Language
+       * @description What sort of text it is, in a few words
+       */
+      language: string;
+      /**
+       * Lines At Once
+       * @description So many lines the console takes before it must rest
+       * @default 40
+       */
+      lines_at_once: number;
+      /**
+       * Not Written
+       * @description Values that the type takes by other ways than text, as `box.location`
+       * @default []
+       */
+      not_written: string[];
+      /**
+       * Parts
+       * @description A template by part
+       * @default {}
+       */
+      parts: {
+        [key: string]: string;
+      };
+      /**
+       * Prompt
+       * @description What the box shows when it waits for more
+       * @default
+       */
+      prompt: string;
+      /**
+       * Refusals
+       * @description Words by which the box says no
+       * @default []
+       */
+      refusals: string[];
+    };
+    /**
+     * WriteOut
+     * @description How a box of this type is told its settings as text: a template for each part, and how the text is pasted.
+     */
+    'WriteOut-Output': {
+      /**
+       * Asks
+       * @default []
+       */
+      asks: components['schemas']['AskedBack'][];
+      /**
+       * Comment
+       * @description What begins a line that the box passes over
+       * @default
+       */
+      comment: string;
+      /**
+       * Known
+       * @description What boxes of this type print that no plan holds, each with a reason
+       * @default {}
+       */
+      known: {
+        [key: string]: string;
+      };
+      /**
+       * Language
+       * @description What sort of text it is, in a few words
+       */
+      language: string;
+      /**
+       * Lines At Once
+       * @description So many lines the console takes before it must rest
+       * @default 40
+       */
+      lines_at_once: number;
+      /**
+       * Not Written
+       * @description Values that the type takes by other ways than text, as `box.location`
+       * @default []
+       */
+      not_written: string[];
+      /**
+       * Parts
+       * @description A template by part
+       * @default {}
+       */
+      parts: {
+        [key: string]: string;
+      };
+      /**
+       * Prompt
+       * @description What the box shows when it waits for more
+       * @default
+       */
+      prompt: string;
+      /**
+       * Refusals
+       * @description Words by which the box says no
+       * @default []
+       */
+      refusals: string[];
+    };
+    /**
+     * WriteOutShown
+     * @description A write-out. In the box's own language it has lines and says how they are pasted; else it is one text.
+     */
+    WriteOutShown: {
+      /**
+       * Asks
+       * @default []
+       */
+      asks: components['schemas']['AskedBack'][];
+      fault?: components['schemas']['TemplateFaultShown'] | null;
+      /**
+       * Form
+       * @enum {string}
+       */
+      form: 'own' | 'yang' | 'zone' | 'hosts' | 'reservations';
+      /**
+       * Language
+       * @default
+       */
+      language: string;
+      /**
+       * Left Out
+       * @default []
+       */
+      left_out: components['schemas']['ValueLeft'][];
+      /**
+       * Lines
+       * @default []
+       */
+      lines: components['schemas']['WrittenLine'][];
+      /**
+       * Lines At Once
+       * @default 1
+       */
+      lines_at_once: number;
+      /**
+       * Planned
+       * @default 0
+       */
+      planned: number;
+      /**
+       * Prompt
+       * @default
+       */
+      prompt: string;
+      /**
+       * Refusals
+       * @default []
+       */
+      refusals: string[];
+      /**
+       * Text
+       * @default
+       */
+      text: string;
+    };
+    /**
+     * WritePart
+     * @description The parts of a write-out, in the order of the run sheet.
+     * @enum {string}
+     */
+    WritePart:
+      'identity' | 'internet' | 'inside' | 'scopes' | 'routes' | 'rules' | 'wifi' | 'access' | 'save';
+    /**
+     * WrittenLine
+     * @description One line. `loses` says that the laptop loses the box with it.
+     */
+    WrittenLine: {
+      /**
+       * Loses
+       * @default false
+       */
+      loses: boolean;
+      part: components['schemas']['WritePart'];
+      /** Pieces */
+      pieces: components['schemas']['WrittenPiece'][];
+    };
+    /**
+     * WrittenPiece
+     * @description Some text of a line: of the template, or a value with its place in the plan. A secret is a place in the safe,
+     *     `quote` and `escape` how its text is put between quotes; what the plan does not hold yet is `unknown`.
+     */
+    WrittenPiece: {
+      /**
+       * Escape
+       * @default
+       */
+      escape: string;
+      /**
+       * Path
+       * @default
+       */
+      path: string;
+      /**
+       * Quote
+       * @default
+       */
+      quote: string;
+      /**
+       * Secret
+       * @default
+       */
+      secret: string;
+      /** Text */
+      text: string;
+      /**
+       * Unknown
+       * @default false
+       */
+      unknown: boolean;
+      /**
+       * What
+       * @default
+       */
+      what: string;
     };
   };
   responses: never;
@@ -7756,6 +8885,76 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['TypeVersion'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  try_templates: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Trying'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WriteOutShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  template_names: {
+    parameters: {
+      query: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NameShown'][];
         };
       };
       /** @description Validation Error */
@@ -9734,6 +10933,43 @@ export interface operations {
       };
     };
   };
+  keep_read_back: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PrintedText'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReadBackShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   tick_step: {
     parameters: {
       query?: never;
@@ -10270,6 +11506,43 @@ export interface operations {
       };
     };
   };
+  judge_text: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PrintedText'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReadBackShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   replace_device: {
     parameters: {
       query?: never;
@@ -10296,6 +11569,41 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Equipped'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  written_text: {
+    parameters: {
+      query?: {
+        form?: 'own' | 'yang' | 'zone' | 'hosts' | 'reservations';
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WriteOutShown'];
         };
       };
       /** @description Validation Error */
@@ -11118,6 +12426,320 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  propose_from_text: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PrintedText'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TakenOver'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  matrix: {
+    parameters: {
+      query?: {
+        /** @description A circuit that is down */
+        down?: string;
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MatrixShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  let_boxes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CellNamed'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Changing'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  asked: {
+    parameters: {
+      query: {
+        from: string;
+        to: string;
+        service?: string;
+        /** @description A circuit that is down */
+        down?: string;
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TrafficAnswer'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  entries: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BoxEntries'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  ending: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        publication: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Changing'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  publishing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Publishing'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Changing'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  service_read: {
+    parameters: {
+      query: {
+        text: string;
+      };
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ServiceShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  since: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        revision: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string[];
         };
       };
       /** @description Validation Error */

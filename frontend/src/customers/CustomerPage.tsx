@@ -15,6 +15,7 @@ import { Unfolding } from '../parts/Unfolding';
 import { count, dated, deskPath } from '../parts/words';
 import { putCustomerAway, renameCustomer, useRegister } from '../register/queries';
 import styles from './customers.module.css';
+import { MeantOtherwise } from './MeantOtherwise';
 import { useCustomer, useSaveCustomer, type Customer } from './queries';
 
 /** One customer: its blocks with the room that is left, groups, patterns and sites, and what is usual there. */
@@ -217,6 +218,7 @@ function Usual({ customer }: { customer: Customer }) {
     gateway: defaults.gateway ?? '',
     notes: defaults.notes,
   });
+  const [departures, setDepartures] = useState(defaults.departures);
   const fault = save.error instanceof Failure ? save.error.message : '';
   const field = (name: keyof typeof typed, label: string, hint: string) => (
     <label className="field">
@@ -248,6 +250,7 @@ function Usual({ customer }: { customer: Customer }) {
             gateway: typed.gateway || null,
             reserved: words(typed.reserved),
             notes: typed.notes,
+            departures,
           },
         });
       }}
@@ -283,6 +286,7 @@ function Usual({ customer }: { customer: Customer }) {
           onChange={(event) => setTyped({ ...typed, notes: event.target.value })}
         />
       </label>
+      <MeantOtherwise departures={departures} may={may} onChange={setDepartures} />
       {may && (
         <Button type="submit" variant="contained" loading={save.isPending}>
           Save

@@ -160,7 +160,7 @@ export function KeyHints() {
       Next <Key>J</Key> · back <Key>K</Key> · go there <Key>Enter</Key> · mend <Key>R</Key> · accept{' '}
       <Key>A</Key> · undo <Key>Ctrl Z</Key> ·{' '}
       <span style={{ whiteSpace: 'nowrap' }}>
-        stages <Key>1</Key> to <Key>7</Key>
+        stages <Key>1</Key> to <Key>8</Key>
       </span>
     </div>
   );

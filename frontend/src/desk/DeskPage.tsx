@@ -24,7 +24,7 @@ export function DeskPage() {
   const mayPlan = useMay('plan');
   const navigate = useNavigate();
   const { hash, key, pathname } = useLocation();
-  const wide = pathname.includes('/bench');
+  const wide = /\/(bench|read-back)(\/|$)/.test(pathname);
   const ready = desk.data !== undefined;
 
   const [drawn, setDrawn] = useState(0); // counts the stages that were drawn, each of which may hold the place sought

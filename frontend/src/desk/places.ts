@@ -2,8 +2,19 @@ import type { Finding } from '../api/client';
 import type { SiteName } from '../api/queries';
 import { deskPath } from '../parts/words';
 
-/** Where the value stands that a finding would have mended. */
-export function placeOf(name: SiteName, finding: Pick<Finding, 'path' | 'field' | 'stage'>): string {
+/** Where the value stands that a finding would have mended; of one about a pair of places, that pair on Traffic. */
+export function placeOf(
+  name: SiteName,
+  finding: Pick<Finding, 'path' | 'field' | 'stage' | 'addresses' | 'subject'>,
+): string {
+  if (finding.stage === 'traffic' && !finding.path.startsWith('/devices')) {
+    const [pair = ''] = finding.addresses.split(', ');
+    const [from, to] = pair.includes(' → ') ? pair.split(' → ') : [finding.subject, 'internet'];
+    if (from && to) {
+      const query = new URLSearchParams({ from, to });
+      return `${deskPath(name, finding.stage)}?${query.toString()}`;
+    }
+  }
   return `${deskPath(name, finding.stage)}#${finding.path}/${finding.field}`;
 }
 

@@ -5,6 +5,7 @@ import { useCustomers, useGoTo } from '../api/queries';
 import { Key } from '../parts/Marks';
 import { useKeys } from '../parts/useKeys';
 import {
+  askedTo,
   beyondTo,
   customersFor,
   lastFirst,
@@ -51,6 +52,7 @@ export function GoTo() {
     : (answer.data?.understood ?? '');
   const found = () => [
     ...lastFirst((answer.data?.places ?? []).map(placeTo), last),
+    ...(answer.data?.asked ?? []).map(askedTo),
     ...(answer.data?.beyond ?? []).map(beyondTo),
     ...spaceFor(text),
     ...customersFor(text, customers.data ?? {}),

@@ -74,6 +74,19 @@ export function placeTo(place: Schemas['PlaceShown']): Destination {
   };
 }
 
+/** A question about traffic with its answer, which leads to the page that shows the way. */
+export function askedTo(asked: Schemas['TrafficAsked']): Destination {
+  const { source, target, service } = asked;
+  const query = new URLSearchParams({ from: source, to: target, ...(service === 'any' ? {} : { service }) });
+  return {
+    to: `${deskPath(asked, 'traffic')}?${query.toString()}`,
+    kind: 'traffic',
+    name: asked.sentence,
+    detail: `${asked.site_name} ${asked.customer}/${asked.site}`,
+    addresses: '',
+  };
+}
+
 const WAYS = { pattern: '/patterns/', type: '/hardware/', rule: '/rules#' } as const;
 
 export function beyondTo({ kind, key, name, detail }: Schemas['BeyondShown']): Destination {

@@ -41,6 +41,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
         </div>
         <span style={{ marginLeft: 'auto' }} />
         <Versions shown={shown} />
+        <Link to={`/templates/${type.key}`}>{type.write_out ? 'Its write-out' : 'Write a write-out'}</Link>
         {mayKeep && (
           <>
             <Button variant="outlined" onClick={onEdit}>

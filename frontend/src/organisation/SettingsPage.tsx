@@ -10,6 +10,7 @@ import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { mono } from '../theme';
 import { Bring } from './Bring';
+import { IntentPart } from './IntentPart';
 import { documentOf, draftOf, sharedBlocks, type Draft } from './draft';
 import styles from './settings.module.css';
 
@@ -54,6 +55,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     'naming',
     'banner',
     'support',
+    'intent',
   ].some(fault);
   const lines = (field: 'ownNetworks' | 'commonDefaults' | 'ownedDomains', place: string, label: string) => (
     <TextField
@@ -220,6 +222,14 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           </label>
         </Part>
       </div>
+      <Part title="Who is meant to reach whom" rules={['permit-missing', 'isolate-broken']}>
+        <p className="quiet">
+          By the roles of segments, at every site: empty is closed, “open” is everything, or name the
+          services. Customers and sites depart from it cell by cell, with a reason.
+        </p>
+        <IntentPart intent={draft.intent} may={may} onChange={(intent) => change({ intent })} />
+        {fault('intent') && <Trouble>{fault('intent')}</Trouble>}
+      </Part>
       <Part title="Boxes and support" rules={[]}>
         <div className={styles.columns}>
           {text(
@@ -241,6 +251,14 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           'On the run sheet of each box that has no banner of its own',
           1000,
         )}
+        <label className="line">
+          <Tick
+            checked={draft.readBack}
+            disabled={!may}
+            onChange={(event) => change({ readBack: event.target.checked })}
+          />
+          A site ships only once each of its boxes was read back without a departure
+        </label>
       </Part>
       <History number={shown.revision.number} />
     </form>

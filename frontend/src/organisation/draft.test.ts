@@ -5,6 +5,7 @@ const SETTINGS: Settings = {
   schema: 'octaplan.organisation/1',
   own_networks: [{ name: 'Remote access', network: '10.255.0.0/16' }],
   customers: {},
+  intent: {},
   common_defaults: ['192.168.0.0/24', '10.0.0.0/24'],
   blocks: { fern: ['10.40.0.0/16', '10.41.0.0/16'] },
   gateway: 'first',
@@ -16,6 +17,7 @@ const SETTINGS: Settings = {
   naming: '{site}-{role}{number}',
   banner: 'Keep out',
   support: 'The desk, 555 0142',
+  read_back: false,
 };
 
 describe('settings as they are typed', () => {
@@ -48,5 +50,23 @@ describe('settings as they are typed', () => {
     const document = documentOf({ ...draftOf(SETTINGS), blocks: { fern: ' ' }, growth: 'many' });
     expect(document.blocks).toEqual({});
     expect(document.growth).toBe('many');
+  });
+
+  it('tell the table of intent cell by cell, and keep it as it was', () => {
+    const intent = { management: { all: 'any' }, office: { internet: 'any', servers: 'tcp/443' } };
+    const draft = draftOf({ ...SETTINGS, intent });
+    expect(draft.intent['office']).toMatchObject({ internet: 'open', servers: 'tcp/443', guest: '' });
+    const document = documentOf({
+      ...draft,
+      intent: { ...draft.intent, guest: { internet: ' Open ', office: '' } },
+    });
+    expect(document.intent).toMatchObject({
+      office: { internet: 'any', servers: 'tcp/443' },
+      guest: { internet: 'any' },
+    });
+    expect((document.intent as Record<string, Record<string, string>>)['management']).toMatchObject({
+      boxes: 'any',
+      voice: 'any',
+    });
   });
 });

@@ -17,6 +17,9 @@ export interface Draft {
   naming: string;
   banner: string;
   support: string;
+  readBack: boolean;
+  /** Who is meant to reach whom, by role: empty for closed, `open`, or services. */
+  intent: Record<string, Record<string, string>>;
   /** What is usual at single customers, which their own pages change. */
   customers: Settings['customers'];
 }
@@ -37,8 +40,43 @@ export function draftOf(settings: Settings): Draft {
     naming: settings.naming,
     banner: settings.banner,
     support: settings.support,
+    readBack: settings.read_back,
+    intent: typedIntent(settings.intent),
     customers: settings.customers,
   };
+}
+
+/** Who can be asked by the table of intent: roles of segments, and places. */
+export const ASKED = [
+  ...['office', 'voice', 'guest', 'cameras', 'servers', 'management', 'wireless', 'isolated', 'other'],
+  ...['internet', 'other-sites', 'boxes'],
+];
+
+/** The table as people type it; `all` is told cell by cell. */
+function typedIntent(table: Settings['intent']): Draft['intent'] {
+  return Object.fromEntries(
+    Object.entries(table).map(([source, row]) => [
+      source,
+      Object.fromEntries(
+        ASKED.map((target) => {
+          const text = row[target] ?? row['all'] ?? 'none';
+          return [target, text === 'none' ? '' : text === 'any' ? 'open' : text];
+        }),
+      ),
+    ]),
+  );
+}
+
+function intentOf(typed: Draft['intent']): Settings['intent'] {
+  const rows = Object.entries(typed).map(([source, row]) => {
+    const said = Object.entries(row).filter(([, text]) => text.trim());
+    const cells = said.map(([target, text]) => [
+      target,
+      text.trim().toLowerCase() === 'open' ? 'any' : text.trim(),
+    ]);
+    return [source, Object.fromEntries(cells)] as [string, Record<string, string>];
+  });
+  return Object.fromEntries(rows.filter(([, row]) => Object.keys(row).length > 0));
 }
 
 /** What the server is sent; it reads the addresses and says what is wrong with them. */
@@ -64,6 +102,8 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     naming: draft.naming,
     banner: draft.banner,
     support: draft.support,
+    read_back: draft.readBack,
+    intent: intentOf(draft.intent),
     customers: draft.customers,
   };
 }

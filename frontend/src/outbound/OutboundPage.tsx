@@ -92,11 +92,17 @@ export function OutboundPage() {
         {sites.length > 0 && <span role="status">{totals(shown)}</span>}
         {mayPlan && (
           <>
-            <Button variant="outlined" component={Link} to="/new">
+            <Button sx={{ whiteSpace: 'nowrap' }} variant="outlined" component={Link} to="/new">
               New site
             </Button>
-            <Button onClick={() => picker.current?.click()}>Load intake tables</Button>
-            <span>or drop them anywhere on this page ·</span>
+            <Button
+              sx={{ whiteSpace: 'nowrap' }}
+              title="or drop them anywhere on this page"
+              onClick={() => picker.current?.click()}
+            >
+              Load intake tables
+            </Button>
+            <span>·</span>
             <a href="/api/imports/template.xlsx" download="intake.xlsx">
               empty intake workbook
             </a>

@@ -13,6 +13,7 @@ const site: OutboundSite = {
     intake: 'open',
     addresses: 'open',
     devices: 'open',
+    traffic: 'open',
     credentials: 'open',
     clearance: 'open',
     bench: 'open',

@@ -108,6 +108,7 @@ CIRCUIT = _row(
     ("gateway", ADDRESS),
 )
 FURTHER = _row(("site", "i4"), ("item", "i4"), ("circuit", "i4"), ("address", ADDRESS))
+PUBLISHED = _row(("site", "i4"), ("item", "i4"), ("address", ADDRESS))
 IDENTITY = _row(("site", "i4"), ("item", "i4"), ("mac", "?"), ("mark", "u8"))  # a MAC, or a digest of a serial number
 ROUTED = _row(("site", "i4"), ("item", "i4"), ("circuit", "i4"), *_ENDS)
 MODEM = _row(("site", "i4"), ("circuit", "i4"), *_ENDS)
@@ -303,6 +304,7 @@ class Claims:
     options: Rows
     circuits: Rows
     further: Rows
+    published: Rows
     identities: Rows
     routed: Rows
     modems: Rows
@@ -354,6 +356,11 @@ class Claims:
             if device.serial:
                 made["identities"].append((site, item, False, digest(device.serial.replace(" ", ""))))
             made["identities"] += [(site, item, True, mac.value + 1) for mac in device.macs]
+            for one in device.publications.values():
+                line = plan.circuits.get(one.circuit)
+                address = one.address or (line.address if line is not None else None)
+                if address is not None:
+                    made["published"].append((site, item, words(address)))
         arrays = {name: _array(rows, _DTYPES[name]) if rows else _EMPTY[name] for name, rows in made.items()}
         return cls(**(arrays | {"hosts": hosts}))
 
@@ -401,6 +408,7 @@ _DTYPES = {
     "options": OPTION,
     "circuits": CIRCUIT,
     "further": FURTHER,
+    "published": PUBLISHED,
     "identities": IDENTITY,
     "routed": ROUTED,
     "modems": MODEM,

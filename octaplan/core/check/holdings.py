@@ -6,12 +6,13 @@ import dataclasses
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from copy import copy
 from datetime import date
-from typing import NamedTuple, Self
+from typing import Any, NamedTuple, Self
 
 import numpy as np
 
 from octaplan.core.check.claims import MANY_GROUPS, Addresses, Claims, Labels, Numbers, Rows
 from octaplan.core.check.overlap import Shared, Sharing
+from octaplan.core.flow.shape import shape_of
 from octaplan.core.plan.credentials import Facts
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
@@ -19,6 +20,17 @@ from octaplan.core.plan.site import SitePlan
 
 #: The number of a site that is looked at and not held; numbers of sites are below 2^24.
 STRANGER = (1 << 24) - 1
+
+#: So many shapes of plans are remembered.
+MOST_SHAPES = 100_000
+
+
+class TrafficJudged(NamedTuple):
+    """What was found about the traffic of one plan under some settings."""
+
+    plan: SitePlan
+    organisation: Organisation
+    hits: Any
 
 
 class Holdings:
@@ -56,6 +68,9 @@ class Holdings:
         self._sharings: dict[str, Sharing] = {}
         self._shared: dict[str, Shared] = {}
         self._behind: dict[str, frozenset[int]] = {}
+        self._judged: dict[int, TrafficJudged] = {}
+        #: The shapes of plans whose traffic is as it is meant.
+        self._sound: set[bytes] = set()
         for plan in plans:
             self.put(plan)
 
@@ -65,6 +80,7 @@ class Holdings:
         fork.frozen = False
         fork.plans, fork.many_groups = dict(self.plans), set(self.many_groups)
         fork._numbers, fork._claims = dict(self._numbers), dict(self._claims)
+        fork._judged = dict(self._judged)
         fork._sharings, fork._shared, fork._behind = dict(self._sharings), dict(self._shared), dict(self._behind)
         return fork
 
@@ -101,11 +117,29 @@ class Holdings:
         self._thawed()
         number = self._numbers[key.casefold()]
         del self.plans[number], self._claims[number]
+        self._judged.pop(number, None)
         self._changed(number, set(SORTS))
 
     def number(self, plan: SitePlan) -> int:
         """The number under which a site's claims stand; `STRANGER` for one that is not held."""
         return self._numbers.get(plan.key, STRANGER)
+
+    def traffic_hits(self, number: int, plan: SitePlan, judge: Callable[[SitePlan, Organisation], Any]) -> Any:
+        """What a judge finds about the traffic of a plan, which depends on nothing but the plan and what is meant: kept
+        for the plans that are held until either changes. Where it finds nothing, it finds nothing at any plan of the
+        same shape."""
+        known = self._judged.get(number)
+        if known is not None and known.plan is plan and self.organisation.means_as(known.organisation, plan.customer):
+            return known.hits
+        shape = shape_of(plan, self.organisation)
+        hits = {} if shape in self._sound else judge(plan, self.organisation)
+        if not hits:
+            if len(self._sound) >= MOST_SHAPES:
+                self._sound.clear()
+            self._sound.add(shape)
+        if self.plans.get(number) is plan:
+            self._judged[number] = TrafficJudged(plan, self.organisation, hits)
+        return hits
 
     def _thawed(self) -> None:
         if self.frozen:
@@ -233,6 +267,7 @@ SORTS = {
     "routed": Sort(lambda claims: _sharing(claims.routed, "first", "last"), ("routed",)),
     "addresses": Sort(lambda claims: _sharing(claims.circuits, "address", "address"), ("circuits",)),
     "further": Sort(lambda claims: _sharing(claims.further, "address", "address"), ("further",)),
+    "published": Sort(lambda claims: _sharing(claims.published, "address", "address"), ("published",)),
     "identities": Sort(_identities, ("identities",)),
     "prefixes": Sort(lambda claims: _sharing(claims.prefixes, "first", "last"), ("prefixes",)),
     "macs": Sort(_macs, ("hosts",)),

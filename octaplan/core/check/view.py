@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 
@@ -20,15 +20,17 @@ from octaplan.core.check.claims import (
 )
 from octaplan.core.check.holdings import SORTS, Holdings
 from octaplan.core.check.overlap import Elsewhere, IntervalIndex, Points, Sharing
-from octaplan.core.plan.boxes import named
+from octaplan.core.plan.boxes import Interface, held_addresses, named, site_interfaces
 from octaplan.core.plan.device import Device
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import Circuit, Host, Segment, SitePlan
 from octaplan.core.values.addresses import RESERVED_ANYCAST, Address, Network
 from octaplan.core.values.lazy import lazy
 
 Member = Segment | Host | Circuit | Device
+Found = TypeVar("Found")
 
 
 class Subject(NamedTuple):
@@ -100,10 +102,14 @@ class View:
         self.modems = ClaimTable("modems", claims.modems)
         self.further = ClaimTable("circuits", claims.further)
         self.identities = ClaimTable("devices", claims.identities)
+        self.published = ClaimTable("devices", claims.published)
         self.prefixes = ClaimTable("prefixes", claims.prefixes)
         self._members: dict[tuple[int, str], list[tuple[str, Member]]] = {}
         self._sharings: dict[str, Sharing] = {}
         self._elsewhere: dict[tuple[str, str], Elsewhere] = {}
+        self._hits: dict[int, Any] = {}
+        self._faces: dict[str, dict[str, list[Interface]]] = {}
+        self._held_at: dict[str, dict[Address, str]] = {}
 
     # --- From rows to members of plans
 
@@ -243,6 +249,32 @@ class View:
     def equipped(self) -> list[SitePlan]:
         """The plans with devices."""
         return self.plans_with("devices")
+
+    def faces(self, plan: SitePlan) -> dict[str, list[Interface]]:
+        """The interfaces of every box of a plan, worked out once."""
+        known = self._faces.get(plan.key)
+        if known is None:
+            known = self._faces[plan.key] = site_interfaces(plan)
+        return known
+
+    def held_at(self, plan: SitePlan) -> dict[Address, str]:
+        """Every address at which something is planned at a site, and what that is, worked out once."""
+        known = self._held_at.get(plan.key)
+        if known is None:
+            known = self._held_at[plan.key] = held_addresses(plan)
+        return known
+
+    def traffic_hits(
+        self, judge: Callable[[SitePlan, Organisation], Mapping[str, list[Found]]], rule: str
+    ) -> list[Found]:
+        """What a judge of the traffic of one plan finds for a rule, at all plans with devices."""
+        found: list[Found] = []
+        for site in self.sites["site"][self.sites["devices"] >= 1].tolist():
+            hits = self._hits.get(site)
+            if hits is None:
+                hits = self._hits[site] = self.holdings.traffic_hits(site, self.plans[site], judge)
+            found += hits.get(rule, ())
+        return found
 
     def plans_with(self, column: str, least: int = 1) -> list[SitePlan]:
         """The plans for which a column of `sites` is true, or at least so much."""

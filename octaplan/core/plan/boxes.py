@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Route
 from octaplan.core.plan.organisation import UNDECIDED
-from octaplan.core.plan.site import Attachment, Circuit, Segment, SitePlan
+from octaplan.core.plan.site import Attachment, Circuit, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
+from octaplan.core.values.words import listed
 
 #: DHCP options whose value is addresses of servers (RFC 2132, RFC 5859), in words.
 SERVER_OPTIONS = {
@@ -40,13 +41,20 @@ def _as_label(code: str) -> str:
 
 def own_address(plan: SitePlan, device: Device, segment: str) -> Address | None:
     """The box's address in a segment: its own, or that of the host it is, or the gateway's when it routes."""
+    return _own_address(plan, device, segment, is_gateway)
+
+
+def _own_address(
+    plan: SitePlan, device: Device, segment: str, at_home: Callable[[SitePlan, Device, str], bool]
+) -> Address | None:
+    """The same; `at_home` tells whether a box is the gateway of a segment."""
     if segment in device.addresses:
         return device.addresses[segment]
     host = plan.hosts.get(device.host or "")
     if host is not None and host.segment == segment and host.address is not None:
         return host.address
     where = plan.segments.get(segment)
-    return where.gateway if where is not None and is_gateway(plan, device, segment) else None
+    return where.gateway if where is not None and at_home(plan, device, segment) else None
 
 
 def is_gateway(plan: SitePlan, device: Device, segment: str) -> bool:
@@ -54,17 +62,52 @@ def is_gateway(plan: SitePlan, device: Device, segment: str) -> bool:
 
     Where the plan does not say, it is the edge, or when no edge carries the segment the first router that does.
     """
-    where = plan.segments.get(segment)
-    if where is None or not device.routes_packets or segment not in device.carried():
+    if segment not in plan.segments or not device.routes_packets or segment not in device.carried():
         return False
-    if segment in device.addresses:
-        return device.addresses[segment] == where.gateway
     routing = [other for other in plan.devices.values() if other.routes_packets and segment in other.carried()]
-    if any(other.addresses.get(segment) == where.gateway for other in routing if segment in other.addresses):
-        return False
+    return any(device is other for other in _gateways(plan.segments[segment], segment, routing))
+
+
+def _gateways(where: Segment, segment: str, routing: list[Device]) -> list[Device]:
+    """Which of the routing boxes that carry a segment is its gateway: none, one, or several that claim it."""
+    said = [other for other in routing if segment in other.addresses]
+    holders = [other for other in said if other.addresses[segment] == where.gateway]
+    if holders:
+        return holders
     unsaid = [other for other in routing if segment not in other.addresses]
     edges = [other for other in unsaid if other.role is DeviceRole.EDGE]
-    return any(other is device for other in (edges or unsaid[:1]))
+    return edges or unsaid[:1]
+
+
+def gateways(plan: SitePlan) -> dict[str, list[str]]:
+    """The boxes that are the gateway of each segment, by their ids: mostly one, none where no box that routes is."""
+    routing: dict[str, list[Device]] = {key: [] for key in plan.segments}
+    names: dict[int, str] = {}
+    for name, device in plan.devices.items():
+        if device.routes_packets:
+            names[id(device)] = name
+            for key in device.carried():
+                if key in routing:
+                    routing[key].append(device)
+    return {key: [names[id(one)] for one in _gateways(plan.segments[key], key, some)] for key, some in routing.items()}
+
+
+def managed_from(plan: SitePlan, device: Device, among: Iterable[str] | None = None) -> str | None:
+    """The segment from which a box is managed unless somebody says otherwise: management, else servers or office, else
+    the first, of those in a routing table that the box has an address in."""
+    if among is None:
+        tables = {plan.segments[key].vrf.casefold() for key in device.carried() if key in plan.segments}
+        among = [
+            key
+            for key, segment in plan.segments.items()
+            if segment.role is not SegmentRole.TRANSIT and (segment.vrf.casefold() in tables or not tables)
+        ]
+    found = list(among)
+    for role in (SegmentRole.MANAGEMENT, SegmentRole.SERVERS, SegmentRole.OFFICE):
+        for key in found:
+            if plan.segments[key].role is role:
+                return key
+    return next(iter(found), None)
 
 
 class Interface(NamedTuple):
@@ -75,16 +118,28 @@ class Interface(NamedTuple):
     network: Network
 
 
-def interfaces(plan: SitePlan, device: Device) -> Iterator[Interface]:
-    """Every address of a box that the plan knows with its subnet."""
+def interfaces(
+    plan: SitePlan, device: Device, at_home: Callable[[SitePlan, Device, str], bool] = is_gateway
+) -> Iterator[Interface]:
+    """Every address of a box that the plan knows with its subnet; `at_home` tells whether it is a segment's gateway."""
     for key in dict.fromkeys([*device.carried(), *device.addresses]):
         segment = plan.segments.get(key)
-        address = own_address(plan, device, key)
+        address = _own_address(plan, device, key, at_home)
         if segment is not None and segment.subnet is not None and address is not None:
             yield Interface(f"/segments/{key}", address, segment.subnet)
     for key, circuit in circuits_of(plan, device):
         if circuit.address is not None and circuit.subnet is not None:
             yield Interface(f"/circuits/{key}", circuit.address, circuit.subnet)
+
+
+def site_interfaces(plan: SitePlan) -> dict[str, list[Interface]]:
+    """The interfaces of every box, the gateways of all segments worked out in one go."""
+    homes = {(key, id(plan.devices[name])) for key, names in gateways(plan).items() for name in names}
+
+    def at_home(_: SitePlan, device: Device, segment: str) -> bool:
+        return (segment, id(device)) in homes
+
+    return {name: list(interfaces(plan, device, at_home)) for name, device in plan.devices.items()}
 
 
 def circuits_of(plan: SitePlan, device: Device) -> list[tuple[str, Circuit]]:
@@ -99,7 +154,24 @@ def next_hop(plan: SitePlan, route: Route) -> Address | None:
     if route.via is not None:
         return route.via
     circuit = plan.circuits.get(route.circuit or "")
-    return circuit.gateway if circuit else None
+    if circuit is None:
+        return None
+    known = (circuit.gateway, circuit.gateway6)
+    return next((one for one in known if one is not None and one.family == route.to.family), None)
+
+
+def towards_edge(plan: SitePlan, router: str) -> Address | None:
+    """The address of an edge in a segment that an inner router has an address in too; transit links first."""
+    device = plan.devices[router]
+    shared = [key for key in device.carried() if key in plan.segments and own_address(plan, device, key) is not None]
+    shared.sort(key=lambda key: plan.segments[key].role is not SegmentRole.TRANSIT)
+    for key in shared:
+        for other in plan.devices.values():
+            if other.role is DeviceRole.EDGE and key in other.carried():
+                address = own_address(plan, other, key)
+                if address is not None and address != own_address(plan, device, key):
+                    return address
+    return None
 
 
 def segment_of(plan: SitePlan, address: Address) -> tuple[str, Segment] | None:
@@ -122,9 +194,9 @@ def held_addresses(plan: SitePlan) -> dict[Address, str]:
         for address in (host.address, host.address6):
             if address is not None:
                 held.setdefault(address, host.name)
-    for device in plan.devices.values():
-        for interface in interfaces(plan, device):
-            held.setdefault(interface.address, named(device))
+    for key, faces in site_interfaces(plan).items():
+        for interface in faces:
+            held.setdefault(interface.address, named(plan.devices[key]))
     return held
 
 
@@ -191,3 +263,16 @@ def addresses_in(text: str) -> list[Address]:
         except AddressError:
             return []
     return found
+
+
+def chosen_box(plan: SitePlan, name: str) -> str | None:
+    """The id of the box that somebody means by a name; nothing when none or several are called so."""
+    wanted = name.casefold()
+    found = [key for key, one in plan.devices.items() if wanted in (key, (one.name or "").casefold())]
+    found = found or [key for key, one in plan.devices.items() if wanted in (one.role, one.role.words)]
+    return found[0] if len(found) == 1 else None
+
+
+def boxes_told(plan: SitePlan) -> str:
+    """The boxes of a plan as a sentence names them."""
+    return listed([named(device) for device in plan.devices.values()]) or "none"

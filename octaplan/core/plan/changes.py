@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from octaplan.core.plan.fields import FIELDS
-from octaplan.core.plan.inwords import Names, entry_words, members, port_parts, value_words
+from octaplan.core.plan.inwords import Names, departure_words, entry_words, members, port_parts, value_words
 from octaplan.core.plan.questions import BY_NAME
 from octaplan.core.plan.site import SitePlan
 
@@ -23,7 +23,10 @@ _KINDS = {
 }
 
 #: Maps inside a member whose entries change one by one.
-_INNER = ("scope", "ports", "addresses", "routes", "translations", "allows", "access", "licences")
+_INNER = (
+    *("scope", "ports", "addresses", "addresses6", "routes", "translations", "allows", "publications", "relays"),
+    *("access", "licences"),
+)
 
 #: Values that are the ids of other members.
 _IDS = ("segment", "host")
@@ -95,7 +98,7 @@ def _matched(member: Mapping[str, Any]) -> tuple[str, str]:
 
 
 def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Change]:
-    apart = (*_KINDS, "accepted", "answers", "schema", "customer", "site")
+    apart = (*_KINDS, "accepted", "departures", "answers", "schema", "customer", "site")
     own_old, own_new = ({k: v for k, v in d.items() if k not in apart} for d in (old, new))
     names = members(new, old)
     yield from _fields("", "", own_old, own_new, names)
@@ -110,6 +113,11 @@ def _differences(old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[Cha
             elif was[key] != now[key]:
                 yield from _fields(path, _name(was[key]), was[key], now[key], names)
     yield from _answers(old, new)
+    was, now = old.get("departures", {}), new["departures"]
+    for key in [*was, *(key for key in now if key not in was)]:
+        if was.get(key) != now.get(key):
+            told = [departure_words(one[key], names) if key in one else "" for one in (was, now)]
+            yield Change(f"/departures/{key}", "", "meant otherwise", *told)
     was, now = old.get("accepted", {}), new["accepted"]
     for key in [*was, *now]:
         accepted = was.get(key) or now.get(key)

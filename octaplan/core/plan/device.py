@@ -28,7 +28,10 @@ from octaplan.core.values.kinds import (
 )
 
 Metric = Annotated[int, Field(ge=0, le=65_535, strict=True)]
-Target = Annotated[str, StringConstraints(pattern=r"^([a-z0-9]{4,12}|internet|all)$")]
+Target = Annotated[str, StringConstraints(pattern=r"^([a-z0-9]{4,12}|internet|other-sites|all)$")]
+
+#: What an allow rule may name besides segments and fixed hosts, and what each is called.
+PLACES = {"internet": "the internet", "other-sites": "other sites", "all": "everything"}
 
 
 class DeviceRole(StrEnum):
@@ -95,6 +98,7 @@ class Route(Part):
     via: AddressField | None = None
     circuit: MemberId | None = None
     metric: Metric = 1
+    table: Name | None = Field(None, description="Routing table; left out: that of the segment of the next hop")
 
     @property
     def default(self) -> bool:
@@ -102,18 +106,36 @@ class Route(Part):
 
 
 class Translation(Part):
-    """Address translation (NAT) of a segment to the address of a circuit."""
+    """Address translation (NAT) of a segment to the address of a circuit, or to a further address of it."""
 
     segment: MemberId
     circuit: MemberId
+    address: AddressField | None = Field(None, description="Left out: the circuit's own address")
 
 
 class Allow(Part):
-    """A flow that the box lets through."""
+    """A flow that the box lets through; source and target are segments, fixed hosts or places such as `internet`."""
 
     source: Target
     target: Target
-    service: Text = "any"
+    service: Text = Field("any", description="Such as `tcp/443, udp/53`; `ping`; `any`")
+
+    def names(self, place: str) -> bool:
+        """Whether it is about a place."""
+        return place in (self.source, self.target)
+
+
+class Publication(Part):
+    """Something inside that is made reachable from outside, at an address of a circuit."""
+
+    circuit: MemberId
+    address: AddressField | None = Field(None, description="The outside address; left out: the circuit's own")
+    service: Text = Field("any", description="Outside, as `tcp/443`; `any` for everything, one to one")
+    host: MemberId = Field(description="The fixed host inside")
+    port: Annotated[int, Field(ge=1, le=65_535, strict=True)] | None = Field(
+        None, description="First port inside; left out: as outside"
+    )
+    sources: list[NetworkField] = Field(default=[], max_length=64, description="From where; left out: from anywhere")
 
 
 class Service(StrEnum):
@@ -165,7 +187,17 @@ class Device(Part):
     )
     routes: dict[MemberId, Route] = Field(default={}, max_length=1_000)
     translations: dict[MemberId, Translation] = Field(default={}, max_length=1_000)
+    addresses6: dict[MemberId, AddressField] = Field(
+        default={}, max_length=512, description="Own IPv6 address by segment, where it is not the gateway's"
+    )
     allows: dict[MemberId, Allow] = Field(default={}, max_length=1_000)
+    publications: dict[MemberId, Publication] = Field(default={}, max_length=1_000)
+    relays: dict[MemberId, AddressField] = Field(
+        default={}, max_length=512, description="By segment: the server to which the box passes requests for leases"
+    )
+    filters: bool | None = Field(
+        None, description="Whether it lets only through what is allowed; left out: an edge does, others do not"
+    )
     access: dict[MemberId, Access] = Field(default={}, max_length=64)
     firmware: Text | None = Field(None, description="The level found on the box")
     licences: dict[Word, Licence] = Field(default={}, max_length=32)
@@ -173,6 +205,11 @@ class Device(Part):
     @property
     def routes_packets(self) -> bool:
         return self.role in (DeviceRole.EDGE, DeviceRole.ROUTER)
+
+    @property
+    def is_filter(self) -> bool:
+        """Whether it lets only through what an allow rule names."""
+        return self.routes_packets and (self.role is DeviceRole.EDGE if self.filters is None else self.filters)
 
     @property
     def staged(self) -> bool:

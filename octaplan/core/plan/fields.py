@@ -267,6 +267,14 @@ CIRCUIT_FIELDS = (
         column=Column(note="1 is used first", repeats=True),
     ),
     PlanField(
+        "vrf",
+        "VRF",
+        text_of(80),
+        needed=True,
+        usual="main",
+        column=Column(note="routing table that it is in (empty: `main`)"),
+    ),
+    PlanField(
         "address6",
         "Own IPv6 address",
         read_ipv6,
@@ -463,6 +471,13 @@ DEVICE_FIELDS = (
     PlanField("banner", "Banner", text_of(1_000)),
     PlanField("firmware", "Firmware found", text_of(200), said="firmware"),
     PlanField("gateway", "Default gateway", parse_address),
+    PlanField(
+        "filters",
+        "Lets through",
+        read_yes,
+        said="filtering",
+        choices={"yes": "only what is allowed", "no": "everything"},
+    ),
 )
 
 WIRELESS_FIELDS = (

@@ -9,7 +9,7 @@ from datetime import date
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
-from pydantic import ConfigDict, Field, StringConstraints, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
 from octaplan.core.plan.device import Service
 from octaplan.core.values.addresses import BITS, Network
@@ -259,6 +259,56 @@ class Topic(StrEnum):
     BACKUP = "backup"
 
 
+class WritePart(StrEnum):
+    """The parts of a write-out, in the order of the run sheet."""
+
+    IDENTITY = "identity"
+    INTERNET = "internet"
+    INSIDE = "inside"
+    SCOPES = "scopes"
+    ROUTES = "routes"
+    RULES = "rules"
+    WIFI = "wifi"
+    ACCESS = "access"
+    SAVE = "save"
+
+
+Template = Annotated[
+    str,
+    BeforeValidator(lambda told: "\n".join(map(str, told)) if isinstance(told, list) else told),
+    StringConstraints(max_length=20_000),
+]
+
+
+class AskedBack(Part):
+    """Something that the box asks back while text is pasted, and what to answer."""
+
+    question: Text
+    answer: Text
+
+
+class WriteOut(Part):
+    """How a box of this type is told its settings as text: a template for each part, and how the text is pasted."""
+
+    language: Text = Field(description="What sort of text it is, in a few words")
+    parts: dict[WritePart, Template] = Field(default={}, max_length=16, description="A template by part")
+    not_written: list[Word] = Field(
+        default=[], max_length=64, description="Values that the type takes by other ways than text, as `box.location`"
+    )
+    comment: Annotated[str, StringConstraints(max_length=8)] = Field(
+        "", description="What begins a line that the box passes over"
+    )
+    lines_at_once: int = Field(40, ge=1, le=1_000, description="So many lines the console takes before it must rest")
+    prompt: Annotated[str, StringConstraints(max_length=80)] = Field(
+        "", description="What the box shows when it waits for more"
+    )
+    asks: list[AskedBack] = Field(default=[], max_length=32)
+    refusals: list[Text] = Field(default=[], max_length=32, description="Words by which the box says no")
+    known: dict[Name, Text] = Field(
+        default={}, max_length=200, description="What boxes of this type print that no plan holds, each with a reason"
+    )
+
+
 class Note(Part):
     """Something learned the hard way. Without a topic it is told before anything is begun."""
 
@@ -294,6 +344,7 @@ class HardwareType(Part):
     lights: dict[Name, Text] = Field(
         default={}, max_length=32, description="What each light should do when all is well"
     )
+    write_out: WriteOut | None = Field(None, description="How it is told its settings as text")
     notes: list[Note] = Field(default=[], max_length=200)
 
     model_config = ConfigDict(populate_by_name=True)

@@ -5,6 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
+from octaplan.core.plan.device import PLACES as DEVICE_PLACES
+
+#: What is no member of a plan, and can be named where one can.
+PLACE_WORDS = {**DEVICE_PLACES, "boxes": "the boxes"}
+
 #: What members of a plan are called, by their ids.
 Names = Mapping[str, str]
 Values = Mapping[str, Any]
@@ -12,9 +17,12 @@ Values = Mapping[str, Any]
 #: What the entries of maps inside a member are called.
 _ENTRIES = {
     "addresses": "address in",
+    "addresses6": "IPv6 address in",
     "routes": "route",
     "translations": "translation",
     "allows": "allow rule",
+    "publications": "publication",
+    "relays": "relay of",
     "access": "management access",
     "ports": "port",
     "licences": "licence",
@@ -39,18 +47,21 @@ def entry_words(map_: str, key: str, names: Names) -> str:
     noun = _ENTRIES.get(map_) if key else None
     if noun is None:
         return (key or map_).replace("_", " ")
-    if map_ == "addresses":
+    if map_ in ("addresses", "addresses6", "relays"):
         return f"{noun} {_called(key, names)}"
     return f"{noun} {key}" if map_ in ("ports", "licences") else noun
 
 
 def members(*documents: Values) -> dict[str, str]:
-    """What the circuits, segments, hosts and boxes of documents are called, the first document's names first."""
+    """What the circuits, segments, hosts and boxes of documents are called, the first document's names first; also of
+    documents that are no plans."""
     names: dict[str, str] = {}
     for document in documents:
         for kind in ("circuits", "segments", "hosts", "devices"):
-            for key, member in document.get(kind, {}).items():
-                names.setdefault(key, str(member.get("label") or member.get("name") or member.get("role") or key))
+            held = document.get(kind)
+            for key, member in held.items() if isinstance(held, Mapping) else ():
+                told = member if isinstance(member, Mapping) else {}
+                names.setdefault(key, str(told.get("label") or told.get("name") or told.get("role") or key))
     return names
 
 
@@ -115,17 +126,32 @@ def _route(route: Values, names: Names) -> str:
     by = f"by {_called(route['circuit'], names)}" if route.get("circuit") else ""
     by = " ".join(part for part in (f"via {route['via']}" if route.get("via") else "", by) if part) or "by nothing yet"
     metric = f", metric {route['metric']}" if route.get("metric", 1) != 1 else ""
-    return f"{route.get('to')} {by}{metric}"
+    table = f", table {route['table']}" if route.get("table") else ""
+    return f"{route.get('to')} {by}{metric}{table}"
 
 
 def _translation(one: Values, names: Names) -> str:
-    return f"{_called(one.get('segment'), names)} to {_called(one.get('circuit'), names)}"
+    address = f" as {one['address']}" if one.get("address") else ""
+    return f"{_called(one.get('segment'), names)} to {_called(one.get('circuit'), names)}{address}"
 
 
 def _allow(one: Values, names: Names) -> str:
-    ends = [str(one.get(end)) for end in ("source", "target")]
-    ends = [end if end in ("internet", "all") else _called(end, names) for end in ends]
+    ends = [PLACE_WORDS.get(str(one.get(end))) or _called(one.get(end), names) for end in ("source", "target")]
     return f"{ends[0]} to {ends[1]}, {one.get('service', 'any')}"
+
+
+def _publication(one: Values, names: Names) -> str:
+    outside = f"{one.get('address') or 'the own address'} of {_called(one.get('circuit'), names)}"
+    port = f" at port {one['port']}" if one.get("port") else ""
+    sources = f", for {' '.join(map(str, one['sources']))}" if one.get("sources") else ""
+    return f"{one.get('service', 'any')} at {outside} to {_called(one.get('host'), names)}{port}{sources}"
+
+
+def departure_words(one: Values, names: Names) -> str:
+    """What is meant otherwise for a pair of places, and why."""
+    ends = [PLACE_WORDS.get(str(one.get(end))) or _called(one.get(end), names) for end in ("source", "target")]
+    meant = {"none": "closed", "any": "open"}.get(str(one.get("services")), one.get("services"))
+    return f"{ends[0]} to {ends[1]} {meant} ({one.get('reason')})"
 
 
 def _access(one: Values, names: Names) -> str:
@@ -142,6 +168,8 @@ _TOLD: Mapping[str, Callable[[Values, Names], str]] = {
     "routes": _route,
     "translations": _translation,
     "allows": _allow,
+    "publications": _publication,
+    "departures": departure_words,
     "access": _access,
     "licences": _licence,
 }

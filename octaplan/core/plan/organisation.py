@@ -6,10 +6,12 @@ import re
 from enum import StrEnum
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field_validator
+from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field_validator, model_validator
 
+from octaplan.core.plan.site import SegmentRole
 from octaplan.core.values.addresses import Address, Network, parse_network
 from octaplan.core.values.kinds import Domain, Name, NetworkField, Part, ResolverField, TimeZone
+from octaplan.core.values.services import read_services
 
 ORGANISATION_SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
 
@@ -56,6 +58,53 @@ Convention = Annotated[
 ]
 
 
+#: What the table of intent speaks of: roles of segments, and what is no segment. `all` is every target not named.
+_PLACES = (*(str(role) for role in SegmentRole if role is not SegmentRole.TRANSIT), "internet", "other-sites")
+_ASKING, _ASKED = _PLACES, (*_PLACES, "boxes", "all")
+
+#: What is meant where nothing else is said: services by who asks and whom; everything else is closed.
+USUAL_INTENT: dict[str, dict[str, str]] = {
+    "management": {"all": "any"},
+    "office": {"internet": "any", "servers": "any"},
+    **{role: {"internet": "any"} for role in ("voice", "guest", "servers", "wireless", "other")},
+}
+
+
+def _intent(table: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
+    for source, row in table.items():
+        if source not in _ASKING:
+            raise ValueError(f"{source[:40]!r} asks for nothing: write one of {', '.join(_ASKING)}")
+        for target in row:
+            if target not in _ASKED:
+                raise ValueError(f"{target[:40]!r} cannot be asked: write one of {', '.join(_ASKED)}")
+    return {
+        source: {target: "none" if text == "none" else read_services(text) for target, text in row.items()}
+        for source, row in table.items()
+    }
+
+
+IntentTable = Annotated[dict[str, dict[str, str]], AfterValidator(_intent)]
+
+
+class MeantAtCustomer(Part):
+    """A pair of roles for which something else is meant at all sites of a customer."""
+
+    source: Annotated[str, StringConstraints(max_length=20)]
+    target: Annotated[str, StringConstraints(max_length=20)]
+    services: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=400)]
+
+    @field_validator("services")
+    @classmethod
+    def _read(cls, text: str) -> str:
+        return "none" if text == "none" else read_services(text)
+
+    @model_validator(mode="after")
+    def _known(self) -> MeantAtCustomer:
+        _intent({self.source: {self.target: self.services}})
+        return self
+
+
 class OwnNetwork(Part):
     """A network of the provider itself, such as management or remote access."""
 
@@ -74,6 +123,9 @@ class Defaults(Part):
         default=[], max_length=64, description="Parts of the blocks that no segment is taken from"
     )
     notes: Annotated[str, StringConstraints(strip_whitespace=True, max_length=4_000)] = ""
+    departures: list[MeantAtCustomer] = Field(
+        default=[], max_length=400, description="Where traffic is meant otherwise than at all others"
+    )
 
 
 class Organisation(Part):
@@ -97,12 +149,19 @@ class Organisation(Part):
     flag_documentation: bool = Field(False, description="Whether addresses for examples (RFC 5737, 3849) are doubtful")
     owned_domains: list[Domain] = Field(default=[], max_length=1_000, description="Public domains of the customers")
 
+    intent: IntentTable = Field(
+        USUAL_INTENT, description="Which services are meant to pass, by who asks and whom: roles of segments, places"
+    )
     naming: Convention = Field("{site}-{role}{number}", description="How new boxes are named")
     banner: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1_000)] = Field(
         "", description="What a box says before one signs in, where it has no banner of its own"
     )
     support: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = Field(
         "", description="Whom a site or an installer calls when something does not work: name, number, hours"
+    )
+
+    read_back: bool = Field(
+        False, description="Whether a site ships only once each of its boxes was read back without a departure"
     )
 
     model_config = ConfigDict(populate_by_name=True)
@@ -138,6 +197,13 @@ class Organisation(Part):
     def usual(self, customer: str) -> Defaults:
         """What is usual at the sites of a customer."""
         return self.customers.get(customer.casefold(), _NOTHING_SPECIAL)
+
+    def means_as(self, other: Organisation, customer: str) -> bool:
+        """Whether the same is meant to pass at a customer's sites as by other settings."""
+        if self is other:
+            return True
+        same = self.intent == other.intent and self.own_networks == other.own_networks
+        return same and self.usual(customer).departures == other.usual(customer).departures
 
     def side(self, customer: str) -> Side:
         """Which usable address is the gateway by convention at a customer's sites."""

@@ -12,9 +12,10 @@ import jsonpatch
 from jsonpointer import escape
 from pydantic import BaseModel, ValidationError
 
+from octaplan.core.plan.inwords import members
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
-from octaplan.core.values.faults import first_fault
+from octaplan.core.values.faults import Fault, first_fault
 
 #: One operation of a patch: `op`, `path`, and mostly `value`.
 Operation = dict[str, Any]
@@ -43,7 +44,14 @@ def changed(document: dict[str, Any], operations: Sequence[Mapping[str, Any]]) -
     try:
         return SitePlan.model_validate(after)
     except ValidationError as error:
-        raise PatchError(str(first_fault(error))) from None
+        raise PatchError(str(_in_names(first_fault(error), after))) from None
+
+
+def _in_names(fault: Fault, document: Mapping[str, Any]) -> Fault:
+    """A fault whose place is told by what members are called, not by their ids."""
+    called = members(document)
+    place = fault.place[1:] if len(fault.place) > 1 and fault.place[1] in called else fault.place
+    return fault._replace(place=tuple(called.get(str(part), part) for part in place))
 
 
 def _lists_of(model: type[BaseModel]) -> Iterator[str]:

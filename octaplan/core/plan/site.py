@@ -1,4 +1,4 @@
-"""The site plan: one document that says everything planned for a site (schema `octaplan.site-plan/1`).
+"""The site plan: one document that says everything planned for a site (schema `octaplan.site-plan/2`).
 
 Members are kept in maps by short stable ids, so that a change has a lasting path such as
 `/segments/k3f9q/gateway`. A plan may be incomplete or wrong (rules speak about that), never unreadable:
@@ -54,7 +54,10 @@ from octaplan.core.values.kinds import (
 )
 from octaplan.core.values.readers import MAX_LEASE
 
-PLAN_SCHEMA: Literal["octaplan.site-plan/1"] = "octaplan.site-plan/1"
+PLAN_SCHEMA: Literal["octaplan.site-plan/2"] = "octaplan.site-plan/2"
+
+#: Older schemas, which are read and brought up.
+OLDER_SCHEMAS = ("octaplan.site-plan/1",)
 
 #: The customer whose sites are patterns: a code that no customer can have.
 PATTERNS = "~patterns"
@@ -126,6 +129,7 @@ class Circuit(Part):
     provider: Text | None = None
     reference: Text | None = None
     priority: int | None = Field(None, ge=0, le=1000, description="1 is used first")
+    vrf: Name = Field("main", description="The routing table that it is in")
     address6: AddressField | None = Field(None, description="The site's own IPv6 address beside an IPv4 one")
     prefix6: int | None = Field(None, ge=0, le=128, description="Prefix length of the IPv6 hand-off, in bits")
     gateway6: AddressField | None = None
@@ -313,6 +317,18 @@ class Survivor(Part):
             return str(parse_network(value)[0])
 
 
+MeantServices = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+
+
+class Departure(Part):
+    """A pair of places of this site for which something else is meant than the organisation's table says."""
+
+    source: Annotated[str, StringConstraints(pattern=r"^([a-z0-9]{4,12}|internet|other-sites)$")]
+    target: Annotated[str, StringConstraints(pattern=r"^([a-z0-9]{4,12}|internet|other-sites|boxes)$")]
+    services: MeantServices = Field(description="What is meant to pass, such as `tcp/443`; `any`; `none`")
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=400)]
+
+
 class PatternUse(Part):
     """The pattern that a site was made from, and which version of it."""
 
@@ -323,7 +339,7 @@ class PatternUse(Part):
 class SitePlan(Part):
     """Everything planned for one site."""
 
-    schema_: Literal["octaplan.site-plan/1"] = Field(PLAN_SCHEMA, alias="schema")
+    schema_: Literal["octaplan.site-plan/2"] = Field(PLAN_SCHEMA, alias="schema")
     customer: Code
     site: Code
     name: Text | None = None
@@ -354,8 +370,19 @@ class SitePlan(Part):
         default={}, max_length=256, description="Values of a box that is replaced, which must survive"
     )
     pattern: PatternUse | None = None
+    departures: dict[MemberId, Departure] = Field(
+        default={}, max_length=2_000, description="Where traffic is meant otherwise than by the organisation's table"
+    )
 
     model_config = ConfigDict(populate_by_name=True)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _brought_up(cls, document: Any) -> Any:
+        """Every older schema is a part of this one: what is new has a default."""
+        if isinstance(document, dict) and document.get("schema") in OLDER_SCHEMAS:
+            return {**document, "schema": PLAN_SCHEMA}
+        return document
 
     @field_validator("segments")
     @classmethod

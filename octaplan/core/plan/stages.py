@@ -11,6 +11,7 @@ class Stage(StrEnum):
     INTAKE = "intake"
     ADDRESSES = "addresses"
     DEVICES = "devices"
+    TRAFFIC = "traffic"
     CREDENTIALS = "credentials"
 
 
@@ -20,10 +21,19 @@ _BY_PART = {
     "safe": Stage.CREDENTIALS,
     "answers": Stage.INTAKE,
     "survivors": Stage.INTAKE,
+    "departures": Stage.TRAFFIC,
 }
+
+#: What is read and changed on Traffic, whatever it belongs to.
+TRAFFIC_PARTS = ("routes", "translations", "allows", "publications", "relays", "access", "filters", "departures")
 
 
 def stage_of(path: str, field: str = "") -> Stage:
     """The stage that shows a place of the plan, a JSON pointer (RFC 6901), or a value under it."""
-    part = path.split("/")[1] if path else field
+    parts = path.split("/")[1:]
+    part = parts[0] if path else field
+    if (parts[2] if len(parts) > 2 else field) in TRAFFIC_PARTS:
+        return Stage.TRAFFIC
+    if field == "ports":
+        return Stage.DEVICES
     return _BY_PART.get(part, Stage.ADDRESSES)

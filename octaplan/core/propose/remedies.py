@@ -7,13 +7,13 @@ A function per rule proposes; `remedies` keeps what holds: applied to the plan, 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from typing import Any, NamedTuple
+from collections.abc import Iterator
 
+from octaplan.core.check.faults import JUDGED_BY_WALK
 from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import RULES
+from octaplan.core.flow.matrix import Traffic
 from octaplan.core.plan.boxes import interfaces, named, uncabled
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.domains import wanted_domain
@@ -21,10 +21,11 @@ from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
 from octaplan.core.plan.questions import is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
-from octaplan.core.plan.site import Circuit, Host, Method, Reach, Segment, SegmentRole, SitePlan
+from octaplan.core.plan.site import Method, Reach, Segment, SegmentRole, SitePlan
 from octaplan.core.propose.cabling import cabled
+from octaplan.core.propose.mending import agreeing
+from octaplan.core.propose.remedy import PROPOSING, Remedy, Trouble, remedy_for
 from octaplan.core.propose.room import (
-    Room,
     fixed_in,
     next_host,
     next_vlan,
@@ -37,94 +38,34 @@ from octaplan.core.propose.room import (
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import Address, Network, Span, parse_address
 from octaplan.core.values.errors import OctaplanError
-from octaplan.core.values.lazy import lazy
 
 #: How many remedies a finding offers at most.
 OFFERED = 3
 
 
-class Remedy(NamedTuple):
-    """One change that a finding offers: what it does, in a sentence, and the change itself."""
-
-    sentence: str
-    operations: list[Operation]
-
-
-@dataclass(frozen=True)
-class Trouble:
-    """A finding in its plan, and what a remedy may want to know."""
-
-    portfolio: Portfolio
-    plan: SitePlan
-    finding: Finding
-
-    @property
-    def key(self) -> str:
-        return self.finding.path.split("/")[2]
-
-    @property
-    def base(self) -> str:
-        return "/".join(self.finding.path.split("/")[:3])
-
-    @property
-    def segment(self) -> Segment:
-        return self.plan.segments[self.key]
-
-    @property
-    def host(self) -> Host:
-        return self.plan.hosts[self.key]
-
-    @property
-    def circuit(self) -> Circuit:
-        return self.plan.circuits[self.key]
-
-    @property
-    def second(self) -> bool:
-        """Whether it is about the IPv6 side of something that has an IPv4 side as well."""
-        return self.finding.field.endswith("6")
-
-    @lazy
-    def room(self) -> Room:
-        return Room(self.portfolio, self.plan)
-
-    def set(self, field: str, value: Any) -> Operation:
-        return set_to(f"{self.base}/{field}", value)
-
-
-Proposing = Callable[[Trouble], Iterator[Remedy]]
-
-_PROPOSING: dict[str, Proposing] = {}
-
-
-def _for(*rules: str) -> Callable[[Proposing], Proposing]:
-    def enter(propose: Proposing) -> Proposing:
-        _PROPOSING.update(dict.fromkeys(rules, propose))
-        return propose
-
-    return enter
-
-
 def remedied_rules() -> frozenset[str]:
     """The rules whose findings may offer a remedy."""
-    return frozenset(_PROPOSING)
+    return frozenset(PROPOSING)
 
 
 def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], finding: Finding) -> list[Remedy]:
     """What a finding of a plan offers; `findings` are all that the plan has.
 
-    Each remedy, applied, removes the finding and adds no `stop`.
+    Each remedy, applied, removes the finding and adds no `stop`; one for traffic breaks no cell of the matrix that is
+    as it is meant.
     """
-    propose = _PROPOSING.get(finding.rule)
+    propose = PROPOSING.get(finding.rule)
     if propose is None:
         return []
     stops = {_where(f) for f in findings if f.severity is Severity.STOP}
     kept: list[Remedy] = []
+    cells = agreeing(Traffic(plan, portfolio.organisation)) if finding.rule in JUDGED_BY_WALK else set()
     try:
         for remedy in propose(Trouble(portfolio, plan, finding)):
             if len(kept) == OFFERED:
                 break
             fresh = all(remedy.operations != other.operations for other in kept)
-            if fresh and _holds(portfolio, plan, finding, stops, remedy):
+            if fresh and _holds(portfolio, plan, finding, stops, remedy) and _keeps(portfolio, plan, cells, remedy):
                 kept.append(remedy)
     except OctaplanError:  # no room for it, or nothing that it could be put into
         pass
@@ -132,8 +73,11 @@ def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], find
 
 
 def _where(finding: Finding) -> tuple[str, str, str, str]:
-    """What is wrong where; unlike a finding's identity it stays as it is when addresses move."""
+    """What is wrong where; unlike a finding's identity it stays as it is when addresses move. A pair of places is told
+    by both."""
     address = finding.subject if finding.rule == "overlap-address" else ""
+    if "→" in finding.addresses:
+        return finding.rule, finding.path, finding.field, finding.addresses
     return finding.rule, "" if address else finding.path, finding.field, address
 
 
@@ -149,6 +93,11 @@ def _holds(
         return False
     grave = (rule for rule in RULES.values() if rule.severity is Severity.STOP)
     return {_where(f) for rule in grave for f in rule.findings(view)} <= stops
+
+
+def _keeps(portfolio: Portfolio, plan: SitePlan, cells: set[tuple[str, str]], remedy: Remedy) -> bool:
+    """Whether the cells that were as they are meant still are."""
+    return not cells or cells <= agreeing(Traffic(applied(plan, remedy.operations), portfolio.organisation))
 
 
 # --- Subnets ---------------------------------------------------------------------------------------------
@@ -171,7 +120,7 @@ def _prefix_of(segment: Segment) -> int:
     return segment.subnet.prefix if segment.subnet is not None and segment.subnet.family == 4 else 24
 
 
-@_for(
+@remedy_for(
     *("overlap-segment", "overlap-reach", "overlap-ours", "overlap-modem", "common-default", "overlap-factory"),
     *("outside-blocks", "foreign-block"),
 )
@@ -185,12 +134,12 @@ def _elsewhere(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy(f"Keep {trouble.segment.label} local, so that no other site reaches it", [operation])
 
 
-@_for("inside-public")
+@remedy_for("inside-public")
 def _private(trouble: Trouble) -> Iterator[Remedy]:
     yield from _next_subnets(trouble, trouble.key, max(_prefix_of(trouble.segment), 16))
 
 
-@_for("overlap-wan-inside")
+@remedy_for("overlap-wan-inside")
 def _off_the_line(trouble: Trouble) -> Iterator[Remedy]:
     subject = trouble.circuit
     blocks = [block for block in (subject.subnet, subject.subnet6, *subject.routed_blocks) if block is not None]
@@ -211,7 +160,7 @@ def _overlap(a: Network, b: Network) -> bool:
     return a.family == b.family and (a.holds(b.first) or b.holds(a.first))
 
 
-@_for("subnet-missing")
+@remedy_for("subnet-missing")
 def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
     segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     for subnet in trouble.room.next_subnets(wanted_prefix(segment, organisation.growth), None, trouble.key):
@@ -222,7 +171,7 @@ def _first_subnet(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy(f"Give {segment.label} the free subnet {subnet}", operations)
 
 
-@_for("subnet-tight")
+@remedy_for("subnet-tight")
 def _wider(trouble: Trouble) -> Iterator[Remedy]:
     segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     if segment.subnet is None or segment.subnet.family != 4 or segment.expected_hosts is None:
@@ -236,7 +185,7 @@ def _wider(trouble: Trouble) -> Iterator[Remedy]:
     yield from _next_subnets(trouble, trouble.key, prefix, 1)
 
 
-@_for("subnet-wasteful")
+@remedy_for("subnet-wasteful")
 def _narrower(trouble: Trouble) -> Iterator[Remedy]:
     segment = trouble.segment
     anchor = segment.gateway or next(iter(fixed_in(trouble.plan, trouble.key)), None)
@@ -250,7 +199,7 @@ def _narrower(trouble: Trouble) -> Iterator[Remedy]:
 # --- IPv6 ------------------------------------------------------------------------------------------------
 
 
-@_for("ipv6-size", "ipv6-outside")
+@remedy_for("ipv6-size", "ipv6-outside")
 def _next_six(trouble: Trouble) -> Iterator[Remedy]:
     segment, prefix = trouble.segment, trouble.plan.delegated_prefix
     current = segment.subnet6 if trouble.second else segment.subnet
@@ -268,7 +217,7 @@ def _next_six(trouble: Trouble) -> Iterator[Remedy]:
 # --- Gateways --------------------------------------------------------------------------------------------
 
 
-@_for("gateway-missing", "gateway-outside", "gateway-unusable", "gateway-convention")
+@remedy_for("gateway-missing", "gateway-outside", "gateway-unusable", "gateway-convention")
 def _usual_gateway(trouble: Trouble) -> Iterator[Remedy]:
     segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
     subnet = segment.subnet6 if trouble.second else segment.subnet
@@ -283,7 +232,7 @@ def _usual_gateway(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy(f"Make {gateway} the gateway of {segment.label}", [trouble.set(field, str(gateway))])
 
 
-@_for("wan-gateway-missing")
+@remedy_for("wan-gateway-missing")
 def _only_other(trouble: Trouble) -> Iterator[Remedy]:
     circuit = trouble.circuit
     subnet = circuit.subnet
@@ -293,14 +242,14 @@ def _only_other(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy(f"Take {other}, the only other address of {subnet}, as gateway", [trouble.set("gateway", str(other))])
 
 
-@_for("wan-use-outside")
+@remedy_for("wan-use-outside")
 def _no_such_use(trouble: Trouble) -> Iterator[Remedy]:
     wrong = [address for address in trouble.finding.addresses.split(", ") if address in trouble.circuit.uses]
     operations = [{"op": "remove", "path": f"{trouble.base}/uses/{address}"} for address in wrong]
     yield Remedy(f"Take the use of {', '.join(wrong)} away", operations)
 
 
-@_for("wan-use-taken")
+@remedy_for("wan-use-taken")
 def _use_elsewhere(trouble: Trouble) -> Iterator[Remedy]:
     address = trouble.finding.addresses
     if address in trouble.circuit.uses:
@@ -336,7 +285,7 @@ def _round(trouble: Trouble, key: str, address: Address) -> Iterator[Remedy]:
     yield from [*shorter, out] if lost < 16 else [out, *shorter]
 
 
-@_for("overlap-scope-static")
+@remedy_for("overlap-scope-static")
 def _out_of_the_range(trouble: Trouble) -> Iterator[Remedy]:
     host = trouble.host
     address = host.address6 if trouble.second else host.address
@@ -385,7 +334,7 @@ def _all_out(trouble: Trouble, key: str, family: int) -> Iterator[Remedy]:
     )
 
 
-@_for("overlap-scope-gateway")
+@remedy_for("overlap-scope-gateway")
 def _gateway_out(trouble: Trouble) -> Iterator[Remedy]:
     gateway = trouble.segment.gateway6 if trouble.second else trouble.segment.gateway
     if gateway is not None:
@@ -394,20 +343,20 @@ def _gateway_out(trouble: Trouble) -> Iterator[Remedy]:
                 yield from _round(trouble, key, gateway)
 
 
-@_for("device-address-leased")
+@remedy_for("device-address-leased")
 def _box_out_of_the_range(trouble: Trouble) -> Iterator[Remedy]:
     key, address = trouble.finding.path.rpartition("/")[2], parse_address(trouble.finding.addresses)
     if key in trouble.plan.segments:
         yield from _round(trouble, key, address)
 
 
-@_for("transit-range")
+@remedy_for("transit-range")
 def _no_range(trouble: Trouble) -> Iterator[Remedy]:
     gone = [trouble.set(f"scope/{end}", value) for end, value in (("first", None), ("last", None), ("server", "none"))]
     yield Remedy(f"Take the range of {trouble.segment.label} away", gone)
 
 
-@_for("switch-gateway-wrong")
+@remedy_for("switch-gateway-wrong")
 def _gateway_of_its_segment(trouble: Trouble) -> Iterator[Remedy]:
     device = trouble.plan.devices[trouble.key]
     for interface in interfaces(trouble.plan, device):
@@ -419,7 +368,7 @@ def _gateway_of_its_segment(trouble: Trouble) -> Iterator[Remedy]:
             )
 
 
-@_for("scope-outside", "scope-edge", "overlap-scope")
+@remedy_for("scope-outside", "scope-edge", "overlap-scope")
 def _clipped(trouble: Trouble) -> Iterator[Remedy]:
     segment = trouble.segment
     scope, subnet = segment.scope, segment.subnet
@@ -432,7 +381,7 @@ def _clipped(trouble: Trouble) -> Iterator[Remedy]:
     yield from _fresh_range(trouble)
 
 
-@_for("scope-reversed")
+@remedy_for("scope-reversed")
 def _swapped(trouble: Trouble) -> Iterator[Remedy]:
     scope = trouble.segment.scope
     if scope.first is not None and scope.last is not None:
@@ -441,7 +390,7 @@ def _swapped(trouble: Trouble) -> Iterator[Remedy]:
     yield from _fresh_range(trouble)
 
 
-@_for("scope-fills", "scope-small", "scope-nobody")
+@remedy_for("scope-fills", "scope-small", "scope-nobody")
 def _fresh_range(trouble: Trouble) -> Iterator[Remedy]:
     """A range that leaves what the organisation wants to leave, or one for the clients that are expected."""
     segment, organisation = trouble.segment, trouble.portfolio.organisation.at(trouble.plan.customer)
@@ -467,7 +416,7 @@ def _to_serve(trouble: Trouble, span: Span) -> Remedy:
     return Remedy(f"Lease {span} on {trouble.segment.label}, {span.size:,} addresses", operations)
 
 
-@_for("scope-leftover")
+@remedy_for("scope-leftover")
 def _blank(trouble: Trouble) -> Iterator[Remedy]:
     scope = trouble.segment.scope
     operations = [set_to(f"{trouble.base}/scope/{end}", None) for end in ("first", "last")]
@@ -479,13 +428,13 @@ def _blank(trouble: Trouble) -> Iterator[Remedy]:
     )
 
 
-@_for("scope-router")
+@remedy_for("scope-router")
 def _gateway_as_router(trouble: Trouble) -> Iterator[Remedy]:
     operation = {"op": "remove", "path": f"{trouble.base}/scope/options/3"}
     yield Remedy(f"Take option 3 out, so that {trouble.segment.gateway} is handed out", [operation])
 
 
-@_for("scope-dns-missing")
+@remedy_for("scope-dns-missing")
 def _resolvers(trouble: Trouble) -> Iterator[Remedy]:
     label = trouble.segment.label
     lines = [c.resolvers for c in trouble.plan.circuits.values() if c.resolvers]
@@ -496,7 +445,7 @@ def _resolvers(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy(f"Hand out the provider's resolvers, {' and '.join(names)}", [trouble.set("resolvers", names)])
 
 
-@_for("scope-dns-dead")
+@remedy_for("scope-dns-dead")
 def _living_resolvers(trouble: Trouble) -> Iterator[Remedy]:
     segment = trouble.segment
     dead = trouble.finding.addresses
@@ -516,13 +465,13 @@ def _living_resolvers(trouble: Trouble) -> Iterator[Remedy]:
             return
 
 
-@_for("scope-lease")
+@remedy_for("scope-lease")
 def _usual_lease(trouble: Trouble) -> Iterator[Remedy]:
     for seconds, words in ((28_800, "8 hours"), (86_400, "a day")):
         yield Remedy(f"Lease for {words}", [set_to(f"{trouble.base}/scope/lease", seconds)])
 
 
-@_for("reserved-nobody")
+@remedy_for("reserved-nobody")
 def _typed_in(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy(f"Type the address into {trouble.host.name} instead", [trouble.set("method", Method.STATIC)])
 
@@ -530,7 +479,7 @@ def _typed_in(trouble: Trouble) -> Iterator[Remedy]:
 # --- Hosts -----------------------------------------------------------------------------------------------
 
 
-@_for("host-outside", "host-unusable", "host-address-missing", "keep-violated")
+@remedy_for("host-outside", "host-unusable", "host-address-missing", "keep-violated")
 def _next_address(trouble: Trouble) -> Iterator[Remedy]:
     host, plan = trouble.host, trouble.plan
     if trouble.second:
@@ -578,7 +527,7 @@ def _all_inside(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy(f"Bring all {len(outside)} such hosts of {segment.label} into {subnet}", operations)
 
 
-@_for("overlap-address")
+@remedy_for("overlap-address")
 def _all_but_one(trouble: Trouble) -> Iterator[Remedy]:
     plan, text = trouble.plan, trouble.finding.subject
     holders = [key for key, host in plan.hosts.items() if str(host.address) == text]
@@ -601,14 +550,14 @@ def _all_but_one(trouble: Trouble) -> Iterator[Remedy]:
 # --- Names, numbers, dates -------------------------------------------------------------------------------
 
 
-@_for("vlan-duplicate")
+@remedy_for("vlan-duplicate")
 def _next_vlan(trouble: Trouble) -> Iterator[Remedy]:
     vlan = next_vlan(trouble.plan, trouble.key)
     if vlan is not None:
         yield Remedy(f"Give {trouble.segment.label} the VLAN {vlan}", [trouble.set("vlan", vlan)])
 
 
-@_for("dns-twice")
+@remedy_for("dns-twice")
 def _once(trouble: Trouble) -> Iterator[Remedy]:
     operations = []
     for key, segment in trouble.plan.segments.items():
@@ -624,7 +573,7 @@ def _once(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy("List each resolver once", operations)
 
 
-@_for("domain-public")
+@remedy_for("domain-public")
 def _inside_domain(trouble: Trouble) -> Iterator[Remedy]:
     operations, names = [], dict[str, str]()
     for key, segment in trouble.plan.segments.items():
@@ -635,7 +584,7 @@ def _inside_domain(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy(f"Use {' and '.join(names.values())} inside", operations)
 
 
-@_for("time-zone-missing")
+@remedy_for("time-zone-missing")
 def _zone_of_the_others(trouble: Trouble) -> Iterator[Remedy]:
     customer = trouble.plan.customer.casefold()
     zones = Counter(
@@ -649,18 +598,18 @@ def _zone_of_the_others(trouble: Trouble) -> Iterator[Remedy]:
 # --- Boxes -----------------------------------------------------------------------------------------------
 
 
-@_for("interface-disabled")
+@remedy_for("interface-disabled")
 def _switched_on(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy("Switch the port on", [set_to(f"{trouble.finding.path}/enabled", True)])
 
 
-@_for("access-telnet", "access-plain-http")
+@remedy_for("access-telnet", "access-plain-http")
 def _encrypted(trouble: Trouble) -> Iterator[Remedy]:
     service, words = ("ssh", "SSH") if trouble.finding.rule == "access-telnet" else ("https", "HTTPS")
     yield Remedy(f"Manage it by {words} instead", [set_to(f"{trouble.finding.path}/service", service)])
 
 
-@_for("wiring-dangling")
+@remedy_for("wiring-dangling")
 def _unplugged(trouble: Trouble) -> Iterator[Remedy]:
     """The cable pulled out of what is there no more."""
     _, _, key, _, name = trouble.finding.path.split("/")
@@ -672,7 +621,7 @@ def _unplugged(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy("Pull the cable out", [set_to(f"{trouble.finding.path}/host", None)])
 
 
-@_for("host-uncabled")
+@remedy_for("host-uncabled")
 def _into_sockets(trouble: Trouble) -> Iterator[Remedy]:
     """All of a segment's hosts into its free sockets, or on the air where Wi-Fi leads into it."""
     plan = trouble.plan
@@ -687,7 +636,7 @@ def _into_sockets(trouble: Trouble) -> Iterator[Remedy]:
         yield Remedy("They hang on Wi-Fi" if len(left) > 1 else "It hangs on Wi-Fi", on_air)
 
 
-@_for("host-port", "power-missing")
+@remedy_for("host-port", "power-missing")
 def _into_its_own(trouble: Trouble) -> Iterator[Remedy]:
     """A free port of the host's segment that suits it; or the port made to carry the segment."""
     if not trouble.finding.path.startswith("/hosts/"):
@@ -710,7 +659,7 @@ def _into_its_own(trouble: Trouble) -> Iterator[Remedy]:
             yield Remedy(f"Let port {name} carry {label}", [set_to(f"{path}/segment", trouble.host.segment)])
 
 
-@_for("host-off-air")
+@remedy_for("host-off-air")
 def _by_cable(trouble: Trouble) -> Iterator[Remedy]:
     yield Remedy("Give it a cable", [trouble.set("attached", "cable")])
 
@@ -718,7 +667,7 @@ def _by_cable(trouble: Trouble) -> Iterator[Remedy]:
 # --- Answers and old boxes -------------------------------------------------------------------------------
 
 
-@_for("answer-departed")
+@remedy_for("answer-departed")
 def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
     """The confirmed value again."""
     plan, key = trouble.plan, trouble.finding.path.removeprefix("/answers/")
@@ -728,7 +677,7 @@ def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
             yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
 
 
-@_for("survivor-lost")
+@remedy_for("survivor-lost")
 def _survives(trouble: Trouble) -> Iterator[Remedy]:
     """The old box's value again, where it belongs."""
     survivor = trouble.plan.survivors[trouble.finding.path.removeprefix("/survivors/")]

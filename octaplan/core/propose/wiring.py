@@ -7,17 +7,16 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.plan.boxes import host_name, is_gateway, named, own_address
+from octaplan.core.flow.network import needed, subnets_of
+from octaplan.core.plan.boxes import gateways, host_name, is_gateway, managed_from, named, own_address
 from octaplan.core.plan.device import (
     Access,
-    Allow,
     Device,
     DeviceRole,
     PortMode,
     PortUse,
     Route,
     Service,
-    Translation,
 )
 from octaplan.core.plan.hardware import FactoryRole, HardwareType, Power
 from octaplan.core.plan.patch import Operation, set_to
@@ -33,12 +32,11 @@ from octaplan.core.propose.cabling import (
     shared_out,
     wants,
 )
-from octaplan.core.propose.room import RoomError, next_host
+from octaplan.core.propose.permits import apart, crosses, managers, permits, translations
+from octaplan.core.propose.room import Room, RoomError, next_host, numbered_subnet
 from octaplan.core.propose.segments import fresh, room_for
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.words import listed
-
-_UNTRANSLATED = (SegmentRole.TRANSIT, SegmentRole.ISOLATED)
 
 
 class BoxProposal(NamedTuple):
@@ -75,7 +73,7 @@ def equip(
     operations.append(set_to(f"/devices/{fitter.key}", device.model_dump(mode="json")))
     for key, other in fitter.others.items():
         before, after = plan.devices[key].model_dump(mode="json"), other.model_dump(mode="json")
-        for field in ("ports", "addresses", "routes", "access"):
+        for field in ("ports", "addresses", "addresses6", "routes", "allows", "access"):
             for name in [one for one in before[field] if one not in after[field]]:
                 operations.append({"op": "remove", "path": f"/devices/{key}/{field}/{name}"})
             operations += [
@@ -121,11 +119,46 @@ class _Fitter:
             self._fit_access()
         for name in self.kind.network_ports():
             self.ports.setdefault(name, PortUse())
+        self._settle()
         unused = [name for name, use in self.ports.items() if use.mode is PortMode.UNUSED]
         if unused and len(unused) < len(self.ports):
             self.assumed.append(f"Port {', '.join(unused)}: unused, and so switched off.")
         ports = {name: self.ports[name] for name in self.kind.ports if name in self.ports}
         return Device(type=self.kind.key, role=self.role, ports=ports, **self.values)
+
+    def _after(self) -> SitePlan:
+        """The plan as it will be."""
+        values = {name: self.values[name] for name in ("addresses", "addresses6", "host") if name in self.values}
+        device = Device(type=self.kind.key, role=self.role, ports=self.ports, **values)
+        return self.plan.model_copy(
+            update={
+                "segments": {**self.plan.segments, **self.made},
+                "devices": {**self.plan.devices, **self.others, self.key: device},
+            }
+        )
+
+    def _settle(self) -> None:
+        """Let the boxes that filter pass what is meant, and no more, once it is known who is where."""
+        if self.role not in (DeviceRole.EDGE, DeviceRole.ROUTER):
+            return
+        plan = self._after()
+        behind = {key: [s for s, boxes in gateways(plan).items() if boxes == [key]] for key in plan.devices}
+        if self.role is DeviceRole.EDGE:
+            self.values["translations"] = translations(plan, self.organisation, self.ordered_circuits)
+            self.values["allows"] = permits(plan, self.organisation, self.key)
+        elif apart(plan, self.organisation, [s for s in behind[self.key] if s in self.segments]):
+            self.values["filters"] = True
+            self.values["allows"] = permits(plan, self.organisation, self.key)
+            self.assumed.append("It filters as well, since segments behind it are to be apart.")
+        for edge in self.boxes(DeviceRole.EDGE) if self.role is DeviceRole.ROUTER else ():
+            device = self.other(edge)
+            left = {
+                key: one
+                for key, one in device.allows.items()
+                if not {one.source, one.target} <= set(plan.segments) or crosses(plan, edge, one.source, one.target)
+            }
+            if len(left) < len(device.allows):
+                self.put(edge, allows=left)
 
     # --- What there is
 
@@ -174,11 +207,7 @@ class _Fitter:
 
     def _home_among(self, segments: list[str]) -> str | None:
         """Management, else servers or office, else the first."""
-        for role in (SegmentRole.MANAGEMENT, SegmentRole.SERVERS, SegmentRole.OFFICE):
-            for key in segments:
-                if self.plan.segments[key].role is role:
-                    return key
-        return next(iter(segments), None)
+        return managed_from(self.plan, Device(type=self.kind.key, role=self.role), segments)
 
     def _free(self) -> list[str]:
         """The ports that nothing is planned for yet, those made for the internet last."""
@@ -200,22 +229,12 @@ class _Fitter:
             new_id(f"route {key}", ()): Route(to=Network(4, 0, 0), circuit=key, metric=10 * (place + 1))
             for place, key in enumerate(circuits)
         } | self.values.get("routes", {})
-        inner = [key for key, s in self.segments.items() if s.role not in _UNTRANSLATED and _translated(s)]
-        self.values["translations"] = {
-            new_id(f"nat {segment} {circuit}", ()): Translation(segment=segment, circuit=circuit)
-            for segment in inner
-            for circuit in circuits
+        self.values["routes"] |= {
+            new_id(f"route6 {key}", ()): Route(to=Network(6, 0, 0), circuit=key, metric=10 * (place + 1))
+            for place, key in enumerate(circuits)
+            if needed(self.plan.circuits[key], 6) is not None
         }
-        self.values["allows"] = {
-            new_id(f"allow {key}", ()): Allow(
-                source=key, target="all" if s.role is SegmentRole.MANAGEMENT else "internet"
-            )
-            for key, s in self.segments.items()
-            if s.role is not SegmentRole.ISOLATED
-        }
-        self.assumed.append(
-            "Every segment to the internet; management to everything; guests to nothing else; isolated to nothing."
-        )
+        self.assumed.append("It lets through what is meant by the table of who reaches whom, and nothing else.")
         self._fit_names(circuits)
 
     def _fit_names(self, circuits: list[str]) -> None:
@@ -292,7 +311,9 @@ class _Fitter:
 
     def _fit_sockets(self, segments: list[str], free: list[str]) -> None:
         """Where there is no switch: a port for each segment, further ones for fixed hosts if all of it find one."""
-        first = dict(zip(segments, free, strict=False))
+        free = list(free)
+        on_air = self._trunks_to_open_points(segments, free)
+        first = dict(zip(sorted(segments, key=on_air.__contains__), free, strict=False))
         rest = [name for name in free if name not in first.values() and name in copper(self.kind)]
         wanted = wants(self.plan, segments)
         for key, name in first.items():
@@ -309,6 +330,25 @@ class _Fitter:
                 self.ports[port] = PortUse(mode=mode, segment=key, host=host, bridge=bridge)
         told = hosts_told(self.plan, {name: (use.segment or "", use.host) for name, use in self.ports.items()})
         self.assumed += [told] if told else []
+
+    def _trunks_to_open_points(self, segments: list[str], free: list[str]) -> set[str]:
+        """A port, the last ones of `free`, for each access point that is there already and hangs on nothing; the
+        segments that these carry."""
+        carried: set[str] = set()
+        for key in self.boxes(DeviceRole.ACCESS_POINT):
+            for name, use in self.other(key).ports.items():
+                if use.mode is not PortMode.TRUNK or use.led or len(free) < 2:
+                    continue
+                own = free.pop()
+                untagged = use.segment if use.segment in segments else None
+                trunk = PortUse(
+                    mode=PortMode.TRUNK, segment=untagged, tagged=[one for one in use.tagged if one in segments]
+                )
+                self.ports[own] = trunk.model_copy(update={"peer": key, "peer_port": name})
+                self.put_port(key, name, trunk.model_copy(update={"peer": self.key, "peer_port": own}))
+                self.assumed.append(f"Port {own} goes to {named(self.plan.devices[key])}.")
+                carried |= set(trunk.segments)
+        return carried
 
     def _fit_transit(self) -> None:
         """Links to routers that are not boxes of the site, each on a routed port of its own."""
@@ -331,7 +371,16 @@ class _Fitter:
                     both = {"segment": use.segment, "tagged": use.tagged, "peer": self.key, "peer_port": own}
                     self.put_port(key, name, far.model_copy(update=both))
                     return {"peer": key, "peer_port": name}
-        return self._switch_port(own, use)
+        return self._switch_port(own, use) or self._point_uplink(own, use)
+
+    def _point_uplink(self, own: str, use: PortUse) -> dict[str, Any]:
+        """The uplink of an access point that hangs on nothing yet."""
+        for key in self.boxes(DeviceRole.ACCESS_POINT):
+            for name, far in self.other(key).ports.items():
+                if far.mode is PortMode.TRUNK and not far.led:
+                    self.put_port(key, name, use.model_copy(update={"peer": self.key, "peer_port": own}))
+                    return {"peer": key, "peer_port": name}
+        return {}
 
     # --- An inner router and its edge
 
@@ -351,7 +400,7 @@ class _Fitter:
                 return
             far = self._hand_over(edge, segments)
             self._join(edge, far, own, key, at_edge, here)
-            self._ways(edge, segments, at_edge, here, segment.label)
+            self._ways(edge, segments, at_edge, here, key, segment.label)
         self._fit_segments(segments)
         self._fit_names(self.ordered_circuits)
 
@@ -370,12 +419,33 @@ class _Fitter:
             self.assumed.append(f"No transit link to the edge: {error}.")
             return None
         segment = fresh(self.plan, self.organisation, SegmentRole.TRANSIT, "", subnet)
+        six = self._six_for_link()
+        if six is not None:
+            segment = segment.model_copy(update={"subnet6": six})
         key = new_id(segment.label, self.plan.segments)
         self.made[key] = segment
         pair = _pair(subnet, None)
         assert pair is not None  # noqa: S101  (a /30 has two usable addresses)
         self.assumed.append(f"{segment.label} {subnet} is new: the link between the two.")
         return key, segment, pair
+
+    def _six_for_link(self) -> Network | None:
+        """A /64 of the site's prefix for a link, where something behind it has IPv6."""
+        number = Room(self.portfolio, self.plan).next_number()
+        if self.plan.delegated_prefix is None or number is None:
+            return None
+        if not any(segment.subnet6 is not None for segment in self.segments.values()):
+            return None
+        try:
+            return numbered_subnet(self.plan.delegated_prefix, number)
+        except RoomError:
+            return None
+
+    def _six_ends(self, key: str) -> tuple[Address, Address] | None:
+        """The two IPv6 addresses of a link, the edge's first."""
+        segment = self.made.get(key) or self.plan.segments[key]
+        six = segment.subnet6
+        return None if six is None else (six.first.plus(1), six.first.plus(2))
 
     def _hand_over(self, edge: str, segments: list[str]) -> str | None:
         """Take segments off the edge, and off the cables that carried them; one that carried nothing else is left
@@ -437,10 +507,16 @@ class _Fitter:
         moved = {k: v for k, v in device.addresses.items() if k not in self.segments}
         self.put(edge, addresses={**moved, key: at_edge}, access=access)
 
-    def _ways(self, edge: str, segments: list[str], at_edge: Address, here: Address, link: str) -> None:
+    def _ways(self, edge: str, segments: list[str], at_edge: Address, here: Address, key: str, link: str) -> None:
         """The router's default route, and the edge's routes back to what lies behind it."""
         self.values["routes"] = {new_id(f"route {link}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
         back = self._routes_to(segments, here)
+        six = self._six_ends(key)
+        if six is not None:
+            self.values["routes"][new_id(f"route6 {link}", ())] = Route(to=Network(6, 0, 0), via=six[0])
+            self.values["addresses6"] = {key: six[1]}
+            self.put(edge, addresses6={**self.other(edge).addresses6, key: six[0]})
+            back |= self._routes_to(segments, six[1])
         self.put(edge, routes={**self.other(edge).routes, **back})
         name = named(self.other(edge))
         self.assumed.append(f"Its default route leads to {at_edge}; {name} has {len(back)} routes back by {here}.")
@@ -465,6 +541,12 @@ class _Fitter:
         self.ports[own] = use.model_copy(update={"peer": router, "peer_port": far})
         self.put_port(router, far, use.model_copy(update={"peer": self.key, "peer_port": own}))
         default = {new_id(f"route {segment.label}", ()): Route(to=Network(4, 0, 0), via=at_edge)}
+        six = self._six_ends(key)
+        if six is not None:
+            default[new_id(f"route6 {segment.label}", ())] = Route(to=Network(6, 0, 0), via=six[0])
+            self.put(router, addresses6={**device.addresses6, key: six[1]})
+            self.values["addresses6"] = {**self.values.get("addresses6", {}), key: six[0]}
+            self.values["routes"] = self.values.get("routes", {}) | self._routes_to(behind, six[1])
         self.put(router, addresses={**device.addresses, key: here}, routes={**default, **device.routes})
         self.values["addresses"] = {**self.values.get("addresses", {}), key: at_edge}
         self.values["routes"] = self.values.get("routes", {}) | self._routes_to(behind, here)
@@ -475,12 +557,14 @@ class _Fitter:
         self.values["access"] = {**self.values.get("access", {}), **further}
 
     def _routes_to(self, segments: list[str], by: Address) -> dict[str, Route]:
-        """Routes to segments that lie behind another router."""
-        return {
-            new_id(f"back {key}", ()): Route(to=subnet, via=by)
-            for key in segments
-            if (subnet := self.plan.segments[key].subnet) is not None and subnet.family == by.family
-        }
+        """Routes to segments that lie behind another router, of the family that it is asked by."""
+        found: dict[str, Route] = {}
+        for key in segments:
+            for subnet in subnets_of(self.plan.segments[key]):
+                if subnet.family == by.family:
+                    name = f"back {key}" if by.family == 4 else f"back6 {key}"
+                    found[new_id(name, ())] = Route(to=subnet, via=by)
+        return found
 
     # --- Switch and access point
 
@@ -595,7 +679,7 @@ class _Fitter:
             for name, far in self.other(key).ports.items():
                 if far.mode is PortMode.TRUNK and not far.led:
                     self.put_port(key, name, far.model_copy(update={"peer": self.key, "peer_port": own}))
-                    return {"peer": key, "peer_port": name}
+                    return {"peer": key, "peer_port": name, "segment": far.segment, "tagged": far.tagged}
         if self.role is DeviceRole.SWITCH:
             return self._switch_port(own, use) or self._router_port(own, use)
         return self._router_port(own, use)
@@ -694,6 +778,10 @@ class _Fitter:
             return
         access = self._access(home)
         further = self.values.get("access", {})
+        meant = managers(self._after(), self.organisation, self.key)
+        if meant and home not in meant:
+            home = meant[0]
+            access = self._access(home)
         self.values["access"] = {new_id(f"access {access.service}", ()): access, **further}
         label = self.plan.segments[home].label
         self.assumed.append(
@@ -712,8 +800,3 @@ def _pair(subnet: Network, known: Address | None) -> tuple[Address, Address] | N
     if known is None:
         return first, second
     return (known, second if known == first else first) if subnet.usable.holds(known) else None
-
-
-def _translated(segment: Segment) -> bool:
-    """Whether the segment's addresses are translated on the way out: IPv4 is, IPv6 is not."""
-    return segment.subnet is None or segment.subnet.family == 4

@@ -14,6 +14,7 @@ from octaplan.core.stage.settings import (
     Inside,
     InternetSide,
     PortSettings,
+    PublicationSettings,
     RouteSettings,
     WirelessSettings,
 )
@@ -118,6 +119,10 @@ def inside_values(inside: Inside, *, edge: bool, native: bool = False) -> Iterat
     if inside.announced is not None:
         yield Value("Own IPv6 address", prefixed(inside.address6, inside.announced.prefix))
         yield Value("IPv6 prefix announced", str(inside.announced))
+    elif inside.address6 is not None and inside.subnet6 is not None:
+        yield Value("Own IPv6 address", prefixed(inside.address6, inside.subnet6.prefix))
+    if inside.relay is not None:
+        yield Value("Pass DHCP requests on to (relay)", str(inside.relay))
     scope = inside.serves
     if scope is None or scope.span is None:
         if edge and inside.address is not None:
@@ -158,13 +163,27 @@ def port_values(ports: Sequence[PortSettings]) -> Iterator[Value]:
 def rule_values(settings: BoxSettings, *, blocked: bool) -> Iterator[Value]:
     """Translations and allow rules; what clients ask of a box that blocks everything; what one that does not must."""
     for translation in settings.translations:
-        yield told("Translate", f"{translation.segment} to the address of {translation.circuit}")
+        to = f"{translation.address} of" if translation.address is not None else "the address of"
+        yield told("Translate", f"{translation.segment} to {to} {translation.circuit}")
+    for shown in settings.publications:
+        yield told("Publish", publication_words(shown))
     for allow in settings.allows:
         yield told("Allow", f"{allow.source} to {allow.target}, {allow.service}")
+    if blocked and not settings.filters and settings.inside:
+        yield told("Allow", "everything between its segments: this box does not filter")
     for own in settings.own if blocked else ():
         yield told("Allow", f"{own.segment} to the box itself: {', '.join(own.services)}")
     for closed in settings.closed if not blocked else ():
         yield told("Close", f"{closed.source} to {listed([*closed.targets])}")
+
+
+def publication_words(shown: PublicationSettings) -> str:
+    """What is published where, and for whom."""
+    outside = f"{shown.outside}" if shown.outside is not None else f"the address that {shown.circuit} gives"
+    what = "everything" if shown.service == "any" else shown.service
+    port = f", there at port {shown.port}" if shown.port is not None else ""
+    sources = f", for {', '.join(map(str, shown.sources))} only" if shown.sources else ""
+    return f"{what} at {outside} to {shown.host} {shown.inside or ''}".rstrip() + port + sources
 
 
 def wireless_values(wifi: WirelessSettings) -> Iterator[Value]:

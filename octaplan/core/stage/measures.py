@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from octaplan.core.values.addresses import MAC_TEXT, Address, AddressError, Span, parse_address, parse_mac, parse_range
-from octaplan.core.values.errors import TypedError
+from octaplan.core.values.errors import OctaplanError, TypedError
 
 LONGEST_MEASURED = 4_000
 
@@ -29,7 +29,8 @@ class Judgement(NamedTuple):
 
 
 def judge(kind: str, text: str, expect: str = "") -> Judgement:
-    """Judge an answer of a kind (`ping`, `lease`, `lookup`, `light`, `mac`, `firmware`, `yes`, `text`).
+    """Judge an answer of a kind (`ping`, `lease`, `lookup`, `light`, `mac`, `firmware`, `yes`,
+    `passes`, `silent`, `text`).
 
     Raises `ValueError` with a sentence when nothing can be read out of the text.
     """
@@ -239,6 +240,45 @@ def _yes(typed: str, expect: str) -> Judgement:
     return Judgement(Outcome.ODD, "Noted, as it was written.", typed)
 
 
+_SHUT = re.compile(r"\b(?:refused|reset|filtered|closed|blocked|timed? ?out|timeout|no answer)\b", re.IGNORECASE)
+_SILENT = "Write “no answer”, or paste what ping or the browser said"
+
+
+def _came_back(typed: str) -> bool | None:
+    """Whether something answered, by a count of replies or by words; nothing when it is not told."""
+    try:
+        sent, received, _ = _replies(typed)
+    except OctaplanError:
+        said = typed.casefold().rstrip(".")
+        if _SHUT.search(said) or _NO_REPLY.search(said) or _NEGATION.search(said):
+            return False
+        return True if said in _YES or "answers" in said or "reached" in said else None
+    return received > 0 if sent else None
+
+
+def _passes(typed: str, expect: str) -> Judgement:
+    came = _came_back(typed)
+    if came is None:
+        return Judgement(Outcome.ODD, "Noted, as it was written.", typed)
+    if came:
+        return Judgement(Outcome.GOOD, "It gets through, as it is meant.", typed)
+    return Judgement(Outcome.BAD, "It does not get through, and is meant to: look at Traffic for what stops it.", typed)
+
+
+def _silent(typed: str, expect: str) -> Judgement:
+    """That nothing answers: a yes says too little here, for who reads it later."""
+    if typed.casefold().rstrip(".") in ("yes", "y", "ok", "no", "n"):
+        raise TypedError(f"{typed!r} can be read in two ways. {_SILENT}")
+    came = _came_back(typed)
+    if came is None:
+        raise TypedError(f"Whether something answered cannot be read out of it. {_SILENT}")
+    if came:
+        return Judgement(
+            Outcome.BAD, "It answers, and is meant to be closed: look at Traffic for what lets it in.", typed
+        )
+    return Judgement(Outcome.GOOD, "Nothing answers, as it is meant.", typed)
+
+
 def _mac(typed: str, expect: str) -> Judgement:
     texts = re.findall(MAC_TEXT, typed) or [part for part in re.split(r"[\s;,]+", typed) if part]
     macs = [str(parse_mac(text)) for text in texts]
@@ -268,6 +308,8 @@ _JUDGES = {
     "lookup": _lookup,
     "light": _light,
     "yes": _yes,
+    "passes": _passes,
+    "silent": _silent,
     "mac": _mac,
     "firmware": _firmware,
     "text": _text,

@@ -9,6 +9,7 @@ from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.site import Handoff
 from octaplan.core.stage.entries import Value, told
 from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware
+from octaplan.core.stage.passing import passing_checks
 from octaplan.core.stage.settings import InternetSide
 from octaplan.core.stage.steps import Measure
 from octaplan.core.stage.writer import Writer
@@ -137,6 +138,7 @@ def with_line(writer: Writer) -> None:
             (),
             [*_line(writer, sides)],
         )
+        _passing(writer)
         _licences(writer)
     if sides or _uplink(writer):
         firmware(writer)
@@ -182,6 +184,24 @@ def _line(writer: Writer, sides: list[InternetSide]) -> Iterator[Measure]:
         yield Measure("remote", "Opened from outside, from where that is permitted", "yes", beyond=True)
     if writer.settings.identity.time_servers:
         yield Measure("clock", "Its clock is right, by its time server", "yes", needed=False, beyond=True)
+
+
+def _passing(writer: Writer) -> None:
+    """What passes the box and what must not, as the walk says: from each segment, and from outside."""
+    measures = [
+        Measure(f"passes-{number}", check.words, "passes" if check.passes else "silent", beyond=True)
+        for number, check in enumerate(passing_checks(writer.plan, writer.organisation, writer.key))
+    ]
+    if measures:
+        writer.step(
+            "passes",
+            "What passes, and what does not",
+            "From a client in each segment, and from outside: what is meant to pass arrives, what is meant to be "
+            "closed gets no answer. What needs more than the bench has, skip with a reason.",
+            (),
+            measures,
+            needs_box=False,
+        )
 
 
 def _licences(writer: Writer) -> None:

@@ -10,14 +10,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, segment_of, servers
-from octaplan.core.plan.device import Band, Device, DeviceRole, PortMode, PortUse, Security, Service
+from octaplan.core.plan.device import PLACES, Band, Device, DeviceRole, PortMode, PortUse, Security, Service
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import Circuit, Handoff, Host, Method, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, Network, Span
-
-#: What rules call places that are no segment.
-PLACES = {"internet": "the internet", "all": "everything"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +118,8 @@ class Inside:
     announced: Network | None
     serves: ScopeSettings | None
     dhcp_by: Address | str
+    subnet6: Network | None = None
+    relay: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,10 +170,11 @@ class PortSettings:
 
 @dataclass(frozen=True, slots=True)
 class TranslationSettings:
-    """A segment that goes out under the address of a circuit."""
+    """A segment that goes out under the address of a circuit, or under a further `address` of it."""
 
     segment: str
     circuit: str
+    address: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +184,20 @@ class AllowSettings:
     source: str
     target: str
     service: str
+
+
+@dataclass(frozen=True, slots=True)
+class PublicationSettings:
+    """A fixed host that is reachable from outside: at which address, by what, for whom; `port` where it is another
+    inside. Without `outside` it is the address that the circuit gives."""
+
+    service: str
+    circuit: str
+    outside: Address | None
+    host: str
+    inside: Address | None
+    port: int | None
+    sources: tuple[Network, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,7 +252,9 @@ class BoxSettings:
     ports: tuple[PortSettings, ...]
     translations: tuple[TranslationSettings, ...]
     allows: tuple[AllowSettings, ...]
+    publications: tuple[PublicationSettings, ...]
     closed: tuple[ClosedSettings, ...]
+    filters: bool
     own: tuple[OwnSettings, ...]
     wireless: tuple[WirelessSettings, ...]
     access: tuple[AccessSettings, ...]
@@ -249,7 +265,8 @@ def settings_of(
 ) -> BoxSettings:
     """What goes into a device of a plan. Its hardware type, where known, tells whether it has a radio of its own."""
     device = plan.devices[key]
-    labels = {one: segment.label for one, segment in plan.segments.items()} | PLACES
+    labels = {one: f"{host.name} {host.address or host.address6 or ''}".strip() for one, host in plan.hosts.items()}
+    labels |= {one: segment.label for one, segment in plan.segments.items()} | PLACES
     return BoxSettings(
         identity=_identity(plan, device, organisation),
         internet=tuple(internet_side(plan, circuit, device) for circuit, _ in circuits_of(plan, device)),
@@ -259,7 +276,7 @@ def settings_of(
                 next_hop(plan, route),
                 plan.circuits[route.circuit].label if route.circuit in plan.circuits else "",
                 route.metric,
-                _table_of(plan, next_hop(plan, route)),
+                route.table or _table_of(plan, next_hop(plan, route)),
             )
             for route in device.routes.values()
         ),
@@ -270,7 +287,7 @@ def settings_of(
         ),
         ports=tuple(_port(plan, device, name, kind) for name in device.ports),
         translations=tuple(
-            TranslationSettings(labels.get(t.segment, "a removed segment"), plan.circuits[t.circuit].label)
+            TranslationSettings(labels.get(t.segment, "a removed segment"), plan.circuits[t.circuit].label, t.address)
             for t in device.translations.values()
             if t.circuit in plan.circuits
         ),
@@ -278,7 +295,9 @@ def settings_of(
             AllowSettings(labels.get(a.source, "removed"), labels.get(a.target, "removed"), a.service)
             for a in device.allows.values()
         ),
+        publications=tuple(_publications(plan, device)),
         closed=tuple(_closed(plan, device, labels)),
+        filters=device.is_filter,
         own=tuple(_own(plan, key)),
         wireless=tuple(_wireless(plan, labels)) if _on_air(plan, device, kind) else (),
         access=tuple(
@@ -359,11 +378,24 @@ def _inside(plan: SitePlan, box: str, key: str) -> Inside:
         gateway=device.gateway if address is not None and not device.routes_packets and near else None,
         address=address,
         subnet=segment.subnet if address is not None else None,
-        address6=segment.gateway6 if announces else None,
+        address6=segment.gateway6 if announces else device.addresses6.get(key),
         announced=segment.subnet6 if announces else None,
         serves=scope_settings(plan, key) if serves else None,
         dhcp_by=segment.scope.server,
+        subnet6=segment.subnet6,
+        relay=device.relays.get(key),
     )
+
+
+def _publications(plan: SitePlan, device: Device) -> Iterator[PublicationSettings]:
+    for one in device.publications.values():
+        circuit, host = plan.circuits.get(one.circuit), plan.hosts.get(one.host)
+        if circuit is not None and host is not None:
+            outside = one.address or circuit.address
+            inside = host.address6 if outside is not None and outside.family == 6 else host.address
+            yield PublicationSettings(
+                one.service, circuit.label, outside, host.name, inside, one.port, tuple(one.sources)
+            )
 
 
 def _places(device: Device, key: str, vlan: int | None) -> Iterator[PortPlace]:
@@ -373,9 +405,9 @@ def _places(device: Device, key: str, vlan: int | None) -> Iterator[PortPlace]:
 
 
 def _closed(plan: SitePlan, device: Device, labels: dict[str, str]) -> Iterator[ClosedSettings]:
-    """What an edge must not let through: wherever no allow rule leads, inside and from outside."""
+    """What a box that filters must not let through: wherever no allow rule leads, inside and from outside."""
     inside = [key for key, segment in plan.segments.items() if segment.role is not SegmentRole.TRANSIT]
-    if device.role is not DeviceRole.EDGE:
+    if not device.is_filter:
         return
 
     def opened(source: str, target: str) -> bool:

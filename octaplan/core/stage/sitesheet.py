@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from octaplan.core.flow.matrix import Traffic
+from octaplan.core.flow.network import BOXES
+from octaplan.core.flow.telling import place_name
 from octaplan.core.plan.boxes import named, own_address
 from octaplan.core.plan.credentials import Slot
 from octaplan.core.plan.device import PortMode
@@ -88,7 +91,27 @@ def site_sheet(
     parts = [_circuit_part(plan, key) for key in plan.circuits]
     parts += [_segment_part(plan, key) for key in plan.segments]
     parts += [_device_part(plan, key, hardware, organisation) for key in plan.devices]
+    parts += _traffic_parts(plan, organisation)
     return SiteSheet(facts, parts)
+
+
+def _traffic_parts(plan: SitePlan, organisation: Organisation) -> Iterator[SheetPart]:
+    """Who reaches whom, by what the boxes do: a line for each that asks."""
+    traffic = Traffic(plan, organisation)
+    if not traffic.walkable or not traffic.complete:
+        return
+    rows = []
+    for source in traffic.rows:
+        told = []
+        for target in traffic.columns:
+            cell = traffic.cell(source, target) if source != target else None
+            if cell is not None and cell.ever:
+                services = str(traffic.net.atoms.services(cell.ever))
+                by = "" if cell.result == "passes" or services == "any" or target == BOXES else f" ({services})"
+                told.append(f"{place_name(traffic, target)}{by}")
+        name = place_name(traffic, source)
+        rows.append(SheetRow(name[:1].upper() + name[1:], ", ".join(told) or "nobody"))
+    yield SheetPart("Who reaches whom", "everything else is closed", rows, [], [])
 
 
 def _known(value: object) -> str | None:

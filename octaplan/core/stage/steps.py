@@ -10,7 +10,7 @@ from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.entries import Value
 
 #: Kinds of measures whose answer shows that the box does what is planned, and not only what it is.
-PROVING = ("ping", "lease", "lookup", "yes")
+PROVING = ("ping", "lease", "lookup", "yes", "passes", "silent")
 
 
 @dataclass(frozen=True, slots=True)

@@ -42,6 +42,7 @@ class Writer:
         self.plan, self.key, self.kind = plan, key, kind
         self.device = plan.devices[key]
         self.bench = Bench(plan, key, kind)
+        self.organisation = organisation
         self.settings = settings_of(plan, key, kind, organisation)
         self.steps: list[Step] = []
         self.group = ""

@@ -125,7 +125,8 @@ class Network(NamedTuple):
         return str(Address(4, (1 << 32) - self.size))
 
     def holds(self, address: Address) -> bool:
-        return address.family == self.family and self.value <= address.value <= self.last.value
+        family, value, prefix = self
+        return address.family == family and (address.value ^ value) >> (BITS[family] - prefix) == 0
 
 
 class Span(NamedTuple):

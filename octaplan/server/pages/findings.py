@@ -58,6 +58,8 @@ class Spot(BaseModel):
     site_name: str
     rule: str
     severity: Severity
+    subject: str
+    addresses: str
     path: str
     field: str
     stage: Stage
@@ -116,6 +118,8 @@ def _spots(now: Snapshot, rule: str, customer: str) -> list[Spot]:
                     site_name=plan.name or plan.site,
                     rule=finding.rule,
                     severity=finding.severity,
+                    subject=finding.subject,
+                    addresses=finding.addresses,
                     path=finding.path,
                     field=finding.field,
                     stage=finding.stage,

@@ -28,6 +28,7 @@ class UseShown(BaseModel):
     site: str
     name: str
     device: str
+    key: str
 
 
 class TypeShown(BaseModel):
@@ -43,16 +44,16 @@ class TypeShown(BaseModel):
 def _shown(records: Records, keys: list[str]) -> list[TypeShown]:
     uses: dict[str, list[UseShown]] = {key: [] for key in keys}
     for plan in records.now.sites.all().values():
-        for device in plan.devices.values():
+        for key, device in plan.devices.items():
             if device.type in uses:
                 use = UseShown(customer=plan.customer, site=plan.site, name=plan.name or plan.site,
-                               device=device.name or device.role.words)  # fmt: skip
+                               device=device.name or device.role.words, key=key)  # fmt: skip
                 uses[device.type].append(use)
     shown = []
-    for key in keys:
-        newest = records.hardware.versions[key]
-        kind = records.hardware.types[key]
-        shown.append(TypeShown(type=kind, version=newest.number, at=newest.at, by=newest.by, uses=uses[key]))
+    for name in keys:
+        newest = records.hardware.versions[name]
+        kind = records.hardware.types[name]
+        shown.append(TypeShown(type=kind, version=newest.number, at=newest.at, by=newest.by, uses=uses[name]))
     return sorted(shown, key=lambda s: s.type.title.casefold())
 
 

@@ -103,6 +103,9 @@ CHAPTERS = {
     "dhcp": "DHCP",
     "names": "Names, resolvers, dates",
     "devices": "Boxes",
+    "traffic": "Traffic",
+    "publications": "Traffic",
+    "segments": "Traffic",
     "cabling": "Cables and power",
     "credentials": "Secrets",
 }

@@ -14,6 +14,7 @@ from octaplan.core.check.findings import Severity, Trait
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.questions import Whom
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.plan.stages import Stage
 from octaplan.core.values.lazy import lazy
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Looking
@@ -35,6 +36,7 @@ class Stages(BaseModel):
     intake: StageState
     addresses: StageState
     devices: StageState
+    traffic: StageState
     credentials: StageState
     clearance: StageState
     bench: StageState
@@ -82,13 +84,13 @@ def stages(
     plan: SitePlan, judged: list[Judged], signature: Signature | None, now: Snapshot, *, asking: bool = False
 ) -> Stages:
     """How far each stage is, from what was asked, found, signed, staged and shipped."""
-    found: dict[str, StageState] = dict.fromkeys(("intake", "addresses", "devices", "credentials"), StageState.DONE)
+    found: dict[str, StageState] = {str(stage): StageState.DONE for stage in Stage}
     if asking:
         found["intake"] = StageState.OPEN
     if not plan.circuits or not plan.segments:
         found["addresses"] = StageState.OPEN
     if not any(device.routes_packets for device in plan.devices.values()):
-        found["devices"] = found["credentials"] = StageState.OPEN
+        found["devices"] = found["traffic"] = found["credentials"] = StageState.OPEN
     for j in judged:
         stage = j.finding.stage
         if j.finding.severity is Severity.STOP and Trait.UNFILLED not in j.finding.traits:

@@ -372,8 +372,11 @@ class Rules(unittest.TestCase):
         elsewhere = (
             "octaplan.core.check.rules.devices",
             "octaplan.core.check.rules.cabling",
+            "octaplan.core.check.rules.traffic",
+            "octaplan.core.check.rules.publications",
+            "octaplan.core.check.rules.segments",
             "octaplan.core.check.rules.credentials",
-        )  # in test_device_rules
+        )  # in test_device_rules, test_traffic_rules
         book = {name for name, rule in RULES.items() if rule.check.__module__ not in elsewhere}
         self.assertEqual(speaking, book)
         self.assertEqual(silent, book)

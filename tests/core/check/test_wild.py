@@ -70,7 +70,7 @@ def wild_plans(draw: st.DrawFn) -> SitePlan:
             "mac": draw(st.sampled_from([None, "00:00:00:00:00:00", "ff:ff:ff:ff:ff:ff", "01:00:00:00:00:01"])),
         }  # fmt: skip
     return SitePlan.model_validate({
-        "schema": "octaplan.site-plan/1", "customer": draw(st.sampled_from(["F", "f", "G"])), "site": draw(st.sampled_from("ABC")),
+        "schema": "octaplan.site-plan/2", "customer": draw(st.sampled_from(["F", "f", "G"])), "site": draw(st.sampled_from("ABC")),
         "time_zone": draw(st.sampled_from([None, "Europe/Rome"])), "ship_date": draw(st.sampled_from([None, "0001-01-01", "9999-12-31"])),
         "reach_groups": draw(st.sampled_from([None, [], ["g"], [*"abcdefgh"]])), "delegated_prefix": draw(six_net),
         "segments": inside, "hosts": hosts, "circuits": {f"circ{n}": draw(circuits) for n in range(draw(st.integers(0, 2)))},

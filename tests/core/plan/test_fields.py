@@ -41,10 +41,14 @@ OTHERWISE = {
         "answers",
         "survivors",
         "pattern",
+        "departures",
     },
     "segments": {"order"},
     "hosts": {"segment"},
-    "devices": {"type", "host", "ports", "addresses", "routes", "translations", "allows", "access", "licences"},
+    "devices": {
+        *("type", "host", "ports", "addresses", "addresses6", "routes", "translations", "allows", "publications"),
+        *("relays", "access", "licences"),
+    },
     "wireless": {"segment"},
 }
 

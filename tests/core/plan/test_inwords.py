@@ -114,4 +114,4 @@ class Sentences(unittest.TestCase):
 
     def test_an_allow_rule_added(self) -> None:
         said = self.said(allows={"aaaa": {"source": next(iter(self.plan.segments)), "target": "internet"}})
-        self.assertRegex(said, "allow rule empty → Office to internet, any")
+        self.assertRegex(said, "allow rule empty → Office to the internet, any")

@@ -38,7 +38,7 @@ class Documents(unittest.TestCase):
             {"customer": "A/B"},
         ):
             with self.subTest(wrong), self.assertRaises(ValidationError):
-                SitePlan.model_validate({"schema": "octaplan.site-plan/1", "customer": "F", "site": "D", **wrong})
+                SitePlan.model_validate({"schema": "octaplan.site-plan/2", "customer": "F", "site": "D", **wrong})
 
     def test_ids_are_short_stable_and_free(self) -> None:
         first = new_id("Office", ())

@@ -103,7 +103,13 @@ class Promise(unittest.TestCase):
                         self.assertLessEqual(len(found), OFFERED)
                         offering |= {finding.rule} if found else set()
                     self.kept(portfolio, plan)
-        boxes = ("rules.devices", "rules.cabling")  # in test_device_rules
+        boxes = (
+            "devices",
+            "cabling",
+            "traffic",
+            "publications",
+            "segments",
+        )  # in test_device_rules, test_traffic_rules
         devices = {name for name in remedied_rules() if RULES[name].check.__module__.endswith(boxes)}
         rare = {"wan-gateway-missing", "time-zone-missing"}  # told apart below
         self.assertEqual(remedied_rules() - devices - rare - offering, set())

@@ -60,6 +60,14 @@ def round_trip(sent: int, received: int, *lines: str, target: str = GATEWAY) -> 
 
 SIX = "2001:db8:61::1"
 PINGS = [
+    Output("passes", "", "good", "it answers", "it answers"),
+    Output("passes", "", "bad", "timed out", "timed out"),
+    Output("passes", "", "good", "4/5", "4/5"),
+    Output("silent", "", "good", "no answer", "no answer"),
+    Output("silent", "", "good", "connection refused", "connection refused"),
+    Output("silent", "", "good", "0/5", "0/5"),
+    Output("silent", "", "bad", "5/5", "5/5"),
+    Output("silent", "", "bad", "it answers", "it answers"),
     Output("ping", GATEWAY, "good", "4 of 4 replies", unix(4, 4, *map(reply, (1, 2, 3, 4)))),
     Output("ping", GATEWAY, "good", "3 of 4 replies", unix(4, 3, *map(reply, (2, 3, 4)))),
     Output("ping", GATEWAY, "odd", "3 of 4 replies", unix(4, 3, *map(reply, (1, 2, 4)))),

@@ -19,6 +19,12 @@ def marks(sent: int, lost: tuple[int, ...] = ()) -> str:
 
 
 class Printed(unittest.TestCase):
+    def test_a_yes_says_too_little_of_what_must_stay_silent(self) -> None:
+        for text in ("yes", "No", "ok", "fine so far"):
+            with self.subTest(text), self.assertRaises(ValueError) as caught:
+                judge("silent", text)
+            self.assertIn("no answer", str(caught.exception))
+
     def test_what_programs_and_boxes_print_good_and_bad(self) -> None:
         self.assertGreater(len(OUTPUTS), 100)
         for kind, expect, outcome, value, text in OUTPUTS:

@@ -5,12 +5,16 @@ import Popover from '@mui/material/Popover';
 import { useState, type ClipboardEvent } from 'react';
 import type { Circuit, Operation } from '../../api/client';
 import { choiceOf } from '../../parts/fields';
+import { Link } from 'react-router';
 import { PlanFields } from '../../parts/PlanFields';
 import { TypedField } from '../../parts/TypedField';
+import { deskPath } from '../../parts/words';
 import { format, isBehind, parse, subnet } from '../../ruler/addresses';
 import { BlockRuler, cellsOf, type Cell } from '../../ruler/BlockRuler';
 import { useDeskState, useDrafting, useLight, useSteps } from '../context';
 import styles from './addresses.module.css';
+import { PublishForm } from '../traffic/Published';
+import { publishedAt, withPublished } from '../traffic/published';
 import { remove } from './edits';
 import { LetterDialog } from './ReadDialog';
 
@@ -163,8 +167,9 @@ function CircuitActions(props: {
 /** A block that the provider routes to the site besides the hand-off, with what each address is used for. */
 function RoutedBlock({ id, circuit, block }: { id: string; circuit: Circuit; block: string }) {
   const { mayPlan } = useDeskState();
+  const { plan } = useDrafting();
   const [picked, setPicked] = useState<Picked>(null);
-  const cells = cellsOf(block, null, null, circuit.uses, '', true);
+  const cells = cellsOf(block, null, null, withPublished(plan, id, circuit), '', true);
   const pick = (cell: Cell, element: HTMLElement) => setPicked({ cell, element });
   return (
     <div style={{ marginTop: 6 }}>
@@ -186,7 +191,10 @@ const USES = ['translation', 'server', 'spare', "provider's"];
 /** What an address of a block is used for: one of the usual words, or anything typed. */
 function UsePopover(props: { id: string; circuit: Circuit; picked: Picked; onClose: () => void }) {
   const { id, circuit, picked, onClose } = props;
+  const { name } = useDeskState();
+  const { plan } = useDrafting();
   const { keep } = useSteps();
+  const [publishing, setPublishing] = useState(false);
   if (!picked) return null;
   const { address } = picked.cell;
   const path = `/circuits/${id}/uses/${address}`;
@@ -203,7 +211,7 @@ function UsePopover(props: { id: string; circuit: Circuit; picked: Picked; onClo
       anchorOrigin={{ vertical: 'bottom', horizontal: 'left' }}
       slotProps={{ paper: { role: 'dialog', 'aria-label': `Use of ${address}` } }}
     >
-      <div style={{ padding: 16, width: 300 }}>
+      <div style={{ padding: 16, width: publishing ? 460 : 300 }}>
         <TypedField
           autoFocus
           path={path}
@@ -218,7 +226,14 @@ function UsePopover(props: { id: string; circuit: Circuit; picked: Picked; onClo
             </Button>
           ))}
           {use && <Button onClick={() => save([remove(path)])}>nothing</Button>}
+          {!publishing && <Button onClick={() => setPublishing(true)}>publish a host here…</Button>}
         </div>
+        {publishedAt(plan, id, address).map((words) => (
+          <p key={words} className="small">
+            Published: {words}. <Link to={deskPath(name, 'traffic')}>On Traffic</Link>
+          </p>
+        ))}
+        {publishing && <PublishForm at={{ circuit: id, address }} onDone={onClose} />}
       </div>
     </Popover>
   );
@@ -254,7 +269,10 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
   const { id, circuit, handoff, site } = props;
   const { mayPlan } = useDeskState();
   const [picked, setPicked] = useState<Picked>(null);
-  const cells = handoff ? cellsOf(handoff, circuit.address, circuit.gateway, circuit.uses, site) : [];
+  const { plan } = useDrafting();
+  const uses = withPublished(plan, id, circuit);
+  const cells = handoff ? cellsOf(handoff, circuit.address, circuit.gateway, uses, site) : [];
+  const shown = publishedAt(plan, id, null);
   const behind = isBehind(circuit.address);
   const gateway = parse(circuit.gateway);
   const outside = cells.length > 0 && gateway && !cells.some((cell) => cell.kind === 'provider');
@@ -279,6 +297,11 @@ function Handoff(props: { id: string; circuit: Circuit; handoff: string | null; 
           cells={cells}
           {...(mayPlan ? { onPick: (cell: Cell, element: HTMLElement) => setPicked({ cell, element }) } : {})}
         />
+        {shown.length > 0 && circuit.address && (
+          <div className="quiet small">
+            published at <span className="mono">{circuit.address}</span>: {shown.join('; ')}
+          </div>
+        )}
         <UsePopover id={id} circuit={circuit} picked={picked} onClose={() => setPicked(null)} />
       </>
     );

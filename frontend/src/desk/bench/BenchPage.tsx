@@ -103,6 +103,8 @@ function About({ run, onAnew }: { run: Run; onAnew: () => void }) {
       <div className="line wrap">
         {run.run !== null && <Link to={deskPath(name, `runs/${run.run}`)}>Record of this run</Link>}
         <Link to={deskPath(name, 'runs')}>All runs</Link>
+        <Link to={deskPath(name, `text/${run.device}`)}>As text</Link>
+        <Link to={deskPath(name, `read-back/${run.device}`)}>Read back</Link>
         {run.begun && mayStage && <Anew run={run} onAnew={onAnew} />}
       </div>
     </div>

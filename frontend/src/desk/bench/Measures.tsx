@@ -16,6 +16,8 @@ const HINTS: Record<string, string> = {
   mac: 'scan or type',
   text: '',
   yes: 'yes or no',
+  passes: 'what came back, or 4/5',
+  silent: '“no answer”, or what came back',
 };
 
 interface Props {

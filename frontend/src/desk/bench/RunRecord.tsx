@@ -129,7 +129,7 @@ function Proven({ record: { steps } }: { record: Record_ }) {
 
 /** What went wrong on the way, also what was mended since. */
 function Troubles({ record: { recordings } }: { record: Record_ }) {
-  const troubles = recordings.filter((one) => one.result === 'failed');
+  const troubles = recordings.filter((one) => one.result === 'failed' && one.step !== 'read-back');
   return (
     <>
       <h3>Troubles on the way</h3>
@@ -148,8 +148,8 @@ function Troubles({ record: { recordings } }: { record: Record_ }) {
   );
 }
 
-/** Backups, and the secrets that the box had. */
-function Evidence({ record: { run, backups, secrets } }: { record: Record_ }) {
+/** Backups, what was read back, and the secrets that the box had. */
+function Evidence({ record: { run, backups, secrets, recordings } }: { record: Record_ }) {
   const { name } = useDeskState();
   const mayRead = useMay('read');
   const place = [name.customer, name.site].map(encodeURIComponent).join('/');
@@ -169,6 +169,18 @@ function Evidence({ record: { run, backups, secrets } }: { record: Record_ }) {
             <div className="mono quiet small broken">SHA-256 {backup.sha256}</div>
           </li>
         ))}
+      </ul>
+      <ul>
+        {recordings
+          .filter((one) => one.step === 'read-back')
+          .map((one, index) => (
+            <li key={index}>
+              {one.title}: {one.note}{' '}
+              <span className="quiet">
+                {one.by}, {moment(one.at, true)}
+              </span>
+            </li>
+          ))}
       </ul>
       {secrets.length > 0 && (
         <ul data-noprint>

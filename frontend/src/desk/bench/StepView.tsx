@@ -128,7 +128,7 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
           )}
         </footer>
       </section>
-      <Values step={step} ref={values} />
+      <Values device={run.device} step={step} ref={values} />
     </>
   );
 }

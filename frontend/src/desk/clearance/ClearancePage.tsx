@@ -10,6 +10,7 @@ import { useAcceptSkips } from '../bench/queries';
 import { useDeskState } from '../context';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
+import { SignedTraffic } from '../traffic/Signed';
 import styles from './clearance.module.css';
 
 /** What stands in the way of shipping, what was accepted and why, and the signature. */
@@ -33,6 +34,7 @@ export function ClearancePage() {
         ))}
       </section>
       <Skipped />
+      <SignedTraffic />
       {accepted.length > 0 && (
         <section className="card part" aria-label="Accepted warns">
           <h2>Accepted, with the reason</h2>

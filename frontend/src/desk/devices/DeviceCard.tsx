@@ -10,7 +10,6 @@ import { deskPath } from '../../parts/words';
 import { useDeskState, useLight } from '../context';
 import styles from './devices.module.css';
 import { ROLE_WORDS } from './roles';
-import { Rules } from './Rules';
 import { RemoveBox, ReplaceBox } from './Replace';
 
 interface Props {
@@ -74,7 +73,7 @@ function onward(event: KeyboardEvent<HTMLElement>) {
 }
 
 function Detail({ id, device, type, onReplaced }: Omit<Props, 'open' | 'onToggle'>) {
-  const { desk: state, mayPlan } = useDeskState();
+  const { name, desk: state, mayPlan } = useDeskState();
   const { plan } = state;
   const path = `/devices/${id}`;
   const wanted = type?.firmware.wanted;
@@ -135,7 +134,12 @@ function Detail({ id, device, type, onReplaced }: Omit<Props, 'open' | 'onToggle
           </div>
         </>
       )}
-      {device.role !== 'modem' && <Rules id={id} device={device} />}
+      {device.role !== 'modem' && (
+        <p className="quiet">
+          What it lets through, translates and routes, and from where it is managed, stands on{' '}
+          <Link to={`${deskPath(name, 'traffic')}#${path}`}>Traffic</Link>.
+        </p>
+      )}
       {mayPlan && <ReplaceBox id={id} device={device} onReplaced={onReplaced} />}
       {mayPlan && <RemoveBox id={id} device={device} />}
     </div>

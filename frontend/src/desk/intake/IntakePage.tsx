@@ -2,11 +2,12 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Circuit } from '../../api/client';
-import { Line, Tick } from '../../parts/controls';
+import { Line, LinkButton, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { LetterDialog } from '../addresses/ReadDialog';
 import { useDeskState } from '../context';
+import { TakeOver } from '../text/TakeOver';
 import styles from './intake.module.css';
 import { useAnswer, useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
@@ -27,6 +28,7 @@ export function IntakePage() {
   const answer = useAnswer(name);
   const [source, setSource] = useState('');
   const [confirmed, setConfirmed] = useState(false);
+  const [taking, setTaking] = useState(false);
   const [letter, setLetter] = useState<[string, Circuit] | null>(null);
   if (intake.error) return <Trouble>{intake.error.message}</Trouble>;
   if (!intake.data) return null;
@@ -59,7 +61,10 @@ export function IntakePage() {
             </label>
           </div>
         )}
-        <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
+        <div className={styles.ways}>
+          <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
+          {mayPlan && <LinkButton onClick={() => setTaking(true)}>Take over a box’s text…</LinkButton>}
+        </div>
       </div>
       {mayPlan && state.blank && first && (
         <div className="card part below" role="note">
@@ -94,6 +99,7 @@ export function IntakePage() {
           <Link to={deskPath(name)}>add one on Addresses</Link>.
         </p>
       )}
+      {taking && <TakeOver onClose={() => setTaking(false)} />}
       {letter && (
         <LetterDialog
           circuit={letter[0]}

@@ -6,7 +6,18 @@ from collections.abc import Iterable
 from types import ModuleType
 
 from octaplan.core.check.findings import Finding, Rule
-from octaplan.core.check.rules import addressing, cabling, credentials, devices, dhcp, names, overlaps
+from octaplan.core.check.rules import (
+    addressing,
+    cabling,
+    credentials,
+    devices,
+    dhcp,
+    names,
+    overlaps,
+    publications,
+    segments,
+    traffic,
+)
 from octaplan.core.values.words import as_counted
 
 
@@ -20,7 +31,7 @@ def book_of(*tables: ModuleType) -> dict[str, Rule]:
     return book
 
 
-RULES = book_of(overlaps, addressing, dhcp, names, devices, cabling, credentials)
+RULES = book_of(overlaps, addressing, dhcp, names, devices, traffic, publications, segments, cabling, credentials)
 
 _PLACES = {rule_id: place for place, rule_id in enumerate(RULES)}
 

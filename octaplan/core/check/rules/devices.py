@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import timedelta
 from itertools import combinations
 
 from octaplan.core.check.findings import Hit, Severity, Trait, rule
 from octaplan.core.check.view import Subject, View
 from octaplan.core.plan.boxes import (
+    Interface,
     circuits_of,
-    interfaces,
     named,
     next_hop,
     own_address,
+    segment_of,
     servers,
+    towards_edge,
     uses,
 )
-from octaplan.core.plan.device import Device, DeviceRole, PortMode, Security, Service
+from octaplan.core.plan.device import DeviceRole, PortMode, Security, Service
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.site import Handoff, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, Network
@@ -236,17 +238,17 @@ def device_address_taken(view: View) -> Iterator[Hit]:
     """
     for plan in view.equipped:
         claimed: dict[tuple[str, Address], list[tuple[str, str]]] = defaultdict(list)
+        faces = view.faces(plan)
+        routed = {one[:2] for key, device in plan.devices.items() if device.routes_packets for one in faces[key]}
         for key, segment in plan.segments.items():
-            if segment.gateway is not None and not any(
-                own_address(plan, d, key) == segment.gateway for d in plan.devices.values() if d.routes_packets
-            ):
+            if segment.gateway is not None and (f"/segments/{key}", segment.gateway) not in routed:
                 claimed[_table(plan, key), segment.gateway].append(("", f"the gateway of {segment.label}"))
         linked = {device.host for device in plan.devices.values()}
         for key, host in plan.hosts.items():
             if host.address is not None and key not in linked:
                 claimed[_table(plan, host.segment), host.address].append(("", host.name))
         for key, device in plan.devices.items():
-            for table, address in {(_table(plan, segment), address) for segment, address in _inside(plan, device)}:
+            for table, address in {(_table(plan, segment), address) for segment, address in _inside(faces[key])}:
                 claimed[table, address].append((key, named(device)))
         for (_, address), owners in claimed.items():
             for key, name in owners if len(owners) > 1 else ():
@@ -261,9 +263,9 @@ def device_address_taken(view: View) -> Iterator[Hit]:
                     )
 
 
-def _inside(plan: SitePlan, device: Device) -> Iterator[tuple[str, Address]]:
+def _inside(faces: Iterable[Interface]) -> Iterator[tuple[str, Address]]:
     """The box's own addresses in segments, each with its segment."""
-    for interface in interfaces(plan, device):
+    for interface in faces:
         if interface.owner.startswith("/segments/"):
             yield interface.owner.removeprefix("/segments/"), interface.address
 
@@ -286,7 +288,7 @@ def device_address_leased(view: View) -> Iterator[Hit]:
         told = {(segment.vrf.casefold(), segment.gateway) for segment in plan.segments.values()}
         told |= {(_table(plan, host.segment), host.address) for host in plan.hosts.values()}
         for key, device in plan.devices.items() if ranges else ():
-            for where, address in dict.fromkeys(_inside(plan, device)):
+            for where, address in dict.fromkeys(_inside(view.faces(plan)[key])):
                 table = _table(plan, where)
                 if (table, address) in told:
                     continue  # the rules of gateways and hosts speak
@@ -325,7 +327,7 @@ def switch_gateway_missing(view: View) -> Iterator[Hit]:
     for box in view.boxes:
         if box.device.role not in (DeviceRole.SWITCH, DeviceRole.ACCESS_POINT) or box.device.gateway is not None:
             continue
-        addresses = [interface.address for interface in interfaces(box.plan, box.device)]
+        addresses = [interface.address for interface in view.faces(box.plan)[box.key]]
         if addresses:
             yield Hit(
                 box.subject(addresses[0]),
@@ -345,13 +347,14 @@ def switch_gateway_wrong(view: View) -> Iterator[Hit]:
         gateway = box.device.gateway
         if box.device.routes_packets or not box.device.staged or gateway is None:
             continue
-        own = [i for i in interfaces(box.plan, box.device) if i.owner.startswith("/segments/")]
+        own = [i for i in view.faces(box.plan)[box.key] if i.owner.startswith("/segments/")]
         near = [i for i in own if i.network.holds(gateway)]
         if not own:
             continue
         segments = [box.plan.segments[i.owner.removeprefix("/segments/")] for i in near or own]
         usual = next((s.gateway for s in segments if s.gateway is not None), None)
-        routers = {a for d in box.plan.devices.values() if d.routes_packets for _, a in _inside(box.plan, d)}
+        faces = view.faces(box.plan)
+        routers = {a for k, d in box.plan.devices.items() if d.routes_packets for _, a in _inside(faces[k])}
         if not near:
             why = f"is in no subnet of the box ({listed([str(i.network) for i in own])})"
         elif any(i.address == gateway for i in own):
@@ -397,8 +400,17 @@ def port_missing(view: View) -> Iterator[Hit]:
 def route_default_missing(view: View) -> Iterator[Hit]:
     """No default route
 
-    An edge with a static circuit has no default route: addresses are right, and nothing gets out.
+    An edge with a static circuit, or an inner router with traffic for outside, has no default route: addresses are
+    right, and nothing gets out.
     """
+    for box in view.boxes:
+        if box.device.role is DeviceRole.ROUTER and not any(r.default for r in box.device.routes.values()):
+            hop = towards_edge(box.plan, box.key)
+            if hop is not None:
+                yield Hit(
+                    box.subject(),
+                    f"{named(box.device)} has no default route, so nothing behind it gets out: add one by {hop}.",
+                )
     for box in view.boxes:
         static = [c for _, c in circuits_of(box.plan, box.device) if c.handoff is Handoff.STATIC]
         if box.device.role is DeviceRole.EDGE and static and not any(r.default for r in box.device.routes.values()):
@@ -434,7 +446,7 @@ def route_next_hop(view: View) -> Iterator[Hit]:
     The next hop of a route lies in no subnet that the box is connected to, or is the box itself.
     """
     for box in view.boxes:
-        own = list(interfaces(box.plan, box.device))
+        own = list(view.faces(box.plan)[box.key])
         for key, route in box.device.routes.items():
             hop = next_hop(box.plan, route)
             circuit = box.plan.circuits.get(route.circuit or "")
@@ -449,12 +461,52 @@ def route_next_hop(view: View) -> Iterator[Hit]:
                 why = f"leads to {hop}, which is the box itself"
             elif circuit is None and not any(interface.network.holds(hop) for interface in own):
                 why = f"leads to {hop}, which is in no subnet that the box is connected to"
+            elif circuit is None and segment_of(box.plan, hop) is not None and hop not in view.held_at(box.plan):
+                why = f"leads to {hop}, and nobody is planned there"
             else:
                 continue
             yield Hit(
                 box.subject(route.to, f"/routes/{key}"),
                 f"The route to {route.to} of {named(box.device)} {why}: correct the next hop.",
             )
+
+
+@rule("route-twice", Severity.STOP, "device", "routes")
+def route_twice(view: View) -> Iterator[Hit]:
+    """Two routes to one subnet
+
+    Two routes to one subnet have one metric: the box takes either.
+    """
+    for box in view.boxes:
+        known: dict[tuple[Network, int], str] = {}
+        for key, route in box.device.routes.items():
+            first = known.setdefault((route.to, route.metric), key)
+            if first != key and not route.default:
+                yield Hit(
+                    box.subject(route.to, f"/routes/{key}"),
+                    f"{named(box.device)} has two routes to {route.to} with the metric {route.metric}: take one away, "
+                    "or give the one that is used first the lower metric.",
+                )
+
+
+@rule("transit-addresses-missing", Severity.STOP, "segment", "label")
+def transit_addresses_missing(view: View) -> Iterator[Hit]:
+    """Transit link without an address at each end
+
+    Two boxes that route are at the ends of the link, and one of them has no address there: neither reaches the other.
+    """
+    for plan in view.equipped:
+        for key, segment in plan.segments.items():
+            ends = [d for d in plan.devices.values() if d.routes_packets and key in d.carried()]
+            if segment.role is not SegmentRole.TRANSIT or segment.subnet is None or len(ends) < 2:
+                continue
+            without = [named(device) for device in ends if own_address(plan, device, key) is None]
+            if without:
+                yield Hit(
+                    _of(plan, f"/segments/{key}", segment.label, segment.subnet),
+                    f"{listed(without)} {'has' if len(without) == 1 else 'have'} no address in {segment.label} "
+                    f"{segment.subnet}: give each end one.",
+                )
 
 
 @rule("route-shadow", Severity.WARN, "device", "routes")
@@ -465,7 +517,7 @@ def route_shadow(view: View) -> Iterator[Hit]:
     """
     for box in view.boxes:
         for key, route in box.device.routes.items():
-            for interface in interfaces(box.plan, box.device):
+            for interface in view.faces(box.plan)[box.key]:
                 net = interface.network
                 if net.family == route.to.family and route.to.prefix >= net.prefix and net.holds(route.to.first):
                     yield Hit(
@@ -550,7 +602,7 @@ def dns_loop(view: View) -> Iterator[Hit]:
     The box forwards names to one of its own addresses: no name is ever found.
     """
     for box in view.boxes:
-        own = {interface.address for interface in interfaces(box.plan, box.device)}
+        own = {interface.address for interface in view.faces(box.plan)[box.key]}
         for address in [a for a in box.device.forwarders if a in own]:
             yield Hit(
                 box.subject(address),

@@ -10,7 +10,7 @@ from octaplan.core.check.claims import Addresses, Flags, known, less, same, wher
 from octaplan.core.check.findings import Hit, Severity, Trait, rule
 from octaplan.core.check.overlap import IntervalIndex
 from octaplan.core.check.view import View
-from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, circuits_of, held_addresses, interfaces
+from octaplan.core.plan.boxes import SERVER_OPTIONS, addresses_in, circuits_of
 from octaplan.core.plan.device import Device
 from octaplan.core.plan.site import PATTERNS, Handoff, SitePlan
 from octaplan.core.values.addresses import Address
@@ -205,10 +205,10 @@ def scope_dns_dead(view: View) -> Iterator[Hit]:
     for row in np.unique(np.concatenate([empty, routers])).tolist():
         plan = view.plan(r, row)
         address, segment = r["address"].at(row), int(r["segment"][row])
-        held = held_addresses(plan) if plan.key in equipped else {}
+        held = view.held_at(plan) if plan.key in equipped else {}
         if address not in held and row in empty:
             why = "and nothing is planned there: correct it, or add the host"
-        elif any(_forwards_to_nobody(plan, d) and _owns(plan, k, address) for k, d in plan.devices.items()):
+        elif any(_forwards_to_nobody(plan, d) and _owns(view, plan, k, address) for k, d in plan.devices.items()):
             why = f"which is {held[address]}, and that box has nobody to forward to: give it forwarders"
         else:
             continue
@@ -222,8 +222,8 @@ def _forwards_to_nobody(plan: SitePlan, device: Device) -> bool:
     return device.routes_packets and not device.forwarders and not any(brought)
 
 
-def _owns(plan: SitePlan, key: str, address: Address) -> bool:
-    return any(interface.address == address for interface in interfaces(plan, plan.devices[key]))
+def _owns(view: View, plan: SitePlan, key: str, address: Address) -> bool:
+    return any(interface.address == address for interface in view.faces(plan)[key])
 
 
 def _inside_the_site(view: View, sites: Flags, addresses: Addresses) -> Flags:
@@ -265,7 +265,7 @@ def scope_option_unknown(view: View) -> Iterator[Hit]:
     here = np.flatnonzero(_inside_the_site(view, o["site"], o["address"]))
     for row in here[~_planned(view, o["site"][here], o["address"][here])].tolist():
         address, number = o["address"].at(row), str(int(o["number"][row]))
-        if address in held_addresses(view.plan(o, row)):
+        if address in view.held_at(view.plan(o, row)):
             continue
         subject = view.subject(view.segments, int(o["segment"][row]), address)
         yield Hit(

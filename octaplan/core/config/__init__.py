@@ -1,0 +1,1 @@
+"""Settings as text, and back: what a box is told, and what it says that it has."""
