@@ -17,7 +17,7 @@ from octaplan.core.config.departures import ReadBack
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.measures import Judgement, Outcome, judge
-from octaplan.core.stage.steps import Measure, Step
+from octaplan.core.stage.steps import READ_BACK, Measure, Step
 from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.words import count
 from octaplan.store.database import Database, Turn
@@ -51,8 +51,7 @@ class NotReady(BenchError):
     """A site cannot be shipped yet."""
 
 
-#: What a read-back is called among what was recorded, and so many of its departures are kept.
-READ_BACK = "read-back"
+#: So many departures of a read-back are kept.
 MOST_KEPT = 60
 
 
@@ -147,30 +146,45 @@ class BenchRecords:
                 result, note = Result.FAILED, "; ".join(f"{m.label}: {answers[m.key].words}" for m in wrong)
             if result is Result.DONE and any(m.kind == "backup" for m in step.measures) and not run.backups:
                 raise BenchError("No back-up is attached yet: choose its file, or skip the step with a reason")
+            if result is Result.DONE and any(m.kind == "read-back" for m in step.measures):
+                raise BenchError("Paste what the box shows and keep what was found: that records the step")
             self._record(turn.now.sites.of(key), device, step, answers, by)
             step = _step(turn.now, plan.key, device, step_key)
-            digest, asked = digest_of_step(turn.now, plan.key, step), asked_of(turn.now, plan.key, step)
-            at = datetime.now(UTC)
-            tick = Tick(
-                run_id=run.id,
-                step=step_key,
-                outcome=result,
-                note=note[:400],
-                measured=json.dumps(answers),
-                digest=digest,
-                at=at,
-                by=by,
-                asked=json.dumps({"title": asked.title, "group": asked.group, "values": asked.values}),
-                accepted_by="",
-                accepted_at=None,
-            )
-            turn.session.merge(tick)
-            self._keep(turn, run.id, step_key, asked.title, tick.outcome, tick.note, tick.measured, by)
-            ticks, box = {**run.ticks, step_key: ticked(tick)}, _box(turn.now, turn.now.sites.plan(key), device)
-            row = turn.session.get(Run, run.id)
-            if row is not None and box != run.box:
-                row.box = json.dumps(box._asdict())
-            turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, ticks=ticks, box=box))
+            self._tick(turn, plan.key, device, step, result, note, answers, by)
+            self._keep(turn, run.id, step_key, step.title, result, note[:400], json.dumps(answers), by)
+
+    def _tick(
+        self,
+        turn: Turn,
+        key: str,
+        device: str,
+        step: Step,
+        result: Result,
+        note: str,
+        answers: Mapping[str, Measured],
+        by: str,
+    ) -> None:
+        """Set what became of a step of the run that the box has."""
+        run, asked = turn.now.runs.at(key)[device], asked_of(turn.now, key, step)
+        tick = Tick(
+            run_id=run.id,
+            step=step.key,
+            outcome=result,
+            note=note[:400],
+            measured=json.dumps(answers),
+            digest=digest_of_step(turn.now, key, step),
+            at=datetime.now(UTC),
+            by=by,
+            asked=json.dumps({"title": asked.title, "group": asked.group, "values": asked.values}),
+            accepted_by="",
+            accepted_at=None,
+        )
+        turn.session.merge(tick)
+        ticks, box = {**run.ticks, step.key: ticked(tick)}, _box(turn.now, turn.now.sites.plan(key), device)
+        row = turn.session.get(Run, run.id)
+        if row is not None and box != run.box:
+            row.box = json.dumps(box._asdict())
+        turn.now = turn.now.with_runs(turn.now.runs.changed(key, device, ticks=ticks, box=box))
 
     @staticmethod
     def _keep(turn: Turn, run: int, step: str, title: str, outcome: str, note: str, measured: str, by: str) -> None:
@@ -207,6 +221,10 @@ class BenchRecords:
             run = turn.now.runs.at(plan.key).get(device) or self._begin(turn, plan, device, by)
             outcome = Result.DONE if good else Result.FAILED
             self._keep(turn, run.id, READ_BACK, "Read back", outcome, words, json.dumps(told), by)
+            step = next((one for one in sheet_of(turn.now, plan.key, device).steps if one.key == READ_BACK), None)
+            if step is not None:
+                summary = {"shown": Measured(words[:200], Outcome.GOOD if good else Outcome.BAD, told["seen"].words)}
+                self._tick(turn, plan.key, device, step, outcome, "" if good else words, summary, by)
 
     def accept(self, key: str, device: str, step: str, seen: datetime | None, by: str) -> None:
         """Accept that checks of a step were skipped. Raises `AlreadyTicked`, `BenchError`."""
@@ -257,7 +275,7 @@ class BenchRecords:
         answers = {}
         for measure in step.measures:
             text, why = measured.get(measure.key, ""), " ".join(skips.get(measure.key, "").split())
-            if measure.kind == "backup":
+            if measure.kind in ("backup", "read-back"):
                 continue
             if not text.strip():
                 if why:
@@ -383,8 +401,8 @@ def _must_be_read_back(turn: Turn, plan: SitePlan, device: str) -> None:
     )
     outcome = turn.session.scalar(newest)
     if outcome != Result.DONE:
-        why = "has not been read back" if outcome is None else "was last read back with departures"
-        raise NotReady(f"{named(plan.devices[device])} {why}: paste what it shows under Read back, and keep it")
+        why = "was last read back with departures" if outcome == Result.FAILED else "has not been read back"
+        raise NotReady(f"{named(plan.devices[device])} {why}: paste what it shows in that step, and keep it")
 
 
 def _step(now: Snapshot, key: str, device: str, step_key: str) -> Step:

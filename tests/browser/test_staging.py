@@ -30,6 +30,13 @@ def answer(field: Locator) -> str:
     return {"serial": "BW5-30117", "lookup": "ok", "kept": "yes", "joined": "yes"}.get(key, "")
 
 
+def shown_by_box(page: Page) -> str:
+    """What the box of the run sheet prints when all is in it as planned: its write-out, with secrets in stars."""
+    site, _, device = page.url.partition("/sites/")[2].rpartition("/bench/")
+    written = page.context.request.get(f"/api/sites/{site}/devices/{device}/write-out").json()
+    return "\n".join("".join(p["text"] or "*****" for p in line["pieces"]) for line in written["lines"])
+
+
 def tab_to(page: Page, name: str) -> None:
     """Press Tab until what is focused says so."""
     for _ in range(80):
@@ -67,6 +74,12 @@ class OneBoxFromCartonToShipped(InBrowser):
                 )  # the chooser is the system's own
                 expect(step.get_by_text("SHA-256")).to_be_visible()
                 keys.press("d")
+            elif (shown := step.get_by_label("What it shows", exact=True)).count():
+                keys.press("m")
+                expect(shown).to_be_focused()
+                shown.fill(shown_by_box(page))  # the clipboard is the system's own
+                tab_to(page, "Keep: as planned")
+                keys.press("Enter")
             elif (fields := step.locator("textarea[data-measure]")).count():
                 keys.press("m")
                 for place in range(fields.count()):
@@ -101,6 +114,22 @@ class OneBoxFromCartonToShipped(InBrowser):
 
 
 class Bench(InBrowser):
+    def test_what_a_box_shows_is_pasted_in_a_step_and_departures_make_it_trouble(self) -> None:
+        page = self.desk_bench("FERN/MILL")
+        page.get_by_role("button", name=re.compile("Paste what it shows now")).click()
+        expect(page.get_by_role("button", name="Done")).to_have_count(0)
+        text = shown_by_box(page)
+        page.get_by_label("What it shows", exact=True).fill(f"{text}\ninet 10.231.9.1/24\n")
+        step = page.get_by_role("region", name="This step", exact=True)
+        expect(step.get_by_role("region", name="Seen and not planned")).to_contain_text("10.231.9.1/24")
+        step.get_by_role("button", name="Keep what was found").click()
+        expect(step.get_by_text(re.compile("Trouble by Ines Aldering.*1 otherwise"))).to_be_visible()
+        page.get_by_label("What it shows", exact=True).fill(text)
+        step.get_by_role("button", name="Keep: as planned").click()
+        expect(step.get_by_role("heading", name="Take a backup and attach it")).to_be_visible()
+        page.get_by_role("button", name=re.compile("Paste what it shows now")).click()
+        expect(step.get_by_text("Done by Ines Aldering")).to_be_visible()
+
     def test_trouble_is_noted_and_a_bad_answer_is_not_taken_for_good(self) -> None:
         page = self.desk_bench("FERN/MILL")
         page.keyboard.press("t")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 from octaplan.core.config.neutral import yang_document
 from octaplan.store.bench import NotReady, _must_be_read_back
@@ -119,6 +120,18 @@ class Texts(WithBoxes):
         self.assertEqual((kept["missing"], kept["differs"], kept["unplanned"]), ([], [], []))
         with self.records.database.turn() as turn:
             _must_be_read_back(turn, plan, self.box)
+        tick = self.step()["tick"]
+        self.assertEqual((tick["result"], tick["touched"]), ("done", False))
+        by_hand = {"result": "done", "note": "", "measured": {}, "skips": {}, "take": [], "seen": tick["at"]}
+        refused = self.client.put(f"{SITE}/bench/{self.box}/steps/read-back", json=by_hand)
+        self.assertIn("Paste what the box shows", refused.json()["detail"])
+        operations = [{"op": "replace", "path": f"/devices/{self.box}/name", "value": "other-name"}]
+        self.records.plans.revise("LARK/NOOK", operations, self.records.now.sites.of("LARK/NOOK").saved.number, "Ines")
+        self.assertTrue(self.step()["tick"]["touched"], "what was shown before says nothing of another plan")
+
+    def step(self) -> dict[str, Any]:
+        run = self.client.get(f"{SITE}/bench/{self.box}").json()
+        return next(step for step in run["steps"] if step["key"] == "read-back")
 
 
 class OfAnotherSite(WithServer):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 
 from octaplan.core.plan.credentials import licence_slot
@@ -11,7 +12,7 @@ from octaplan.core.stage.entries import Value, told
 from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.stage.settings import InternetSide
-from octaplan.core.stage.steps import Measure
+from octaplan.core.stage.steps import READ_BACK, Measure
 from octaplan.core.stage.writer import Writer
 
 #: A name for the practice provider to answer (RFC 2606), where no line is at hand.
@@ -298,6 +299,8 @@ def make_it_last(writer: Writer) -> None:
         again.append(Measure("gateway", f"Ping {gateway}, the provider's gateway", "ping", str(gateway), beyond=True))
     kept = Measure("kept", "Host name and rules are still there", "yes")
     writer.step("prove-again", "It is as it was", "What was lost by the restart was not saved.", (), [kept, *again])
+    if writer.kind.write_out is not None or writer.organisation.read_back:
+        _read_back(writer)
     sealing = [slot for slot in writer.slots if BACKUP_SLOT in slot.path.rsplit("/", 1)[-1]]
     writer.step(
         "backup",
@@ -305,6 +308,19 @@ def make_it_last(writer: Writer) -> None:
         "Download the configuration and attach the file here: it is stored encrypted, with its checksum.",
         [Value(slot.label.capitalize(), "", slot.path) for slot in sealing],
         [Measure("backup", "Backup file", "backup")],
+    )
+
+
+def _read_back(writer: Writer) -> None:
+    """All that the box shows, held against the plan; asked for anew when anything that goes into it has changed."""
+    settings = hashlib.blake2b(repr(writer.settings).encode(), digest_size=8).hexdigest()
+    writer.step(
+        READ_BACK,
+        "Paste what it shows now",
+        "Its whole configuration, as it prints it or as its pages show it. Each value is held against the plan; "
+        "what was found is kept with the run, the text is not.",
+        (),
+        [Measure("shown", "What it shows", "read-back", settings)],
     )
 
 

@@ -12,6 +12,9 @@ from octaplan.core.stage.entries import Value
 #: Kinds of measures whose answer shows that the box does what is planned, and not only what it is.
 PROVING = ("ping", "lease", "lookup", "yes", "passes", "silent")
 
+#: The step in which all that a box shows is held against its plan.
+READ_BACK = "read-back"
+
 
 @dataclass(frozen=True, slots=True)
 class Measure:

@@ -15,6 +15,7 @@ import { useTick, useUntick } from './queries';
 import { ReachPicture } from './ReachPicture';
 import { Recorded } from './Recorded';
 import { answersOf, stepAway, type Answers } from './sheet';
+import { ShownNow } from './ShownNow';
 import { Values } from './Values';
 
 type Result = Schemas['Result'];
@@ -88,7 +89,10 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
           ))}
           <Recorded step={step} />
           <ReachPicture run={run} step={step} />
-          {step.measures.some((measure) => measure.kind !== 'backup') && (
+          {asks(step, 'read-back') && (
+            <ShownNow run={run} mayStage={mayStage} onKept={() => onGo(stepAway(run, step.key, 1))} />
+          )}
+          {step.measures.some((measure) => !['backup', 'read-back'].includes(measure.kind)) && (
             <Measures
               run={run}
               step={step}
@@ -102,7 +106,7 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
               onDone={() => record('done')}
             />
           )}
-          {step.measures.some((measure) => measure.kind === 'backup') && <Backups run={run} />}
+          {asks(step, 'backup') && <Backups run={run} />}
         </div>
         <footer className={styles.foot}>
           {tick.error && <Trouble>{tick.error.message}</Trouble>}
@@ -133,6 +137,11 @@ export function StepView({ run, step, onGo, onTyping }: Props) {
   );
 }
 
+/** Whether a step has a part of its own for a kind of measure. */
+function asks(step: Step, kind: string) {
+  return step.measures.some((measure) => measure.kind === kind);
+}
+
 interface KeysProps {
   run: Run;
   step: Step;
@@ -148,14 +157,15 @@ function Keys(props: KeysProps & { pending: boolean; onDone: () => void }) {
   const { name } = useDeskState();
   const untick = useUntick(name, run.device);
   const { tick } = step;
+  const mayTick = mayStage && !asks(step, 'read-back');
   return (
     <div className="line wrap">
-      {mayStage && (
+      {mayTick && (
         <BigButton loading={pending} onClick={onDone}>
           {step.lost ? 'Done, it stopped answering' : 'Done'}
         </BigButton>
       )}
-      {mayStage && <Hint word="Done" of="Space" />}
+      {mayTick && <Hint word="Done" of="Space" />}
       {step.values.some((value) => value.text && value.copied) && <Hint word="Copy next" of="C" />}
       {mayRead && step.values.some((value) => value.secret) && <Hint word="Read" of="R" />}
       {mayStage && step.measures.length > 0 && <Hint word="Measure" of="M" />}

@@ -1,40 +1,25 @@
 import Button from '@mui/material/Button';
-import { useDeferredValue, useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { useMay } from '../../frame/person';
 import { Lines, Press } from '../../parts/controls';
 import { Notice } from '../../parts/Notice';
 import { Trouble } from '../../parts/Trouble';
-import { count, deskPath } from '../../parts/words';
+import { deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
-import { useHardware } from '../devices/queries';
-import { Digits } from './Digits';
-import { Expected } from './Expected';
-import { useKeepReadBack, useReadBack, type ReadBack } from './queries';
+import { Found } from './Found';
+import { type ReadBack } from './queries';
 import styles from './text.module.css';
 import { useBox } from './useBox';
+import { useReading } from './useReading';
 
 /** Paste what a box shows: it is judged at once, and may be kept with its run. */
 export function ReadBackPage() {
   const { name, desk } = useDeskState();
   const device = useBox();
   const mayStage = useMay('stage');
-  const [text, setText] = useState('');
-  const read = useReadBack(name, device);
-  const keep = useKeepReadBack(name, device);
-  const asked = useDeferredValue(text);
-  const version = useHardware().data?.find(
-    (one) => one.type.key === desk.plan.devices[device]?.type,
-  )?.version;
-  const { mutate, reset } = read;
-  useEffect(() => {
-    if (!asked.trim()) return reset();
-    const soon = window.setTimeout(() => mutate(asked), 150);
-    return () => window.clearTimeout(soon);
-  }, [asked, desk.revision.number, version, mutate, reset]);
+  const { text, setText, read, back, keep } = useReading(device);
   const box = desk.plan.devices[device];
   if (!box) return <Notice title="This box has been removed" detail="Choose another on Devices." />;
-  const back = text.trim() ? read.data : undefined;
   const called = box.name ?? box.role;
   return (
     <div className={`fill ${styles.reading}`}>
@@ -84,7 +69,7 @@ export function ReadBackPage() {
         <div className={`scroll ${styles.side}`} aria-label="What was found" role="region" tabIndex={0}>
           {read.error && <Trouble>{read.error.message}</Trouble>}
           {back ? (
-            <Found back={back} called={called} device={device} />
+            <Found linked back={back} called={called} device={device} />
           ) : (
             !read.error && <Waiting called={called} />
           )}
@@ -103,92 +88,6 @@ function Waiting({ called }: { called: string }) {
         , whoever made it. Nothing is kept until you say so, and no secret ever is.
       </p>
     </>
-  );
-}
-
-/** The departures first, each with its line; then what is as planned. */
-function Found({ back, called, device }: { back: ReadBack; called: string; device: string }) {
-  const departures = back.differs.length + back.missing.length + back.unplanned.length;
-  return (
-    <>
-      {back.about && (
-        <p role="alert" className={`note ${styles.about}`}>
-          <b>This looks like the text of {back.about}</b>, not of {called}.
-        </p>
-      )}
-      <p role="status" className={styles.sum} data-good={departures === 0}>
-        {departures === 0
-          ? `As planned: ${count(back.as_planned.length, 'value')} seen, nothing otherwise.`
-          : `${count(departures, 'departure')}, ${count(back.as_planned.length, 'value')} as planned.`}{' '}
-        <span className="quiet small">
-          {count(back.unread, 'line')} not understood
-          {back.own_language ? '; read in its own language' : ''}.
-        </span>
-      </p>
-      {back.differs.length > 0 && (
-        <section aria-label="Other than planned">
-          <h3>Other than planned</h3>
-          <ul className={styles.found}>
-            {back.differs.map((one, index) => (
-              <li key={index}>
-                <Line number={one.line} /> <b>{one.what}</b>
-                <Digits planned={one.planned} seen={one.seen} />
-                <div className="quiet">{one.why}</div>
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {back.missing.length > 0 && (
-        <section aria-label="Planned and not seen">
-          <h3>Planned and not seen</h3>
-          <ul className={styles.found}>
-            {back.missing.map((one, index) => (
-              <li key={index}>
-                {one.what} <b className="mono">{one.value || 'in the safe'}</b>
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {back.unplanned.length > 0 && (
-        <section aria-label="Seen and not planned">
-          <h3>Seen and not planned</h3>
-          <ul className={styles.found}>
-            {back.unplanned.map((one, index) => (
-              <li key={index}>
-                <Line number={one.line} /> <b className="mono">{one.value}</b>
-                <div className="quiet">{one.why}</div>
-                {one.kind !== 'secret' && one.kind !== 'line' && (
-                  <Expected device={device} value={one.value} />
-                )}
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {back.as_planned.length > 0 && (
-        <details>
-          <summary>{count(back.as_planned.length, 'value')} as planned</summary>
-          <ul className={styles.found}>
-            {back.as_planned.map((one, index) => (
-              <li key={index}>
-                <Line number={one.line} /> <span className="mono">{one.value}</span>{' '}
-                <span className="quiet small mono">{one.path}</span>
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
-    </>
-  );
-}
-
-function Line({ number }: { number: number }) {
-  return (
-    <a className={styles.number} href={`#line-${number}`}>
-      line {number}
-    </a>
   );
 }
 
