@@ -158,6 +158,41 @@ TypesOf = Annotated[
 BoxOf = Annotated[str, typer.Option("--device", help="The box: its name, or its role where there is one of it.")]
 
 
+@app.command()
+def rehearse(
+    plan: Annotated[str, typer.Argument(help="A plan as JSON, or CUSTOMER/SITE of --data.")],
+    data: Annotated[Path | None, typer.Option("--data", help="The folder of records that a site is read from.")] = None,
+    output: Annotated[Format, typer.Option("--format", help="How the result is written.")] = Format.TEXT,
+    keep: Annotated[bool, typer.Option("--keep", help="Leave the network up until Enter is pressed.")] = False,
+) -> None:
+    """Bring a plan up as a real network on this machine, and hold what it does against the walk and what is meant.
+
+    Exit status 0: all three agree; 1: something does not; 2: it could not run, and why.
+    """
+    from octaplan.formats.rehearsed import kept_words, rehearsal_words
+    from octaplan.lab.rehearsal.ground import Broken, Rehearsing
+
+    with _telling():
+        planned, organisation = _planned(plan, data)
+        task = {"plan": planned.document(), "organisation": organisation.model_dump(mode="json"), "keep": keep}
+        with Rehearsing(task) as rehearsing:
+            for event in rehearsing.events():
+                if event["event"] == "refused":
+                    _fail(event["message"])
+                if event["event"] == "kept":
+                    print(kept_words(event, rehearsing.pid), file=sys.stderr)
+                    sys.stdin.readline()
+                    rehearsing.end()
+                if event["event"] == "result":
+                    result = event
+                    break
+            else:
+                raise Broken("The rehearsal came to no result")
+    del result["event"]
+    print(json.dumps(result, indent=2) if output is Format.JSON else rehearsal_words(result))
+    raise typer.Exit(1 if result["against_walk_count"] or result["otherwise_count"] else 0)
+
+
 @app.command("write-out")
 def write_out(
     plan: PlanOf,

@@ -118,11 +118,13 @@ Chain = tuple[Decision, "Chain"] | None
 
 
 class Origin(NamedTuple):
-    """From where a packet comes: a side, and on a segment the part of it. `host` is a fixed host."""
+    """From where a packet comes: a side, and on a segment the part of it. `host` is a fixed host, `asked` the address
+    that the internet asked for."""
 
     side: str
     part: int | None = None
     host: str = ""
+    asked: Address | None = None
 
 
 class Piece(NamedTuple):
@@ -306,7 +308,7 @@ class Walker:
     ) -> list[Piece]:
         """From an address of the internet, by a circuit."""
         side = f"/circuits/{circuit}"
-        packet = _Packet(Origin(side), source, target, spot, mask, traced=self.traced)
+        packet = _Packet(Origin(side, asked=target), source, target, spot, mask, traced=self.traced)
         line = self.net.plan.circuits[circuit]
         open_field = needed(line, target[0] if target[0] else 4)
         if circuit in self.down or circuit not in self.net.lines:
@@ -373,7 +375,12 @@ class Walker:
             if here is not None and there is not None and here != there:
                 yield _end(packet, Reason.PARTED, side, side)
             else:
-                yield from self._own(self.net.nodes[boxes[0]], side, packet)
+                node = self.net.nodes[boxes[0]]
+                stopped = self._spoofed(node, side, node.table_of.get(side, "main"), packet) if node.filters else None
+                if stopped is not None:
+                    yield stopped
+                else:
+                    yield from self._own(node, side, packet)
         else:
             part = (
                 packet.spot.part
@@ -658,7 +665,9 @@ class Walker:
                 by = (*by, way.path)
             to, via = way.hop
             if to.startswith("/circuits/") or to == OTHER_SITES:
-                same = origin.side.startswith("/circuits/") if to != OTHER_SITES else origin.side == OTHER_SITES
+                same = to == origin.side
+                if to.startswith("/circuits/") and origin.asked is not None:
+                    same = same or routable(origin.asked)  # another provider drops what is private (RFC 2827)
                 reason = Reason.DELIVERED if same else Reason.NO_RETURN
                 return _Back(reason, to if same else node.key, way.path, reply, by)
             part = self.net.wires.part(node.key, to.removeprefix("/segments/"))

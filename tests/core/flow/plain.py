@@ -253,6 +253,7 @@ class Plain:
 
     def passes(self, origin: tuple[str, str], spot: str | None, packet: Packet, part: Any = None) -> bool:
         """`origin` is a kind and key; `spot` the box at which a client of a segment is plugged in."""
+        self.first = packet
         if origin[0] == "segment":
             segment = self.doc["segments"][origin[1]]
             version = ip_address(packet.source).version
@@ -352,6 +353,10 @@ class Plain:
                     return False
                 trail = trail if trail[-1][0] == found[0] else [*trail, (found[0], ("segment", key))]
                 side = ("segment", key)
+                if self.filters(found[0]):
+                    coming = self.route(found[0], self.table(found[0], side), packet.source)
+                    if coming is None or coming[:2] != side:
+                        return False
                 return self.answers(found[0], side, packet) and self.back(
                     found[0], side, packet, trail, origin, spot, first, here=True
                 )
@@ -480,7 +485,7 @@ class Plain:
             if way is None:
                 return False
             if way[0] != "segment":
-                return bool(way[0] == origin[0])
+                return way[:2] == origin or bool(way[0] == origin[0] and public(self.first.target))
             if way[2] is None:
                 return way[:2] == origin and (spot is None or self.joined((box, way[1]), (spot, way[1])))
             found = self.holder(way[1], way[2])

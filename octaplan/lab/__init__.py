@@ -1,0 +1,1 @@
+"""Simulated equipment and rehearsal networks."""

@@ -1,0 +1,211 @@
+"""A rehearsal: the network of a plan brought up, asked, and held against what the walk says and what is meant."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from octaplan.core.flow.matrix import Traffic
+from octaplan.core.flow.telling import at_name, place_name
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.values.errors import OctaplanError
+from octaplan.lab.rehearsal.design import Design, SpaceKind
+from octaplan.lab.rehearsal.probes import Asking, Probe, words
+from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees
+from octaplan.lab.rehearsal.spaces import Yard
+
+#: So many questions are asked at most; of more, some are left out by chance, and the report says so.
+MOST_PROBES = 8_000
+
+
+class NothingToRehearse(OctaplanError):
+    """No box of the site routes."""
+
+
+class Outcome(NamedTuple):
+    """A question with what the network did."""
+
+    probe: Probe
+    seen: Seen
+
+    @property
+    def agrees(self) -> bool:
+        """Whether network and walk say the same."""
+        return agrees(self.probe, self.seen)
+
+    @property
+    def as_meant(self) -> bool:
+        """Whether the network did what is meant, as far as that is said."""
+        return self.probe.meant is None or self.probe.meant == self.seen.passed
+
+
+class Rehearsal(NamedTuple):
+    """What came of it. `untold` counts what the walk leaves open, `left_out` what was not asked."""
+
+    traffic: Traffic
+    design: Design
+    outcomes: list[Outcome]
+    untold: int
+    left_out: int
+    seconds: float
+
+
+Told = Callable[[dict[str, Any]], None]
+
+
+async def rehearse(
+    plan: SitePlan,
+    organisation: Organisation = UNDECIDED,
+    told: Told = lambda event: None,
+    seed: int = 0,
+    *,
+    kept: Callable[[Yard], Any] | None = None,
+) -> Rehearsal:
+    """Bring a plan up, ask the network everything, and take it down; `kept` is called while it is still up.
+
+    `told` hears of each step. Raises `NothingToRehearse`, `NotBroughtUp`.
+    """
+    begun = time.perf_counter()
+    traffic = Traffic(plan, organisation)
+    if not traffic.walkable:
+        raise NothingToRehearse("No box of this site routes: there is nothing to rehearse. Plan its edge first")
+    design = Design(plan, traffic.net.elsewhere)
+    asking = Asking(traffic, design, seed)
+    asking.publish()
+    probes = asking.probes()
+    left_out = max(0, len(probes) - MOST_PROBES)
+    if left_out:
+        chosen = set(asking.random.sample(range(len(probes)), MOST_PROBES))
+        probes = [probe for place, probe in enumerate(probes) if place in chosen]
+    told({"event": "planned", "spaces": spaces_told(design), "probes": len(probes)})
+    yard = Yard(design)
+    try:
+        told({"event": "up", "seconds": round(time.perf_counter() - begun, 2)})
+        outcomes = await _asked(yard, traffic, probes, told)
+        if kept is not None:
+            kept(yard)
+    finally:
+        yard.close()
+    return Rehearsal(traffic, design, outcomes, len(asking.untold), left_out, time.perf_counter() - begun)
+
+
+async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) -> list[Outcome]:
+    """What came of each probe, one state of the circuits after the other."""
+    listeners = Listeners(yard)
+    found: list[Outcome] = []
+    try:
+        listeners.open()
+        sender = Sender(yard)
+        for down in traffic.downs:
+            for key in yard.design.spaces:
+                yard.route(key, yard.design.table(key, down))
+            some = [probe for probe in probes if probe.down == down]
+            lines = [traffic.plan.circuits[key].label for key in sorted(down)]
+            told({"event": "asking", "probes": len(some), "down": lines, "done": len(found)})
+
+            def heard(probe: Probe, seen: Seen) -> None:
+                told({"event": "answer", "from": probe.place, "to": probe.asked, "passed": seen.passed})
+
+            seen = await sender.send(some, heard)
+            found += [Outcome(probe, one) for probe, one in zip(some, seen, strict=True)]
+    finally:
+        listeners.close()
+    return found
+
+
+def run(plan: SitePlan, organisation: Organisation = UNDECIDED, seed: int = 0) -> Rehearsal:
+    """The same, to its end."""
+    return asyncio.run(rehearse(plan, organisation, seed=seed))
+
+
+# --- What is told of it
+
+
+def spaces_told(design: Design) -> list[dict[str, Any]]:
+    """The spaces of a design, as pages draw them."""
+    return [
+        {"key": space.key, "kind": str(space.kind), "title": space.title}
+        for space in design.spaces.values()
+        if space.kind is not SpaceKind.WIRES
+    ]
+
+
+def document(done: Rehearsal) -> dict[str, Any]:
+    """A rehearsal as a document: what disagrees first, in words; every cell with its counts."""
+    outcomes = done.outcomes
+    against = [one for one in outcomes if not one.agrees]
+    otherwise = [one for one in outcomes if one.agrees and not one.as_meant]
+    return {
+        "schema": "octaplan.rehearsal/1",
+        "site": done.traffic.plan.key,
+        "probes": len(outcomes),
+        "passed": sum(one.seen.passed for one in outcomes),
+        "against_walk": [told_outcome(done.traffic, one) for one in against[:200]],
+        "against_walk_count": len(against),
+        "otherwise_than_meant": [told_outcome(done.traffic, one) for one in otherwise[:200]],
+        "otherwise_count": len(otherwise),
+        "untold": done.untold,
+        "left_out": done.left_out,
+        "not_brought_up": done.design.unbuilt,
+        "brought_up_plainly": done.design.plainly,
+        "cells": _cells(done),
+        "seconds": round(done.seconds, 2),
+    }
+
+
+def _cells(done: Rehearsal) -> list[dict[str, Any]]:
+    found: dict[tuple[str, str], list[Outcome]] = {}
+    for one in done.outcomes:
+        found.setdefault((one.probe.place, one.probe.asked), []).append(one)
+    return [
+        {
+            "from": source,
+            "to": target,
+            "asked": len(some),
+            "passed": sum(one.seen.passed for one in some),
+            "against_walk": sum(not one.agrees for one in some),
+            "otherwise": sum(one.agrees and not one.as_meant for one in some),
+        }
+        for (source, target), some in found.items()
+    ]
+
+
+def told_outcome(traffic: Traffic, one: Outcome) -> dict[str, Any]:
+    """One question with its answers, and a sentence that says what disagrees."""
+    probe, seen = one.probe, one.seen
+    down = [traffic.plan.circuits[key].label for key in sorted(probe.down)]
+    return {
+        "from": place_name(traffic, probe.place),
+        "to": place_name(traffic, probe.asked),
+        "asked": words(traffic, probe),
+        "down": down,
+        "meant": {None: "not said", True: "passes", False: "stopped"}[probe.meant],
+        "walk": "passes" if probe.passes else "stopped",
+        "reason": str(probe.reason),
+        "network": "passes" if seen.passed else "stopped",
+        "as_seen": seen.as_seen,
+        "seconds": round(seen.seconds, 4),
+        "sentence": sentence(traffic, one),
+    }
+
+
+def sentence(traffic: Traffic, one: Outcome) -> str:
+    """What walk, network and intent say of a question."""
+    probe, seen = one.probe, one.seen
+    asked = f"{place_name(traffic, probe.place)} to {place_name(traffic, probe.asked)}, {words(traffic, probe)}"
+    if probe.down:
+        asked += f", with {' and '.join(traffic.plan.circuits[key].label for key in sorted(probe.down))} down"
+    if one.agrees:
+        did = "passes" if seen.passed else "is stopped"
+        meant = {None: "as the walk says", True: "and is meant to pass", False: "and is meant to be stopped"}[
+            probe.meant
+        ]
+        return f"{asked}: it {did}, {meant}"
+    where = at_name(traffic, probe.at)
+    says = "the walk says that it passes" if probe.passes else f"the walk stops it at {where}: {probe.reason.words}"
+    if probe.passes and seen.passed:
+        return f"{asked}: it was to arrive at {where}, and arrived in {seen.space}"
+    return f"{asked}: {says}; the network " + ("let it through" if seen.passed else "gave no answer")
