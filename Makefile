@@ -17,9 +17,10 @@ test: ready lint unit browser ## All linters and tests
 ready: ## What the tests need, fetched side by side
 	$(MAKE) --no-print-directory -j3 .venv/installed frontend/node_modules/installed chromium
 
-chromium:
-	@command -v chromium-headless-shell > /dev/null || \
-	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell)
+chromium: ## The browser of the tests, and what rehearsals are made with
+	@{ command -v chromium-headless-shell && command -v nft && command -v dnsmasq && command -v udhcpc; } > /dev/null || \
+	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends \
+	    chromium-headless-shell iproute2 nftables dnsmasq-base udhcpc)
 
 .venv/installed: requirements.lock requirements-uv.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -48,7 +49,7 @@ front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
 
 unit: .venv/installed ## All tests but those in a browser, side by side
-	$(BIN)/python -m tests tests.core tests.formats tests.store tests.server tests.test_cli tests.test_docs
+	$(BIN)/python -m tests tests.core tests.lab tests.formats tests.store tests.server tests.test_cli tests.test_docs
 
 browser: chromium $(SITE) ## The tests in a real browser, side by side
 	$(BIN)/python -m tests tests.browser

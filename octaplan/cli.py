@@ -190,7 +190,7 @@ def rehearse(
                 raise Broken("The rehearsal came to no result")
     del result["event"]
     print(json.dumps(result, indent=2) if output is Format.JSON else rehearsal_words(result))
-    raise typer.Exit(1 if result["against_walk_count"] or result["otherwise_count"] else 0)
+    raise typer.Exit(1 if any(result[one] for one in ("against_walk_count", "otherwise_count", "leases_wrong")) else 0)
 
 
 @app.command("write-out")

@@ -21,6 +21,9 @@ def _lines(result: dict[str, Any]) -> Iterator[str]:
         if result[number]:
             yield f"{title}: {result[number]}"
             yield from (f"  {one['sentence']}" for one in result[some])
+    for one in result["leases"]:
+        for wrong in one["wrong"]:
+            yield f"A client on {one['segment']}: {wrong}"
     for line in result["not_brought_up"]:
         yield f"Not brought up: {line}"
     for line in result["brought_up_plainly"]:
@@ -29,6 +32,10 @@ def _lines(result: dict[str, Any]) -> Iterator[str]:
         yield f"Not asked, since the plan leaves it open or two subnets overlap: {result['untold']}"
     if result["left_out"]:
         yield f"Left out by chance, of more than are asked: {result['left_out']}"
+    if result["leases"]:
+        given = sum(bool(one["address"] or one["announced"]) for one in result["leases"])
+        named = sum(bool(one["looked_up"]) for one in result["leases"])
+        yield f"Leases: {given} of {count(len(result['leases']), 'client')} served, {named} looked up a name"
     asked = count(result["probes"], "question")
     agree = result["probes"] - result["against_walk_count"]
     passed, seconds = result["passed"], result["seconds"]

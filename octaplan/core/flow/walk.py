@@ -311,7 +311,7 @@ class Walker:
         packet = _Packet(Origin(side, asked=target), source, target, spot, mask, traced=self.traced)
         line = self.net.plan.circuits[circuit]
         open_field = needed(line, target[0] if target[0] else 4)
-        if circuit in self.down or circuit not in self.net.lines:
+        if circuit in self.down or circuit not in self.net.lines or not self._routed(circuit, target):
             return [_end(packet, Reason.NO_ROUTE, INTERNET, side)]
         if open_field:
             return [_end(packet, Reason.NOT_KNOWN, side, f"{side}/{open_field}")]
@@ -503,7 +503,8 @@ class Walker:
     def _outside(self, node: Node, side: str, packet: _Packet) -> Iterator[Piece]:
         """Out by a circuit: translated, seen by the provider, and answered by the internet."""
         circuit = self.net.plan.circuits[side.removeprefix("/circuits/")]
-        if not routable(packet.target) or packet.origin.side.startswith("/circuits/"):  # providers: RFC 2827
+        home = packet.origin.side.startswith("/circuits/") or self.net.segment_of(packet.target)
+        if not routable(packet.target) or home:  # providers: RFC 2827; nobody out there has an address of the site
             yield _end(packet, Reason.NO_ROUTE, side, side, packet.target)
             return
         source, again = packet.source, False
@@ -535,6 +536,14 @@ class Walker:
         if source.family == 0 or line.address == source:
             return True
         return any(net is not None and net.holds(source) for net in (line.subnet, *line.routed_blocks))
+
+    def _routed(self, circuit: str, target: Address) -> bool:
+        """Whether the internet brings an address by a circuit."""
+        line = self.net.plan.circuits[circuit]
+        if target.family == 0 or target in (line.address, line.address6):
+            return True
+        nets = [line.subnet, line.subnet6, *line.routed_blocks, self.net.plan.delegated_prefix]
+        return any(net is not None and net.holds(target) for net in nets)
 
     def home(self, source: Address) -> str | None:
         """The circuit by which the internet reaches an address of the site, one that is up."""

@@ -19,7 +19,7 @@ from octaplan.core.flow.walk import NO_PART
 from octaplan.core.plan.boxes import gateways, named, own_address
 from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.site import Circuit, Handoff, SitePlan
-from octaplan.core.values.addresses import NOT_PUBLIC_IPV4, Address, Network, is_public
+from octaplan.core.values.addresses import NOT_PUBLIC_IPV4, Address, Network, is_link_local, is_public
 from octaplan.lab.rehearsal import filtering
 from octaplan.lab.rehearsal.filtering import Names, Side
 
@@ -39,6 +39,7 @@ class SpaceKind(StrEnum):
     INTERNET = "internet"
     OTHERS = "others"
     PLACE = "place"
+    CLIENT = "client"
     WIRES = "wires"
 
 
@@ -105,11 +106,13 @@ class Design:
         boxes = {key: device for key, device in plan.devices.items() if device.staged}
         edges = [key for key, device in boxes.items() if device.role is DeviceRole.EDGE]
         self.outpost = edges[0] if edges and elsewhere else ""
+        #: Addresses that two boxes have.
+        self.shared: set[Address] = set()
         #: The box at which each circuit ends.
         self.ends: dict[str, str] = {}
         for key, device in boxes.items():
             self.own[key] = [*self._faces(key, device)]
-        self._drop_shared()
+        self._find_shared()
         self._internet()
         for key, device in boxes.items():
             self._box(key, device)
@@ -148,6 +151,14 @@ class Design:
         if address.family == 4 and not is_public(address) and address != self.given(circuit):
             return Address(4, _MODEMS + (self._lines[circuit] << 8) + 2)
         return address
+
+    def client(self, segment: str, part: int | None) -> Space:
+        """Somebody who has no address yet, on a part of a segment."""
+        key = f"client:{segment}"
+        if key not in self.spaces:
+            space = self.spaces[key] = Space(key, SpaceKind.CLIENT, f"A client on {self.plan.segments[segment].label}")
+            self._plug(space, "e", self._bridge(segment, part))
+        return self.spaces[key]
 
     # --- Boxes
 
@@ -199,18 +210,17 @@ class Design:
     def _face(self, segment: str) -> str:
         return f"s{self._segments[segment]}"
 
-    def _drop_shared(self) -> None:
-        """Addresses that two boxes have on one segment: who answers would be chance, so neither has it."""
+    def _find_shared(self) -> None:
+        """Addresses that two boxes have on one segment: who answers is chance, so nobody is asked."""
         held: dict[tuple[str, Address], list[str]] = {}
         for key, faces in self.own.items():
             for face in faces:
                 held.setdefault((face.side, face.address), []).append(key)
-        for (side, address), keys in held.items():
+        for (_, address), keys in held.items():
             if len(keys) > 1:
                 names = " and ".join(named(self.plan.devices[key]) for key in keys)
-                self.unbuilt.append(f"{address}: both {names} have it, so it is at neither")
-                for key in keys:
-                    self.own[key] = [one for one in self.own[key] if (one.side, one.address) != (side, address)]
+                self.unbuilt.append(f"{address}: {names} have it, who answers is chance, so nobody is asked for it")
+                self.shared.add(address)
 
     def _box(self, key: str, device: Device) -> None:
         faces = self.own[key]
@@ -223,6 +233,10 @@ class Design:
                 if face.face not in space.faces:
                     self._attach(space, key, face)
                 space.add(face.face, face.address, face.network)
+            for address in filtering.further_addresses(self.plan, device):
+                for face in here:  # it answers for them on the line, and for nothing else
+                    if face.side.startswith("/circuits/") and face.network.holds(address):
+                        space.add(face.face, address, face.network)
             names = self.names(table)
             sides = [Side(face.face, face.side, face.address, face.network) for face in here]
             space.rules = filtering.of_box(self.plan, key, device, sides, names, self._circuit_point)
@@ -290,7 +304,7 @@ class Design:
     def _by_circuit(self, circuit: str, to: Network, up: list[BoxFace], metric: int) -> Iterator[WayOut]:
         face = next((f for f in up if f.side == f"/circuits/{circuit}" and f.network.family == to.family), None)
         via = self.gateway(circuit, to.family)
-        if face is not None and via is not None and face.network.holds(via):
+        if face is not None and via is not None and (face.network.holds(via) or is_link_local(via)):
             yield WayOut(to, via, face.face, metric)
 
     def _brought(self, device: Device, up: list[BoxFace]) -> Iterator[WayOut]:
@@ -336,7 +350,8 @@ class Design:
         internet.forwards = True
         for key in self.ends:
             self._provider(key, self.plan.circuits[key], internet)
-        internet.rules = filtering.far_away("l*", [net for key in self.ends for net in self._brings(key)])
+        inside = [n for s in self.plan.segments.values() for n in (s.subnet, s.subnet6) if n is not None]
+        internet.rules = filtering.far_away("l*", [net for key in self.ends for net in self.networks_of(key)], inside)
         internet.routes = self.homeward()
 
     def homeward(self, down: Iterable[str] = ()) -> list[WayOut]:
@@ -345,14 +360,14 @@ class Design:
         for key, place in self._lines.items():
             if key not in self.ends or key in down:
                 continue
-            for net in self._brings(key):
+            for net in self.networks_of(key):
                 link = _of_link(net.family, _LINKS + 4 * place, 1)
                 found.setdefault(net, WayOut(net, link, f"l{place}", 0))
         links = [way for place in self._lines.values() for way in _link_ways(_LINKS + 4 * place, f"l{place}")]
         plugged = {f"l{self._lines[key]}" for key in self.ends}
         return [*(way for way in links if way.face in plugged), *found.values()]
 
-    def _brings(self, key: str) -> list[Network]:
+    def networks_of(self, key: str) -> list[Network]:
         """The networks that the internet reaches by a circuit."""
         line = self.plan.circuits[key]
         own = [face.network for face in self.own[self.ends[key]] if face.side == f"/circuits/{key}"]
@@ -365,6 +380,10 @@ class Design:
             nets.append(Network.holding(self.seen_as(key, point), 32))
         return nets
 
+    def brings(self, circuit: str, point: Address) -> bool:
+        """Whether the internet sends an address along a circuit."""
+        return any(net.holds(point) for net in self.networks_of(circuit))
+
     def _provider(self, key: str, line: Circuit, internet: Space) -> None:
         place = self._lines[key]
         space = self.spaces[f"line:{key}"] = Space(
@@ -376,7 +395,9 @@ class Design:
             gateway = self.gateway(key, face.network.family)
             space.routes.append(WayOut(face.network, None, "box", 0))
             space.faces.setdefault("box", [])
-            if gateway is not None and face.network.holds(gateway) and gateway != face.address:
+            if gateway is not None and is_link_local(gateway):
+                space.add("box", gateway, Network.holding(gateway, 64))
+            elif gateway is not None and face.network.holds(gateway) and gateway != face.address:
                 space.add("box", gateway, face.network)
             for net in (*line.routed_blocks, self.plan.delegated_prefix):
                 if net is not None and net.family == face.network.family:
@@ -388,7 +409,7 @@ class Design:
             internet.add(f"l{place}", _of_link(family, _LINKS + 4 * place, 2), net)
             space.routes.append(WayOut(net, None, "net", 0))
             space.routes.append(WayOut(_everything(family), _of_link(family, _LINKS + 4 * place, 2), "net", _PLANNED))
-        allowed = [net for one in self.ends for net in self._brings(one)] + [face.network for face in faces]
+        allowed = [net for one in self.ends for net in self.networks_of(one)] + [face.network for face in faces]
         modem = self.seen_as(key, point) if point is not None else None
         space.rules = filtering.of_provider(
             allowed, NOT_PUBLIC_IPV4, point, modem if modem != point else None, [face.network for face in faces]

@@ -131,9 +131,24 @@ def of_box(
         lines += _chain("published", "nat hook prerouting priority -100", published)
         translated = [*_translated(device, faces, names, circuit_point)]
         lines += _chain("translated", "nat hook postrouting priority 100", translated)
-    own = [*_own(plan, key, device, sides, names)]
+    further = [address for address in further_addresses(plan, device) if any(_near(side, address) for side in sides)]
+    own = [*(f"{_ip(one.family)} daddr {one} drop" for one in further), *_own(plan, key, device, sides, names)]
     lines += _chain("own", "filter hook input priority 0", own, policy="drop")
     return "\n".join([*lines, "}"]) + "\n"
+
+
+def further_addresses(plan: SitePlan, device: Device) -> list[Address]:
+    """The addresses of circuits, besides their own, that a box publishes or translates to."""
+    own = {point for line in plan.circuits.values() for point in (line.address, line.address6)}
+    used = [
+        *(one.address for one in device.publications.values()),
+        *(one.address for one in device.translations.values()),
+    ]
+    return [one for one in dict.fromkeys(used) if one is not None and one not in own]
+
+
+def _near(side: Side, address: Address) -> bool:
+    return side.side.startswith("/circuits/") and side.network.holds(address)
 
 
 def _chain(name: str, hook: str, rules: Iterable[str], policy: str = "accept") -> list[str]:
@@ -151,6 +166,9 @@ def _sources(sides: list[Side]) -> Iterator[str]:
 
 def _passing(device: Device, names: Names) -> Iterator[str]:
     yield "ct state established,related accept"
+    yield "ct state invalid tcp flags & (syn | ack) == syn | ack drop"  # an answer to what went by another box
+    yield "ct state invalid icmp type echo-reply drop"
+    yield "ct state invalid icmpv6 type echo-reply drop"
     for rule in device.allows.values():
         services = known_services(rule.service)
         if services is None:
@@ -285,16 +303,27 @@ def on_segment(face: str) -> str:
     return "\n".join(lines) + "\n"
 
 
-def far_away(face: str, but: Iterable[Network] = ()) -> str:
+def far_away(face: str, but: Iterable[Network] = (), site: Iterable[Network] = ()) -> str:
     """The rules of the internet, or of other sites: whatever is sent there arrives at one port, whatever address it was
-    sent to, unless it is on its way to some networks."""
+    sent to, unless it is on its way to some networks. Nothing goes round to the `site` that it comes from, and nobody
+    there has an address of it."""
+    but = list(but)
     six = [net for net in but if net.family == 6]
     four = [net for net in but if net.family == 4]
     past = [
         f'iifname "{face}" fib daddr type != local {_ip(n[0].family)} daddr {_set(n)} accept' for n in (four, six) if n
     ]
     caught = [*past, *(f'iifname "{face}" {rule}' for rule in _caught())]
-    lines = ["table inet place {", *_chain("caught", "nat hook prerouting priority -100", caught), "}"]
+    lines = ["table inet place {"]
+    site = list(site)
+    round_about = [
+        f'iifname "{face}" {_ip(family)} daddr {_set(nets)} {_ip(family)} saddr {_set([*nets, *brought])} drop'
+        for family in (4, 6)
+        if (nets := [net for net in site if net.family == family])
+        for brought in [[net for net in but if net.family == family]]
+    ]
+    lines += _chain("round", "filter hook prerouting priority -150", round_about)
+    lines += [*_chain("caught", "nat hook prerouting priority -100", caught), "}"]
     return "\n".join(lines) + "\n"
 
 

@@ -90,7 +90,8 @@ class Asking:
             port = min(1, high - low) or 1
         source = self._from(cell.source, pair.source, down)
         asked = self._to(cell.source, cell.target, pair.target, down)
-        if source is None or asked is None or self._near(cell.source, asked) or self._twofold(asked, source[1]):
+        near = asked is not None and cell.target != BOXES and self._near(cell.source, asked)
+        if source is None or asked is None or near or self._twofold(asked, source[1]):
             self.untold.append(Untold(cell.source, cell.target, piece.path))
             return None
         space, point = source
@@ -153,8 +154,9 @@ class Asking:
             found = self._inside(place, one)
             return found[1] if found is not None else None
         if source == INTERNET:
-            return outside_point(self.design, one.circuit, one.point)
-        if place == BOXES and one.point not in {face.address for face in self.design.own[one.box]}:
+            point = outside_point(self.design, one.circuit, one.point)
+            return point if self.design.brings(one.circuit, point) else None
+        if one.point in self.design.shared:
             return None
         if place == INTERNET:
             self._outside(one.point, down)
@@ -165,10 +167,10 @@ class Asking:
     def _inside(self, segment: str, one: Class) -> tuple[str, Address] | None:
         """Where a class of a segment is, and an address of it that is nowhere else."""
         wires = self.traffic.net.wires
-        if one.host and one.host not in wires.hosts and len(wires.parts(segment)) > 1:
+        adrift = one.part is None or (one.host and one.host not in wires.hosts)
+        if adrift and len(wires.parts(segment)) > 1:
             return None  # nobody knows in which part of its segment it is
-        part = wires.hosts.get(one.host, one.part) if one.host else one.part
-        space = self.design.place(segment, part).key
+        space = self.design.place(segment, one.part).key
         point = one.point
         if not one.host:
             taken = {**self._taken, **dict.fromkeys((*self.traffic.net.holders, *self.traffic.net.hosts), "")}
@@ -208,13 +210,15 @@ class Asking:
         return point
 
     def publish(self) -> None:
-        """Put the hosts that are published where they are plugged in."""
+        """Put the hosts that are published where they are plugged in, those that nobody asks by name."""
         plan = self.design.plan
         for device in plan.devices.values():
             for one in device.publications.values():
                 host = plan.hosts.get(one.host)
                 for point in (host.address, host.address6) if host is not None else ():
-                    if point is not None and host is not None and host.segment in plan.segments:
+                    if point in self._taken or host is None or host.segment not in plan.segments:
+                        continue
+                    if point is not None:
                         wired = one.host in self.traffic.net.wires.hosts
                         part = self.traffic.net.wires.hosts.get(one.host)
                         spot = (-1 if part is None else part) if wired else None

@@ -13,6 +13,8 @@ from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.rehearsal.design import Design, SpaceKind
+from octaplan.lab.rehearsal.ground import without_leases
+from octaplan.lab.rehearsal.leases import LeaseSeen, ask, clients
 from octaplan.lab.rehearsal.probes import Asking, Probe, words
 from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees
 from octaplan.lab.rehearsal.spaces import Yard
@@ -48,6 +50,7 @@ class Rehearsal(NamedTuple):
     traffic: Traffic
     design: Design
     outcomes: list[Outcome]
+    leases: list[LeaseSeen]
     untold: int
     left_out: int
     seconds: float
@@ -62,9 +65,12 @@ async def rehearse(
     told: Told = lambda event: None,
     seed: int = 0,
     *,
+    leases: bool = True,
     kept: Callable[[Yard], Any] | None = None,
 ) -> Rehearsal:
     """Bring a plan up, ask the network everything, and take it down; `kept` is called while it is still up.
+
+    Without `leases` nobody asks for addresses and names.
 
     `told` hears of each step. Raises `NothingToRehearse`, `NotBroughtUp`.
     """
@@ -74,22 +80,26 @@ async def rehearse(
         raise NothingToRehearse("No box of this site routes: there is nothing to rehearse. Plan its edge first")
     design = Design(plan, traffic.net.elsewhere)
     asking = Asking(traffic, design, seed)
-    asking.publish()
     probes = asking.probes()
+    asking.publish()
     left_out = max(0, len(probes) - MOST_PROBES)
     if left_out:
         chosen = set(asking.random.sample(range(len(probes)), MOST_PROBES))
         probes = [probe for place, probe in enumerate(probes) if place in chosen]
+    asking_leases = clients(design) if leases and not without_leases() else []
     told({"event": "planned", "spaces": spaces_told(design), "probes": len(probes)})
     yard = Yard(design)
     try:
         told({"event": "up", "seconds": round(time.perf_counter() - begun, 2)})
+        given = await asyncio.to_thread(ask, yard, asking_leases) if asking_leases else []
+        if given:
+            told({"event": "leases", "given": sum(bool(one.address) for one in given), "asked": len(given)})
         outcomes = await _asked(yard, traffic, probes, told)
         if kept is not None:
             kept(yard)
     finally:
         yard.close()
-    return Rehearsal(traffic, design, outcomes, len(asking.untold), left_out, time.perf_counter() - begun)
+    return Rehearsal(traffic, design, outcomes, given, len(asking.untold), left_out, time.perf_counter() - begun)
 
 
 async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) -> list[Outcome]:
@@ -147,6 +157,8 @@ def document(done: Rehearsal) -> dict[str, Any]:
         "against_walk_count": len(against),
         "otherwise_than_meant": [told_outcome(done.traffic, one) for one in otherwise[:200]],
         "otherwise_count": len(otherwise),
+        "leases": [_lease_told(done, one) for one in done.leases],
+        "leases_wrong": sum(bool(one.wrong) for one in done.leases),
         "untold": done.untold,
         "left_out": done.left_out,
         "not_brought_up": done.design.unbuilt,
@@ -154,6 +166,11 @@ def document(done: Rehearsal) -> dict[str, Any]:
         "cells": _cells(done),
         "seconds": round(done.seconds, 2),
     }
+
+
+def _lease_told(done: Rehearsal, one: LeaseSeen) -> dict[str, Any]:
+    label = done.traffic.plan.segments[one.segment].label
+    return {**one._asdict(), "segment": label, "seconds": round(one.seconds, 2)}
 
 
 def _cells(done: Rehearsal) -> list[dict[str, Any]]:

@@ -63,7 +63,7 @@ class Listeners:
         """Listen everywhere. Within a running loop."""
         loop = asyncio.get_running_loop()
         for key, space in self._yard.design.spaces.items():
-            if space.kind is SpaceKind.WIRES:
+            if space.kind in (SpaceKind.WIRES, SpaceKind.CLIENT):
                 continue
             points = [address for held in space.faces.values() for address, _ in held]
             with self._yard.inside(key):

@@ -88,8 +88,9 @@ class Yard:
 
     def _build(self) -> None:
         design = self.design
-        for key in design.spaces:
+        for key, space in design.spaces.items():
             self._held[key] = self._made()
+            self._settle(key, space)
         links = [
             f"link add {face} netns {self._fd(one)} type veth peer name {end} netns {self._fd(other)}"
             for one, face, other, end in design.cables
@@ -118,15 +119,20 @@ class Yard:
     def _fd(self, key: str) -> str:
         return f"/proc/self/fd/{self._held[key]}"
 
-    def _bring_up(self, key: str, space: Space) -> None:
+    def _settle(self, key: str, space: Space) -> None:
+        """What a space is told before it has any interface, since those take after it."""
         with self.inside(key):
             for name, value in _SETTINGS.items():
                 _set(name, value)
+            if space.kind is SpaceKind.CLIENT:
+                _set("ipv6/conf/default/accept_ra", "1")
             if space.kind is SpaceKind.INTERNET:
                 _set("ipv4/conf/all/accept_local", "1")
             if space.forwards:
                 _set("ipv4/ip_forward", "1")
                 _set("ipv6/conf/all/forwarding", "1")
+
+    def _bring_up(self, key: str, space: Space) -> None:
         lines = ["link set lo up"]
         if space.kind is SpaceKind.WIRES:
             for bridge, ends in self.design.bridges.items():

@@ -275,6 +275,8 @@ class Plain:
                 return False
             if circuit["handoff"] == "static" and not (circuit["gateway"] and circuit["address"]):
                 return False
+            if not packet.target.startswith("given ") and not self.brings(origin[1], circuit, packet.target):
+                return False
             return self.at(box, origin, packet, [], origin, None, packet)
         return self.edge is not None and self.at(self.edge, ("others", "others"), packet, [], origin, None, packet)
 
@@ -400,7 +402,7 @@ class Plain:
 
     def outside(self, box: str, key: str, packet: Packet, trail: Any, origin: Any, spot: Any, first: Packet) -> bool:
         circuit = self.doc["circuits"][key]
-        if not public(packet.target) or origin[0] == "circuit":
+        if not public(packet.target) or origin[0] == "circuit" or self.segments_with(packet.target, ""):
             return False
         home = key
         where = self.segments_with(packet.source, "")

@@ -29,6 +29,7 @@ def made(random: Random) -> SitePlan:
     for number, role in enumerate(_roles(random)):
         devices[f"box{number}"] = _device(random, number, role, segments, circuits, hosts, devices)
     _cables(random, devices)
+    _further(random, circuits, devices)
     return SitePlan.model_validate(
         {
             "schema": "octaplan.site-plan/2",
@@ -40,6 +41,19 @@ def made(random: Random) -> SitePlan:
             "devices": devices,
         }
     )
+
+
+def _further(random: Random, circuits: dict[str, Any], devices: dict[str, Any]) -> None:
+    """Some publications and translations at a further address of their circuit, or one that is not of it."""
+    for device in devices.values():
+        for one in [*device.get("publications", {}).values(), *device.get("translations", {}).values()]:
+            line = circuits[one["circuit"]]
+            if line["handoff"] != "static" or random.random() > 0.25:
+                continue
+            head, _, last = line["address"].rpartition(".")
+            blocks = [block.rpartition(".")[0] + "." + str(int(block.rpartition(".")[2].partition("/")[0]) + 5)
+                      for block in line["routed_blocks"]]  # fmt: skip
+            one["address"] = random.choice([f"{head}.{int(last) + 3}", *blocks, "198.51.100.250"])
 
 
 def _roles(random: Random) -> list[str]:

@@ -29,6 +29,7 @@ class Exactness(unittest.TestCase):
     @given(st.integers(0, 1 << 48))
     @example(37)  # a reply with a private address leaves by another provider
     @example(53)  # a box that filters is asked across a link by whom it would answer by another
+    @example(5034)  # a segment that no box carries, asked for by way of the internet
     @settings(max_examples=150, deadline=None)
     def test_every_class_and_service_fares_as_one_packet_of_it_does(self, seed: int) -> None:
         random = Random(seed)

@@ -1,0 +1,311 @@
+"""Leases and names, by real servers and clients: dnsmasq in the boxes that serve, udhcpc in a space on each segment.
+
+A box is told of a scope what goes into it (`stage/settings.py`); the client asks as any would (RFC 2131), and what it
+is given is held against the plan. Then it looks up a name by the resolvers that it was given (RFC 1035), and with IPv6
+it waits for the prefix that its router announces (RFC 4861).
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import secrets
+import shutil
+import socket
+import struct
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import NamedTuple
+
+from octaplan.core.plan.boxes import is_gateway, servers
+from octaplan.core.stage.settings import ScopeSettings, scope_settings
+from octaplan.core.values.addresses import Address, AddressError, parse_address
+from octaplan.lab.rehearsal.design import Design, Space, SpaceKind
+from octaplan.lab.rehearsal.spaces import Yard
+
+#: A name that the internet of a rehearsal knows (RFC 2606), and its address (RFC 5737).
+NAME, NAMED = "rehearsal.example", "192.0.2.80"
+#: Seconds that a client waits for a lease, and for the announcement of a prefix.
+PATIENCE = 6.0
+
+_SCRIPT = '#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
+
+
+class LeaseSeen(NamedTuple):
+    """What a client on a segment was given, and what of it is not as planned, in words. `looked_up` is the address that
+    it was told for a name, empty where nothing answered; nothing where no resolver is planned."""
+
+    segment: str
+    address: str
+    router: str
+    resolvers: str
+    domain: str
+    seconds: float
+    looked_up: str | None
+    announced: str
+    wrong: list[str]
+
+
+class Client(NamedTuple):
+    """Somebody who asks for a lease on a segment."""
+
+    segment: str
+    space: str
+    scope: ScopeSettings | None
+    announces: bool
+
+
+def clients(design: Design) -> list[Client]:
+    """A client for each segment on which a box of the site serves leases or announces a prefix; its space is added."""
+    found = []
+    for key, segment in design.plan.segments.items():
+        serving = [box for box, device in servers(design.plan, key) if device.staged and design.box(box) is not None]
+        scope = scope_settings(design.plan, key) if serving and segment.scope.span is not None else None
+        announces = segment.subnet6 is not None and any(
+            is_gateway(design.plan, device, key) for device in design.plan.devices.values() if device.staged
+        )
+        if scope is None and not announces:
+            continue
+        parts = sorted(design.wires.sockets.get(key, ()))
+        space = design.client(key, parts[0] if parts else None)
+        found.append(Client(key, space.key, scope, announces))
+    return found
+
+
+class Servers:
+    """The programs that serve in the spaces of a yard; leave it to end them."""
+
+    def __init__(self, yard: Yard) -> None:
+        self._yard = yard
+        self._running: list[subprocess.Popen[bytes]] = []
+        self.folder = Path(tempfile.mkdtemp(prefix="octaplan-rehearsal-"))
+
+    def __enter__(self) -> Servers:
+        for key, space in self._yard.design.spaces.items():
+            lines = [*_configured(self._yard.design, key, space)]
+            if lines:
+                self._start(key, lines)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for one in self._running:
+            one.kill()
+        for one in self._running:
+            one.wait()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def _start(self, key: str, lines: list[str]) -> None:
+        config = self.folder / f"{secrets.token_hex(6)}.conf"
+        config.write_text("\n".join([*_USUAL, *lines]) + "\n")
+        command = ["dnsmasq", "--keep-in-foreground", f"--conf-file={config}"]
+        with self._yard.inside(key):
+            checked = subprocess.run([*command, "--test"], capture_output=True, text=True, check=False)  # noqa: S603
+            if checked.returncode:
+                said = checked.stderr.strip().partition("dnsmasq: ")[2][:300]
+                self._yard.design.unbuilt.append(f"{self._yard.design.spaces[key].title} serves nothing: {said}")
+                return
+            quiet = subprocess.DEVNULL
+            self._running.append(subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet))  # noqa: S603
+
+
+#: What every server is told.
+_USUAL = (
+    "user=root", "pid-file=", "no-hosts", "no-resolv", "bind-dynamic", "except-interface=lo", "dhcp-authoritative",
+    "leasefile-ro", "no-ping", "quiet-dhcp", "quiet-ra", "quiet-dhcp6",
+)  # fmt: skip
+
+
+def _configured(design: Design, key: str, space: Space) -> Iterator[str]:
+    """What a space serves, as dnsmasq is told; nothing when it serves nothing."""
+    if space.kind is SpaceKind.INTERNET:
+        yield from ("port=7", f"address=/{NAME}/{NAMED}", "local=/#/")
+        return
+    if space.kind is not SpaceKind.BOX:
+        return
+    box, table = key.split(":", 2)[1:]
+    device = design.plan.devices[box]
+    serving = list(dict.fromkeys(_scopes(design, box, table)))
+    relaying = [*_relays(design, box, table)]
+    names = bool(device.forwarders) and (device.routes_packets or bool(serving))
+    if not serving and not names and not relaying:
+        return
+    yield "port=53" if names else "port=0"
+    yield from (f"server={forwarder}" for forwarder in device.forwarders if names)
+    yield from serving
+    yield from relaying
+
+
+def _scopes(design: Design, box: str, table: str) -> Iterator[str]:
+    for face in design.own[box]:
+        key = face.side.removeprefix("/segments/")
+        segment = design.plan.segments.get(key)
+        if face.table != table or segment is None:
+            continue
+        device = design.plan.devices[box]
+        if face.network.family == 6 and segment.subnet6 == face.network and is_gateway(design.plan, device, key):
+            yield f"dhcp-range={face.network.first},ra-only,{face.network.prefix},600"
+            yield "enable-ra"
+    for key, segment in design.plan.segments.items():
+        scope = scope_settings(design.plan, key)
+        near = any(f.side == f"/segments/{key}" and f.table == table and f.network.family == 4 for f in design.own[box])
+        far = any(f.table == table for f in design.own[box]) and not any(
+            f.side == f"/segments/{key}" for f in design.own[box]
+        )
+        served = any(name == box for name, _ in servers(design.plan, key))
+        if scope is None or segment.subnet is None or segment.subnet.family != 4 or not served or not (near or far):
+            continue
+        tag, mask = f"s{key}", segment.subnet.mask
+        lease = f",{scope.lease}" if scope.lease is not None else ""
+        for piece in segment.scope.pieces:
+            yield f"dhcp-range=set:{tag},{piece.first},{piece.last},{mask}{lease}"
+        if scope.router is not None:
+            yield f"dhcp-option=tag:{tag},3,{scope.router}"
+        resolvers = [str(one) for one in scope.resolvers if isinstance(one, Address)]
+        if resolvers:
+            yield f"dhcp-option=tag:{tag},6,{','.join(resolvers)}"
+        if scope.domain:
+            yield f"dhcp-option=tag:{tag},15,{scope.domain}"
+        for number, value in scope.options.items():
+            yield f"dhcp-option-force=tag:{tag},{number},{value}"
+        for host in scope.reserved:
+            if host.mac is not None and host.address is not None:
+                yield f"dhcp-host={host.mac},{host.address}"
+
+
+def _relays(design: Design, box: str, table: str) -> Iterator[str]:
+    device = design.plan.devices[box]
+    for face in design.own[box]:
+        server = device.relays.get(face.side.removeprefix("/segments/"))
+        if server is not None and face.table == table and face.network.family == server.family:
+            yield f"dhcp-relay={face.address},{server}"
+
+
+def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
+    """What each client is given, all at once."""
+    with Servers(yard) as serving:
+        script = serving.folder / "bound"
+        script.write_text(_SCRIPT)
+        script.chmod(0o700)
+        with ThreadPoolExecutor(max(1, len(asking))) as pool:
+            return list(pool.map(lambda one: _given(yard, one, script), asking))
+
+
+def _given(yard: Yard, client: Client, script: Path) -> LeaseSeen:
+    begun = time.perf_counter()
+    told: dict[str, str] = {}
+    if client.scope is not None:
+        options = [part for number in client.scope.options for part in ("-O", number)]
+        command = ["udhcpc", "-i", "e", "-f", "-q", "-n", "-t", "5", "-T", "1", "-s", str(script), *options]
+        with yard.inside(client.space):
+            got = subprocess.run(  # noqa: S603
+                command,
+                capture_output=True,
+                text=True,
+                check=False,
+                timeout=4 * PATIENCE,
+                env={"PATH": os.environ["PATH"]},
+            )
+        told = dict(line.split("=", 1) for line in got.stdout.splitlines() if "=" in line)
+    seconds = time.perf_counter() - begun
+    wrong = [*_lease_wrong(yard.design, client, told)]
+    looked_up = None
+    if told.get("ip") and told.get("dns"):
+        looked_up = _looked_up(yard, client, told)
+        if looked_up != NAMED:
+            wrong.append(f"{told['dns'].split()[0]} gave no answer to {NAME}")
+    announced = ""
+    if client.announces:
+        announced = _announced(yard, client)
+        net = yard.design.plan.segments[client.segment].subnet6
+        if not announced:
+            wrong.append(f"no router announced {net} in {PATIENCE:.0f} s")
+        elif net is not None and not net.holds(parse_address(announced)):
+            wrong.append(f"the prefix of {announced} was announced, not {net}")
+    return LeaseSeen(
+        client.segment,
+        told.get("ip", ""),
+        told.get("router", ""),
+        told.get("dns", ""),
+        told.get("domain", ""),
+        seconds,
+        looked_up,
+        announced,
+        wrong,
+    )
+
+
+def _lease_wrong(design: Design, client: Client, told: dict[str, str]) -> Iterator[str]:
+    """What of a lease is not as planned."""
+    scope = client.scope
+    if scope is None:
+        return
+    if not told.get("ip"):
+        yield "no lease was given"
+        return
+    address, pieces = parse_address(told["ip"]), design.plan.segments[client.segment].scope.pieces
+    if not any(piece.first.value <= address.value <= piece.last.value for piece in pieces):
+        yield f"the address {address} is in no range of the scope"
+    expected = {
+        "router": str(scope.router or ""),
+        "dns": " ".join(str(one) for one in scope.resolvers if isinstance(one, Address)),
+        "domain": scope.domain or "",
+        "lease": str(scope.lease) if scope.lease is not None else "",
+    }
+    for name, planned in expected.items():
+        seen = told.get(name, "")
+        if planned and seen != planned:
+            words = {"router": "router", "dns": "resolvers", "domain": "domain", "lease": "lease time"}[name]
+            yield f"{words} {seen or 'none'}, planned {planned}"
+
+
+def _looked_up(yard: Yard, client: Client, told: dict[str, str]) -> str:
+    """The address that a resolver tells for a name, asked from the address that was leased."""
+    where = yard.design.plan.segments[client.segment]
+    space, leased = client.space, parse_address(told["ip"])
+    if where.subnet is None:
+        return ""
+    yard.run(space, ["ip", "address", "add", f"{leased}/{where.subnet.prefix}", "dev", "e"])
+    with contextlib.suppress(AddressError, IndexError):
+        gateway = parse_address(told.get("router", "").split()[0])
+        yard.run(space, ["ip", "route", "add", "default", "via", str(gateway), "dev", "e"])
+    query = _query(NAME)
+    for resolver in told["dns"].split()[:2] * 2:
+        with yard.inside(space):
+            asking = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        with asking, contextlib.suppress(OSError):
+            asking.settimeout(1.0)
+            asking.bind((str(leased), 0))
+            asking.connect((resolver, 53))
+            asking.send(query)
+            answer = asking.recv(1500)
+            if answer[:2] == query[:2] and answer[3] & 15 == 0 and len(answer) > len(query) + 15:
+                return socket.inet_ntoa(answer[len(query) + 12 : len(query) + 16])
+    return ""
+
+
+def _query(name: str) -> bytes:
+    """A question for the address of a name (RFC 1035, 4)."""
+    labels = b"".join(bytes([len(part)]) + part.encode() for part in name.split("."))
+    return struct.pack("!HHHHHH", secrets.randbits(16), 0x0100, 1, 0, 0, 0) + labels + b"\0" + struct.pack("!HH", 1, 1)
+
+
+def _announced(yard: Yard, client: Client) -> str:
+    """The address that a client made itself from what a router announced, once there is one."""
+    ends = time.monotonic() + PATIENCE
+    while time.monotonic() < ends:
+        with yard.inside(client.space):
+            shown = subprocess.run(
+                ["ip", "-6", "-o", "address", "show", "dev", "e", "scope", "global", "-tentative"],  # noqa: S607
+                capture_output=True,
+                text=True,
+                check=False,
+            )
+        words = shown.stdout.split()
+        if "inet6" in words:
+            return words[words.index("inet6") + 1].partition("/")[0]
+        time.sleep(0.05)
+    return ""
