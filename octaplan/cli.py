@@ -170,7 +170,7 @@ def rehearse(
     Exit status 0: all three agree; 1: something does not; 2: it could not run, and why.
     """
     from octaplan.formats.rehearsed import kept_words, rehearsal_words
-    from octaplan.lab.rehearsal.ground import Broken, Rehearsing
+    from octaplan.lab.rehearsal.ground import Rehearsing
 
     with _telling():
         planned, organisation = _planned(plan, data)
@@ -184,11 +184,7 @@ def rehearse(
                     sys.stdin.readline()
                     rehearsing.end()
                 if event["event"] == "result":
-                    result = event
-                    break
-            else:
-                raise Broken("The rehearsal came to no result")
-    del result["event"]
+                    result = {name: value for name, value in event.items() if name != "event"}
     print(json.dumps(result, indent=2) if output is Format.JSON else rehearsal_words(result))
     raise typer.Exit(1 if any(result[one] for one in ("against_walk_count", "otherwise_count", "leases_wrong")) else 0)
 

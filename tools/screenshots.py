@@ -90,10 +90,10 @@ def safe(page: Page) -> None:
     page.get_by_role("table").wait_for()
 
 
-def journal(page: Page) -> None:
-    page.goto("/journal")
-    page.get_by_role("button", name="Check the chain").click()
-    page.get_by_text("the chain is whole").wait_for()
+def rehearsal(page: Page) -> None:
+    page.goto("/sites/FERN/ROSE/rehearsal")
+    page.get_by_role("button", name="Rehearse", exact=True).click()
+    page.get_by_role("region", name="What happened").wait_for()
 
 
 def space(page: Page) -> None:
@@ -152,7 +152,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "read-back": read_back,
     "hardware": hardware,
     "safe": safe,
-    "journal": journal,
+    "rehearsal": rehearsal,
     "site-sheet": handover,
     "intake": asked,
     "pattern": pattern,

@@ -240,6 +240,11 @@ export const SITE_PAGES: Page[] = [
     page: page(() => import('./desk/text/TextPage'), 'TextPage'),
   },
   {
+    path: 'rehearsal',
+    title: 'Rehearsal',
+    page: page(() => import('./desk/rehearsal/RehearsalPage'), 'RehearsalPage'),
+  },
+  {
     path: 'read-back/:device?',
     title: 'Read back',
     page: page(() => import('./desk/text/ReadBackPage'), 'ReadBackPage'),

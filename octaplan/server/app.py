@@ -45,6 +45,7 @@ from octaplan.server.pages import (
     proposals,
     questions,
     register,
+    rehearsal,
     runs,
     safe,
     space,
@@ -53,6 +54,7 @@ from octaplan.server.pages import (
 )
 from octaplan.server.permissions import Looking
 from octaplan.server.problems import Problem
+from octaplan.server.rehearsing import RehearsalDesk
 from octaplan.server.tries import WRONG_LINKS, Failures, Tries
 from octaplan.store.backups import Schedule
 from octaplan.store.database import Database
@@ -96,6 +98,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         yield
         clockwork.end()
         app.state.import_desk.close()
+        app.state.rehearsal_desk.close()
         database.close()
 
     app = FastAPI(
@@ -115,6 +118,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     for plans in (records.plans, records.patterns.plans):
         plans.watchers.append(app.state.hub.changed)
     app.state.import_desk = imports.ImportDesk(records.imports)
+    app.state.rehearsal_desk = RehearsalDesk(records.rehearsals)
     app.state.tries = Tries()
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
@@ -133,6 +137,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         space,
         devices,
         traffic,
+        rehearsal,
         texts,
         credentials,
         bench,

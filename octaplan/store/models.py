@@ -370,6 +370,21 @@ class Recording(Base):
     by: Mapped[str] = mapped_column(String(200))
 
 
+class RehearsalRow(Base):
+    """A rehearsal of one revision of a site, with what came of it. `digest` is that of what was decided then."""
+
+    __tablename__ = "rehearsals"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("sites.id"), index=True)
+    revision: Mapped[int]
+    digest: Mapped[str] = mapped_column(String(64))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    agrees: Mapped[bool]
+    result: Mapped[str] = mapped_column(Text)
+
+
 class SiteLink(Base):
     """A link to the installer's page of a site; of its token only the digest."""
 

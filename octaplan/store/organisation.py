@@ -60,6 +60,7 @@ _WORDS = {
     "banner": "banner",
     "support": "whom a site calls",
     "read_back": "whether boxes are read back before they ship",
+    "rehearsed": "whether sites are rehearsed before they are cleared",
 }
 
 

@@ -18,6 +18,7 @@ from octaplan.store.judging import acceptance_of, clearance_of
 from octaplan.store.models import Batch, Claim, Clearance, Customer, FormerCode, Name, Revision, Secret, Site
 from octaplan.store.patches import patched, permitted
 from octaplan.store.refusals import BadChange, Contradicted, Moved
+from octaplan.store.rehearsals import must_be_rehearsed
 from octaplan.store.revisions import course_of, refuse_clashes, revision_of, touched_sites, write_revision
 from octaplan.store.safe import Safe
 from octaplan.store.saved import Saved
@@ -182,6 +183,8 @@ class Plans:
             sites = self._of(turn.now)
             held = sites.of(key)
             signed = clearance_of(held, revision, by)
+            if sites.portfolio.organisation.rehearsed:
+                must_be_rehearsed(turn, held)
             turn.session.add(Clearance(site_id=held.id, **signed._asdict()))
             enter(turn.session, Act.CLEARED, by, f"revision {revision}", site=held.plan.key)
             self._publish(turn, sites.with_held(held.plan.key, signed=signed))

@@ -21,6 +21,7 @@ from octaplan.store.patterns import Patterns
 from octaplan.store.plans import Plans
 from octaplan.store.rebuild import rebuild
 from octaplan.store.register import Register
+from octaplan.store.rehearsals import Rehearsals
 from octaplan.store.revisions import load_sites
 from octaplan.store.rollouts import Rollouts
 from octaplan.store.runhistory import RunHistory
@@ -56,6 +57,7 @@ class Records:
         self.bench = BenchRecords(database, self.plans, self.safe)
         self.runhistory = RunHistory(database)
         self.onsite = OnSite(database)
+        self.rehearsals = Rehearsals(database)
 
     @property
     def now(self) -> Snapshot:

@@ -23,6 +23,7 @@ from octaplan.store.models import (
     Customer,
     FormerCode,
     Name,
+    RehearsalRow,
     Revision,
     Run,
     Secret,
@@ -134,7 +135,7 @@ def touched_sites(session: Session, sites: Sequence[int], batch: str | None) -> 
     came = (Secret.batch == batch) & (Secret.number == 1)
     for part in range(0, len(sites), 500):
         some = sites[part : part + 500]
-        for table in (Clearance, Run, Shipment, SiteLink):
+        for table in (Clearance, Run, Shipment, SiteLink, RehearsalRow):
             touched.update(session.scalars(select(table.site_id).where(table.site_id.in_(some))))
         if batch is not None:
             for other, but in ((Revision.site_id, own), (Secret.site_id, came)):

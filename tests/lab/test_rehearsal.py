@@ -176,7 +176,7 @@ class Leaving(InFolder):
     def test_nothing_stays_after_a_kill_at_any_moment(self) -> None:
         mark = f"OCTAPLAN_TRIAL={secrets.token_hex(8)}"
         name, _, value = mark.partition("=")
-        for number in range(12):
+        for number in (0, 1, 2, 3, 6, 12):
             code = (
                 "import json, sys\n"
                 "from octaplan.lab.rehearsal.ground import Rehearsing\n"
@@ -249,7 +249,7 @@ class Truth(unittest.TestCase):
     """A few of the plans of `make truth`."""
 
     def test_walk_and_kernel_agree_on_plans_made_at_random(self) -> None:
-        found = compare(24, first=time.time_ns() % 1_000_000)
-        self.assertEqual(found["plans"], 24)
+        found = compare(16, first=time.time_ns() % 1_000_000)
+        self.assertEqual(found["plans"], 16)
         self.assertEqual(found["disagree"], 0)
         self.assertGreater(found["passed"], 100)

@@ -83,6 +83,7 @@ class OrganisationSettings(WithRecords):
             "banner": "Keep out",
             "support": "Desk",
             "read_back": True,
+            "rehearsed": True,
         }
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):

@@ -2346,6 +2346,34 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/rehearsal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Rehearsal
+     * @description What is under way, and what came of the newest rehearsal.
+     */
+    get: operations['rehearsal'];
+    put?: never;
+    /**
+     * Begin Rehearsal
+     * @description Begin a rehearsal of the site as it is saved.
+     */
+    post: operations['begin_rehearsal'];
+    /**
+     * Stop Rehearsal
+     * @description Stop the rehearsal that is under way; nothing of it is kept.
+     */
+    delete: operations['stop_rehearsal'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/remedies': {
     parameters: {
       query?: never;
@@ -3337,6 +3365,24 @@ export interface components {
       used: number;
       /** Warns */
       warns: number;
+    };
+    /**
+     * CellAsked
+     * @description One pair of places: so many questions, so many passed, so many otherwise than the walk says or than is meant.
+     */
+    CellAsked: {
+      /** Against Walk */
+      against_walk: number;
+      /** Asked */
+      asked: number;
+      /** Otherwise */
+      otherwise: number;
+      /** Passed */
+      passed: number;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
     };
     /**
      * CellNamed
@@ -4641,6 +4687,28 @@ export interface components {
       what: 'lay out';
     };
     /**
+     * LeaseShown
+     * @description What a client on a segment was given, and what of it is not as planned.
+     */
+    LeaseShown: {
+      /** Address */
+      address: string;
+      /** Announced */
+      announced: string;
+      /** Domain */
+      domain: string;
+      /** Looked Up */
+      looked_up: string | null;
+      /** Resolvers */
+      resolvers: string;
+      /** Router */
+      router: string;
+      /** Segment */
+      segment: string;
+      /** Wrong */
+      wrong: string[];
+    };
+    /**
      * Letter
      * @description What a provider wrote about the hand-off of a circuit.
      */
@@ -5376,6 +5444,12 @@ export interface components {
        */
       read_back: boolean;
       /**
+       * Rehearsed
+       * @description Whether a site is cleared only once it was rehearsed as it is, and all of it agreed
+       * @default false
+       */
+      rehearsed: boolean;
+      /**
        * Schema
        * @default octaplan.organisation/1
        * @constant
@@ -5464,6 +5538,28 @@ export interface components {
      * @enum {string}
      */
     Outcome: 'good' | 'odd' | 'bad';
+    /**
+     * OutcomeShown
+     * @description A question to the network with what was meant, what the walk says, and what the network did.
+     */
+    OutcomeShown: {
+      /** Asked */
+      asked: string;
+      /** Down */
+      down: string[];
+      /** Meant */
+      meant: string;
+      /** Network */
+      network: string;
+      /** Sentence */
+      sentence: string;
+      /** Source */
+      source: string;
+      /** Target */
+      target: string;
+      /** Walk */
+      walk: string;
+    };
     /** Overview */
     Overview: {
       /** Customers */
@@ -6127,6 +6223,83 @@ export interface components {
       row: number;
       /** Value */
       value: string;
+    };
+    /**
+     * RehearsalResult
+     * @description The newest rehearsal. `now` says that nothing decided has changed since, `agrees` that all three agreed.
+     */
+    RehearsalResult: {
+      /** Against Walk */
+      against_walk: components['schemas']['OutcomeShown'][];
+      /** Against Walk Count */
+      against_walk_count: number;
+      /** Agrees */
+      agrees: boolean;
+      /**
+       * At
+       * Format: date-time
+       */
+      at: string;
+      /** Behind */
+      behind: number;
+      /** Brought Up Plainly */
+      brought_up_plainly: string[];
+      /** By */
+      by: string;
+      /** Cables */
+      cables: string[][];
+      /** Cells */
+      cells: components['schemas']['CellAsked'][];
+      /** Leases */
+      leases: components['schemas']['LeaseShown'][];
+      /** Left Out */
+      left_out: number;
+      /** Not Brought Up */
+      not_brought_up: string[];
+      /** Now */
+      now: boolean;
+      /** Otherwise */
+      otherwise: components['schemas']['OutcomeShown'][];
+      /** Otherwise Count */
+      otherwise_count: number;
+      /** Passed */
+      passed: number;
+      /** Questions */
+      questions: number;
+      /** Revision */
+      revision: number;
+      /** Seconds */
+      seconds: number;
+      /** Spaces */
+      spaces: components['schemas']['RehearsedSpace'][];
+      /** Untold */
+      untold: number;
+    };
+    /**
+     * RehearsalShown
+     * @description `missing` says why this machine cannot rehearse, `without` what it lacks for leases and names.
+     */
+    RehearsalShown: {
+      last: components['schemas']['RehearsalResult'] | null;
+      /** Missing */
+      missing: string;
+      /** Problem */
+      problem: string;
+      running: components['schemas']['UnderWayShown'] | null;
+      /** Without */
+      without: string;
+    };
+    /**
+     * RehearsedSpace
+     * @description A part of the network that is brought up.
+     */
+    RehearsedSpace: {
+      /** Key */
+      key: string;
+      /** Kind */
+      kind: string;
+      /** Title */
+      title: string;
     };
     /**
      * RemedyChoice
@@ -7680,6 +7853,28 @@ export interface components {
       path: string;
       /** Secret */
       secret: string;
+    };
+    /**
+     * UnderWayShown
+     * @description A rehearsal as far as it is. `down` are the circuits that are down in it at this moment.
+     */
+    UnderWayShown: {
+      /** Answered */
+      answered: number;
+      /** By */
+      by: string;
+      /** Cables */
+      cables: string[][];
+      /** Down */
+      down: string[];
+      /** Phase */
+      phase: string;
+      /** Questions */
+      questions: number;
+      /** Revision */
+      revision: number;
+      /** Spaces */
+      spaces: components['schemas']['RehearsedSpace'][];
     };
     /** UnderstoodShown */
     UnderstoodShown: {
@@ -12189,6 +12384,102 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Desk'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  rehearsal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RehearsalShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  begin_rehearsal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RehearsalShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  stop_rehearsal: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RehearsalShown'];
         };
       };
       /** @description Validation Error */

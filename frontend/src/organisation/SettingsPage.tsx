@@ -259,6 +259,14 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           />
           A site ships only once each of its boxes was read back without a departure
         </label>
+        <label className="line">
+          <Tick
+            checked={draft.rehearsed}
+            disabled={!may}
+            onChange={(event) => change({ rehearsed: event.target.checked })}
+          />
+          A site is cleared only once it was rehearsed as it is, and all of it agreed
+        </label>
       </Part>
       <History number={shown.revision.number} />
     </form>

@@ -18,6 +18,7 @@ const SETTINGS: Settings = {
   banner: 'Keep out',
   support: 'The desk, 555 0142',
   read_back: false,
+  rehearsed: false,
 };
 
 describe('settings as they are typed', () => {

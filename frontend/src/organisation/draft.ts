@@ -18,6 +18,7 @@ export interface Draft {
   banner: string;
   support: string;
   readBack: boolean;
+  rehearsed: boolean;
   /** Who is meant to reach whom, by role: empty for closed, `open`, or services. */
   intent: Record<string, Record<string, string>>;
   /** What is usual at single customers, which their own pages change. */
@@ -41,6 +42,7 @@ export function draftOf(settings: Settings): Draft {
     banner: settings.banner,
     support: settings.support,
     readBack: settings.read_back,
+    rehearsed: settings.rehearsed,
     intent: typedIntent(settings.intent),
     customers: settings.customers,
   };
@@ -103,6 +105,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     banner: draft.banner,
     support: draft.support,
     read_back: draft.readBack,
+    rehearsed: draft.rehearsed,
     intent: intentOf(draft.intent),
     customers: draft.customers,
   };

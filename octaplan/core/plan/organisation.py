@@ -163,6 +163,9 @@ class Organisation(Part):
     read_back: bool = Field(
         False, description="Whether a site ships only once each of its boxes was read back without a departure"
     )
+    rehearsed: bool = Field(
+        False, description="Whether a site is cleared only once it was rehearsed as it is, and all of it agreed"
+    )
 
     model_config = ConfigDict(populate_by_name=True)
 

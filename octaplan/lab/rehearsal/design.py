@@ -21,7 +21,7 @@ from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.site import Circuit, Handoff, SitePlan
 from octaplan.core.values.addresses import NOT_PUBLIC_IPV4, Address, Network, is_link_local, is_public
 from octaplan.lab.rehearsal import filtering
-from octaplan.lab.rehearsal.filtering import Names, Side
+from octaplan.lab.rehearsal.filtering import BoxSide, Names
 
 #: Addresses that a provider gives, and those of a modem that translates once more (RFC 2544), a /24 for each circuit.
 _GIVEN, _MODEMS = (198 << 24) + (18 << 16), (198 << 24) + (19 << 16)
@@ -238,7 +238,7 @@ class Design:
                     if face.side.startswith("/circuits/") and face.network.holds(address):
                         space.add(face.face, address, face.network)
             names = self.names(table)
-            sides = [Side(face.face, face.side, face.address, face.network) for face in here]
+            sides = [BoxSide(face.face, face.side, face.address, face.network) for face in here]
             space.rules = filtering.of_box(self.plan, key, device, sides, names, self._circuit_point)
             space.routes = self.routes(key, table)
 

@@ -22,7 +22,7 @@ LISTENING = 7
 _MANAGEMENT = {"https": "tcp/443", "http": "tcp/80", "ssh": "tcp/22", "telnet": "tcp/23", "snmp": "udp/161"}
 
 
-class Side(NamedTuple):
+class BoxSide(NamedTuple):
     """An interface of a box: its name, its place in the plan, its address."""
 
     face: str
@@ -116,7 +116,7 @@ def of_box(
     plan: SitePlan,
     key: str,
     device: Device,
-    sides: list[Side],
+    sides: list[BoxSide],
     names: Names,
     circuit_point: Callable[[str], Address | None],
 ) -> str:
@@ -147,7 +147,7 @@ def further_addresses(plan: SitePlan, device: Device) -> list[Address]:
     return [one for one in dict.fromkeys(used) if one is not None and one not in own]
 
 
-def _near(side: Side, address: Address) -> bool:
+def _near(side: BoxSide, address: Address) -> bool:
     return side.side.startswith("/circuits/") and side.network.holds(address)
 
 
@@ -155,7 +155,7 @@ def _chain(name: str, hook: str, rules: Iterable[str], policy: str = "accept") -
     return [f"  chain {name} {{", f"    type {hook}; policy {policy};", *(f"    {rule}" for rule in rules), "  }"]
 
 
-def _sources(sides: list[Side]) -> Iterator[str]:
+def _sources(sides: list[BoxSide]) -> Iterator[str]:
     """Strict reverse path (RFC 3704), and nothing private from a circuit."""
     for face in dict.fromkeys(side.face for side in sides if side.side.startswith("/circuits/")):
         yield f'iifname "{face}" ip saddr {_set(NOT_PUBLIC_IPV4, "198.18.0.0/15")} drop'
@@ -233,7 +233,7 @@ def _translated(
                 yield f'oifname "{face}" {source} snat ip to {point}'
 
 
-def _own(plan: SitePlan, key: str, device: Device, sides: list[Side], names: Names) -> Iterator[str]:
+def _own(plan: SitePlan, key: str, device: Device, sides: list[BoxSide], names: Names) -> Iterator[str]:
     """What the box itself answers: ping, its management from where it is permitted, leases and names."""
     yield 'iifname "lo" accept'
     yield "ct state established,related accept"

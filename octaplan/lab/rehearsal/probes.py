@@ -48,7 +48,7 @@ class Untold(NamedTuple):
     path: str
 
 
-class Asking:
+class Questioning:
     """All probes of a design. Each address that asks or is asked is put where it belongs."""
 
     def __init__(self, traffic: Traffic, design: Design, seed: int = 0) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 import time
 from collections.abc import Callable
 from typing import Any, NamedTuple
@@ -15,7 +16,7 @@ from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.rehearsal.design import Design, SpaceKind
 from octaplan.lab.rehearsal.ground import without_leases
 from octaplan.lab.rehearsal.leases import LeaseSeen, ask, clients
-from octaplan.lab.rehearsal.probes import Asking, Probe, words
+from octaplan.lab.rehearsal.probes import Probe, Questioning, words
 from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees
 from octaplan.lab.rehearsal.spaces import Yard
 
@@ -27,7 +28,7 @@ class NothingToRehearse(OctaplanError):
     """No box of the site routes."""
 
 
-class Outcome(NamedTuple):
+class ProbeOutcome(NamedTuple):
     """A question with what the network did."""
 
     probe: Probe
@@ -49,7 +50,7 @@ class Rehearsal(NamedTuple):
 
     traffic: Traffic
     design: Design
-    outcomes: list[Outcome]
+    outcomes: list[ProbeOutcome]
     leases: list[LeaseSeen]
     untold: int
     left_out: int
@@ -79,7 +80,7 @@ async def rehearse(
     if not traffic.walkable:
         raise NothingToRehearse("No box of this site routes: there is nothing to rehearse. Plan its edge first")
     design = Design(plan, traffic.net.elsewhere)
-    asking = Asking(traffic, design, seed)
+    asking = Questioning(traffic, design, seed)
     probes = asking.probes()
     asking.publish()
     left_out = max(0, len(probes) - MOST_PROBES)
@@ -87,7 +88,7 @@ async def rehearse(
         chosen = set(asking.random.sample(range(len(probes)), MOST_PROBES))
         probes = [probe for place, probe in enumerate(probes) if place in chosen]
     asking_leases = clients(design) if leases and not without_leases() else []
-    told({"event": "planned", "spaces": spaces_told(design), "probes": len(probes)})
+    told({"event": "planned", "spaces": spaces_told(design), "cables": cables_told(design), "probes": len(probes)})
     yard = Yard(design)
     try:
         told({"event": "up", "seconds": round(time.perf_counter() - begun, 2)})
@@ -102,10 +103,10 @@ async def rehearse(
     return Rehearsal(traffic, design, outcomes, given, len(asking.untold), left_out, time.perf_counter() - begun)
 
 
-async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) -> list[Outcome]:
+async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) -> list[ProbeOutcome]:
     """What came of each probe, one state of the circuits after the other."""
     listeners = Listeners(yard)
-    found: list[Outcome] = []
+    found: list[ProbeOutcome] = []
     try:
         listeners.open()
         sender = Sender(yard)
@@ -120,7 +121,7 @@ async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) 
                 told({"event": "answer", "from": probe.place, "to": probe.asked, "passed": seen.passed})
 
             seen = await sender.send(some, heard)
-            found += [Outcome(probe, one) for probe, one in zip(some, seen, strict=True)]
+            found += [ProbeOutcome(probe, one) for probe, one in zip(some, seen, strict=True)]
     finally:
         listeners.close()
     return found
@@ -141,6 +142,18 @@ def spaces_told(design: Design) -> list[dict[str, Any]]:
         for space in design.spaces.values()
         if space.kind is not SpaceKind.WIRES
     ]
+
+
+def cables_told(design: Design) -> list[list[str]]:
+    """Which spaces hang together: over a cable, or over what a segment is in one piece."""
+    found = [[one, other] for one, _, other, _ in design.cables if "wires" not in (one, other)]
+    for ends in design.bridges.values():
+        met = [one for one, _, other, end in design.cables if other == "wires" and end in ends]
+        boxes = [key for key in met if design.spaces[key].kind is SpaceKind.BOX]
+        rest = [key for key in met if key not in boxes]
+        found += [[one, other] for one, other in itertools.pairwise(boxes)]
+        found += [[boxes[0] if boxes else rest[0], key] for key in rest if boxes or key != rest[0]]
+    return found
 
 
 def document(done: Rehearsal) -> dict[str, Any]:
@@ -164,6 +177,8 @@ def document(done: Rehearsal) -> dict[str, Any]:
         "not_brought_up": done.design.unbuilt,
         "brought_up_plainly": done.design.plainly,
         "cells": _cells(done),
+        "spaces": spaces_told(done.design),
+        "cables": cables_told(done.design),
         "seconds": round(done.seconds, 2),
     }
 
@@ -174,7 +189,7 @@ def _lease_told(done: Rehearsal, one: LeaseSeen) -> dict[str, Any]:
 
 
 def _cells(done: Rehearsal) -> list[dict[str, Any]]:
-    found: dict[tuple[str, str], list[Outcome]] = {}
+    found: dict[tuple[str, str], list[ProbeOutcome]] = {}
     for one in done.outcomes:
         found.setdefault((one.probe.place, one.probe.asked), []).append(one)
     return [
@@ -190,7 +205,7 @@ def _cells(done: Rehearsal) -> list[dict[str, Any]]:
     ]
 
 
-def told_outcome(traffic: Traffic, one: Outcome) -> dict[str, Any]:
+def told_outcome(traffic: Traffic, one: ProbeOutcome) -> dict[str, Any]:
     """One question with its answers, and a sentence that says what disagrees."""
     probe, seen = one.probe, one.seen
     down = [traffic.plan.circuits[key].label for key in sorted(probe.down)]
@@ -209,7 +224,7 @@ def told_outcome(traffic: Traffic, one: Outcome) -> dict[str, Any]:
     }
 
 
-def sentence(traffic: Traffic, one: Outcome) -> str:
+def sentence(traffic: Traffic, one: ProbeOutcome) -> str:
     """What walk, network and intent say of a question."""
     probe, seen = one.probe, one.seen
     asked = f"{place_name(traffic, probe.place)} to {place_name(traffic, probe.asked)}, {words(traffic, probe)}"

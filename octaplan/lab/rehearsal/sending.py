@@ -13,7 +13,7 @@ import json
 import socket
 import struct
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from octaplan.core.flow.network import MANAGEMENT
@@ -25,8 +25,9 @@ from octaplan.lab.rehearsal.spaces import Yard
 
 #: A protocol for experiments (RFC 3692): it stands for all that is neither ping nor TCP nor UDP.
 EXPERIMENT = 253
-#: Silence is heard out for so many times as long as the slowest answer took, and never for less than the first figure.
-SHORTEST, TIMES, LONGEST = 0.35, 6.0, 2.0
+#: Silence is heard out for so many times as long as the slowest answer took, between so many seconds; what was to pass
+#: and gave no answer is asked once more and heard out for longer, since a busy machine is slow.
+SHORTEST, TIMES, LONGEST, PATIENT = 0.35, 6.0, 2.0, 3.0
 #: So many questions are open at once.
 AT_ONCE = 400
 
@@ -143,19 +144,30 @@ class Sender:
 
     async def send(self, probes: list[Probe], told: Callable[[Probe, Seen], None] | None = None) -> list[Seen]:
         """What the network did with each, in the order in which they were given. `told` hears of each answer."""
-        found: dict[int, Seen] = {}
-        for wave in _waves(probes):
-            self._yard.forget()
-            found |= zip(wave, await self._some([probes[place] for place in wave], told), strict=True)
+        found = await self._all(probes, range(len(probes)), told, SHORTEST)
+        missed = [place for place, probe in enumerate(probes) if probe.passes and not found[place].passed]
+        found |= await self._all(probes, missed, told, PATIENT)
         return [found[place] for place in range(len(probes))]
 
-    async def _some(self, probes: list[Probe], told: Callable[[Probe, Seen], None] | None) -> list[Seen]:
+    async def _all(
+        self, probes: list[Probe], places: Iterable[int], told: Callable[[Probe, Seen], None] | None, shortest: float
+    ) -> dict[int, Seen]:
+        found: dict[int, Seen] = {}
+        for wave in _waves(probes, places):
+            self._yard.forget()
+            found |= zip(wave, await self._some([probes[place] for place in wave], told, shortest), strict=True)
+        return found
+
+    async def _some(
+        self, probes: list[Probe], told: Callable[[Probe, Seen], None] | None, shortest: float
+    ) -> list[Seen]:
+        """What came of some that are asked at once. Silence is heard out for `shortest` seconds at least."""
         self._slowest, self._asked = 0.0, time.perf_counter()
         asking = [asyncio.ensure_future(self._one(probe, told)) for probe in probes]
         try:
             while any(not one.done() for one in asking):
                 now = time.perf_counter()
-                ends = self._asked + min(LONGEST, max(SHORTEST, TIMES * self._slowest))
+                ends = self._asked + max(shortest, min(LONGEST, TIMES * self._slowest))
                 if now >= ends:
                     break
                 await asyncio.wait(asking, timeout=ends - now)
@@ -247,12 +259,13 @@ class Sender:
         return Seen(False)
 
 
-def _waves(probes: list[Probe]) -> list[list[int]]:
-    """The places of probes that may be open at once: protocols without ports never with another that has one of their
-    addresses, since nothing tells their packets apart."""
-    plain = [place for place, probe in enumerate(probes) if probe.protocol != "other"]
+def _waves(probes: list[Probe], places: Iterable[int]) -> list[list[int]]:
+    """Some of the places of probes, in lots that may be open at once: protocols without ports never with another that
+    has one of their addresses, since nothing tells their packets apart."""
+    places = list(places)
+    plain = [place for place in places if probes[place].protocol != "other"]
     waves = [plain[start : start + AT_ONCE] for start in range(0, len(plain), AT_ONCE)]
-    left = [place for place, probe in enumerate(probes) if probe.protocol == "other"]
+    left = [place for place in places if probes[place].protocol == "other"]
     while left:
         busy: set[Address] = set()
         wave = []

@@ -10,6 +10,7 @@ import { useAcceptSkips } from '../bench/queries';
 import { useDeskState } from '../context';
 import { Accepted, AcceptWarn } from '../FindingsRail';
 import { placeOf } from '../places';
+import { Rehearsed } from '../rehearsal/RehearsalPage';
 import { SignedTraffic } from '../traffic/Signed';
 import styles from './clearance.module.css';
 
@@ -34,6 +35,7 @@ export function ClearancePage() {
         ))}
       </section>
       <Skipped />
+      <Rehearsed />
       <SignedTraffic />
       {accepted.length > 0 && (
         <section className="card part" aria-label="Accepted warns">

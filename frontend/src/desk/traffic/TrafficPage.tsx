@@ -4,6 +4,7 @@ import { LinkButton } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
+import { useRehearsal } from '../rehearsal/queries';
 import { CellActions } from './CellActions';
 import { EntriesPart } from './EntriesPart';
 import { byPair, tally } from './matrix';
@@ -95,12 +96,14 @@ function Unwalked() {
 
 /** What was walked, and the circuits that can be thought down. */
 function Counted({ matrix, down, onDown }: { matrix: Matrix; down: string; onDown: (down: string) => void }) {
+  const { name } = useDeskState();
   const { walked, amiss, open } = tally(matrix.cells);
   return (
     <p className={`quiet small ${styles.counted}`}>
       {count(walked, 'pair')} walked, every address and service;{' '}
       {amiss === 0 ? 'all as meant' : `${amiss} otherwise than meant`}
       {open > 0 && `, ${open} not known yet`}.{' '}
+      <Link to={deskPath(name, 'rehearsal')}>Rehearse it on a real network</Link>.{' '}
       {matrix.circuits.length > 1 && (
         <span role="group" aria-label="Circuits">
           {matrix.circuits.map(({ key, label }) => (
@@ -124,7 +127,25 @@ function OpenCell({ matrix, answer, plain }: { matrix: Matrix; answer: Answer; p
       ) : (
         <p className="quiet">There is no way to draw: {answer.sentence}</p>
       )}
+      {cell && <Sent source={cell.source} target={cell.target} />}
       {cell && plain && <CellActions cell={cell} ends={`${answer.source} to ${answer.target}`} />}
     </section>
+  );
+}
+
+/** What the rehearsal of the plan as it is sent from one place to another, and how it fared. */
+function Sent({ source, target }: { source: string; target: string }) {
+  const { name } = useDeskState();
+  const { data } = useRehearsal(name);
+  const sent = data?.last?.now
+    ? data.last.cells.find((one) => one.source === source && one.target === target)
+    : null;
+  if (!sent) return null;
+  const stopped = sent.asked - sent.passed;
+  return (
+    <p className={sent.against_walk > 0 ? styles.otherwise : 'quiet'}>
+      Rehearsed: {count(sent.asked, 'packet')} sent, {sent.passed} passed, {stopped} stopped,{' '}
+      {sent.against_walk > 0 ? `${sent.against_walk} other than the walk says.` : 'all as the walk says.'}
+    </p>
   );
 }
