@@ -10,6 +10,7 @@ import ssl
 import subprocess
 import sys
 import time
+import unittest
 import urllib.error
 import urllib.request
 from pathlib import Path
@@ -17,6 +18,7 @@ from random import Random
 from typing import Any
 
 from octaplan.formats.tables import csv_text
+from octaplan.lab.rehearsal.ground import missing
 from tests import forks
 from tests.core.check.test_traffic_rules import allow, entries
 from tests.core.config.demo import equipped
@@ -53,6 +55,33 @@ def _read(descriptor: int) -> bytes:
         return os.read(descriptor, 65_536)
     except OSError:  # the other side is closed
         return b""
+
+
+@unittest.skipIf(missing(), missing())
+class Rehearse(InFolder):
+    def test_all_three_agree_or_not_and_what_cannot_be_rehearsed(self) -> None:
+        plan = self.write("plan.json", json.dumps(planned().document()))
+        done = octaplan("rehearse", plan, "--format", "json")
+        told = json.loads(done.stdout)
+        self.assertEqual((told["against_walk"], told["not_brought_up"]), ([], []))
+        self.assertEqual(done.returncode, 1 if told["otherwise_count"] or told["leases_wrong"] else 0)
+        wrong = planned(entries("allows", test=allow("seg1", "seg0")))
+        done = octaplan("rehearse", self.write("wrong.json", json.dumps(wrong.document())))
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("Voice to Office", done.stdout)
+        self.assertIn("it passes, and is meant to be stopped", done.stdout)
+        bare = planned(lambda d: d["devices"].clear())
+        done = octaplan("rehearse", self.write("bare.json", json.dumps(bare.document())))
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertIn("No box of this site routes", done.stderr)
+
+    def test_kept_up_it_says_how_to_enter_each_space(self) -> None:
+        plan = self.write("plan.json", json.dumps(planned().document()))
+        command = [sys.executable, "-m", "octaplan", "rehearse", str(plan), "--keep"]
+        done = subprocess.run(command, input="\n", capture_output=True, text=True, check=False)
+        self.assertIn("nsenter --net=/proc/", done.stderr)
+        self.assertIn("dock-edge", done.stderr)
+        self.assertIn("questions to the network", done.stdout)
 
 
 class Walk(InFolder):

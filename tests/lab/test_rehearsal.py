@@ -40,10 +40,11 @@ def shop(**more: Any) -> SitePlan:
             "segments": {
                 "off00": {"label": "Office", "role": "office", "vlan": 10, "subnet": "10.40.8.0/24",
                           "gateway": "10.40.8.1", "resolvers": ["gateway"], "domain": "dock.fern.example",
-                          "scope": {"first": "10.40.8.100", "last": "10.40.8.150", "lease": 3600}},
+                          "scope": {"first": "10.40.8.100", "last": "10.40.8.150", "lease": 3600,
+                                    "options": {"42": "192.0.2.123", "66": "phones.example", "150": "10.40.8.30"}}},
                 "gst00": {"label": "Guest", "role": "guest", "vlan": 40, "subnet": "10.40.9.0/24",
                           "gateway": "10.40.9.1", "resolvers": ["192.0.2.53"],
-                          "scope": {"first": "10.40.9.100", "last": "10.40.9.150"}},
+                          "scope": {"first": "10.40.9.100", "last": "10.40.9.100"}},
             },
             "hosts": {"srv00": {"segment": "off00", "name": "file store", "address": "10.40.8.20"}},
             "devices": {

@@ -191,7 +191,13 @@ def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
         script.write_text(_SCRIPT)
         script.chmod(0o700)
         with ThreadPoolExecutor(max(1, len(asking))) as pool:
-            return list(pool.map(lambda one: _given(yard, one, script), asking))
+            given = list(pool.map(lambda one: _given(yard, one, script), asking))
+    for client in asking:
+        yard.run(client.space, ["ip", "link", "set", "e", "down"])  # its address is free again for whoever is asked
+    for key, space in yard.design.spaces.items():
+        if space.kind is SpaceKind.BOX:
+            yard.run(key, ["ip", "neigh", "flush", "all"])
+    return given
 
 
 def _given(yard: Yard, client: Client, script: Path) -> LeaseSeen:
@@ -260,6 +266,33 @@ def _lease_wrong(design: Design, client: Client, told: dict[str, str]) -> Iterat
         if planned and seen != planned:
             words = {"router": "router", "dns": "resolvers", "domain": "domain", "lease": "lease time"}[name]
             yield f"{words} {seen or 'none'}, planned {planned}"
+    for number, planned in scope.options.items():
+        seen = _option(number, told)
+        if seen.split() != planned.replace(",", " ").split():
+            yield f"option {number}: {seen or 'none'}, planned {planned}"
+
+
+#: What the client calls an option, by its number; others it tells as hexadecimal digits.
+_CALLED = {
+    "2": "timezone", "7": "logsrv", "12": "hostname", "26": "mtu", "28": "broadcast", "42": "ntpsrv", "44": "wins",
+    "66": "tftp", "67": "bootfile", "119": "search",
+}  # fmt: skip
+
+
+def _option(number: str, told: dict[str, str]) -> str:
+    """A DHCP option as a client was told it: as text, or as addresses (RFC 2132)."""
+    if number in _CALLED:
+        return told.get(_CALLED[number], "")
+    digits = told.get(f"opt{number}", "")
+    try:
+        raw = bytes.fromhex(digits)
+    except ValueError:
+        return digits
+    if raw.isascii() and raw.decode().isprintable():
+        return raw.decode()
+    if raw and len(raw) % 4 == 0:
+        return " ".join(socket.inet_ntoa(raw[place : place + 4]) for place in range(0, len(raw), 4))
+    return digits
 
 
 def _looked_up(yard: Yard, client: Client, told: dict[str, str]) -> str:

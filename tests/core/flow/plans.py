@@ -29,7 +29,7 @@ def made(random: Random) -> SitePlan:
     for number, role in enumerate(_roles(random)):
         devices[f"box{number}"] = _device(random, number, role, segments, circuits, hosts, devices)
     _cables(random, devices)
-    _further(random, circuits, devices)
+    _further(Random(repr((circuits, devices))), circuits, devices)  # what is drawn after stays as it was
     return SitePlan.model_validate(
         {
             "schema": "octaplan.site-plan/2",
