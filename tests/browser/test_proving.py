@@ -87,7 +87,7 @@ class Replacing(InBrowser):
         page.get_by_role("dialog", name="Stage heron-edge anew?").get_by_role("button", name="Stage it anew").click()
         expect(page.get_by_role("heading", name="Record serial, MAC and label")).to_be_visible()
         page.get_by_role("button", name="Go back to the run before").click()
-        expect(page.get_by_role("navigation", name=re.compile("Boxes of this site"))).to_contain_text("15/33")
+        expect(page.get_by_role("navigation", name=re.compile("Boxes of this site"))).to_contain_text("15/34")
         self.look_at("/sites/PAWS/HERON/devices")
         card = page.get_by_role("region", name="Box heron-ap")
         card.get_by_role("button", expanded=False).first.click()

@@ -153,6 +153,17 @@ class OnTheKernel(InFolder):
             self.assertEqual(own(), before)
         self.assertEqual(own(), before)
 
+    def test_nothing_of_a_plan_is_taken_for_a_line_of_a_server(self) -> None:
+        """A line more would let the plan run programs."""
+        trace = self.folder / "ran"
+        evil = f"x\ndhcp-script=/usr/bin/touch {trace}\ndhcp-option=66,x"
+        found = rehearsed(
+            applied(shop(), [{"op": "replace", "path": "/segments/off00/scope/options", "value": {"66": evil}}])
+        )
+        self.assertIn("Office: option 66 holds what no server is told here", found["not_brought_up"])
+        self.assertIn("option 66: none", found["leases"][0]["wrong"][0])
+        self.assertFalse(trace.exists())
+
     def test_two_at_once_do_not_meet(self) -> None:
         with ThreadPoolExecutor(2) as pool:
             for found in pool.map(rehearsed, [shop(), shop()]):
@@ -241,6 +252,10 @@ class WithoutGround(unittest.TestCase):
     def test_no_box_that_routes_is_refused_in_a_sentence(self) -> None:
         from octaplan.lab.rehearsal.rehearse import NothingToRehearse, rehearse
 
+        many = {f"s{n:04}": {"label": f"Shop {n}"} for n in range(130)}
+        large = [{"op": "add", "path": f"/segments/{key}", "value": one} for key, one in many.items()]
+        with self.assertRaisesRegex(NothingToRehearse, "at most 120 are rehearsed"):
+            asyncio.run(rehearse(applied(shop(), large)))
         with self.assertRaisesRegex(NothingToRehearse, "Plan its edge first"):
             asyncio.run(rehearse(applied(shop(), [{"op": "remove", "path": "/devices/edge0"}])))
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import secrets
 import shutil
 import socket
@@ -33,6 +34,10 @@ NAME, NAMED = "rehearsal.example", "192.0.2.80"
 PATIENCE = 6.0
 
 _SCRIPT = '#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
+
+
+#: What may stand in a line of a server's configuration as it is: no end of line, no quotes.
+_PLAIN = re.compile(r"[\w.:/@+, -]{1,200}", re.ASCII)
 
 
 class LeaseSeen(NamedTuple):
@@ -167,10 +172,12 @@ def _scopes(design: Design, box: str, table: str) -> Iterator[str]:
         resolvers = [str(one) for one in scope.resolvers if isinstance(one, Address)]
         if resolvers:
             yield f"dhcp-option=tag:{tag},6,{','.join(resolvers)}"
-        if scope.domain:
-            yield f"dhcp-option=tag:{tag},15,{scope.domain}"
-        for number, value in scope.options.items():
-            yield f"dhcp-option-force=tag:{tag},{number},{value}"
+        told = {"15": scope.domain, **scope.options} if scope.domain else scope.options
+        for number, value in told.items():
+            if _PLAIN.fullmatch(value):
+                yield f"dhcp-option-force=tag:{tag},{number},{value}"
+            else:
+                design.unbuilt.append(f"{segment.label}: option {number} holds what no server is told here")
         for host in scope.reserved:
             if host.mac is not None and host.address is not None:
                 yield f"dhcp-host={host.mac},{host.address}"
@@ -310,7 +317,7 @@ def _looked_up(yard: Yard, client: Client, told: dict[str, str]) -> str:
         with yard.inside(space):
             asking = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         with asking, contextlib.suppress(OSError):
-            asking.settimeout(1.0)
+            asking.settimeout(0.7)
             asking.bind((str(leased), 0))
             asking.connect((resolver, 53))
             asking.send(query)

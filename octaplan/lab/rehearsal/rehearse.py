@@ -24,8 +24,12 @@ from octaplan.lab.rehearsal.spaces import Yard
 MOST_PROBES = 8_000
 
 
+#: A site of more places than this is not rehearsed.
+MOST_PLACES = 120
+
+
 class NothingToRehearse(OctaplanError):
-    """No box of the site routes."""
+    """No box of the site routes, or it is too large."""
 
 
 class ProbeOutcome(NamedTuple):
@@ -79,6 +83,8 @@ async def rehearse(
     traffic = Traffic(plan, organisation)
     if not traffic.walkable:
         raise NothingToRehearse("No box of this site routes: there is nothing to rehearse. Plan its edge first")
+    if len(traffic.rows) > MOST_PLACES:
+        raise NothingToRehearse(f"The site has {len(traffic.rows)} places: at most {MOST_PLACES} are rehearsed")
     design = Design(plan, traffic.net.elsewhere)
     asking = Questioning(traffic, design, seed)
     probes = asking.probes()
