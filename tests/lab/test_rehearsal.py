@@ -54,7 +54,7 @@ def shop(**more: Any) -> SitePlan:
                               "lan": {"mode": "trunk", "segment": "off00", "tagged": ["gst00"]}},
                     "routes": {"def00": {"to": "0.0.0.0/0", "circuit": "line0", "metric": 10}},
                     "allows": {"a0000": {"source": "off00", "target": "internet", "service": "any"},
-                               "a0001": {"source": "gst00", "target": "internet", "service": "tcp/80, tcp/443"},
+                               "a0001": {"source": "gst00", "target": "internet", "service": "tcp/80, tcp/443, udp/53"},
                                "a0002": {"source": "internet", "target": "srv00", "service": "tcp/443"}},
                     "translations": {"t0000": {"segment": "off00", "circuit": "line0"},
                                      "t0001": {"segment": "gst00", "circuit": "line0"}},
@@ -87,9 +87,12 @@ class OnTheKernel(InFolder):
         )
         self.assertEqual((office["resolvers"], office["looked_up"], office["wrong"]), ("10.40.8.1", "192.0.2.80", []))
         self.assertRegex(office["address"], r"^10\.40\.8\.1[0-5]\d$")
-        self.assertEqual(
-            guest["wrong"], ["192.0.2.53 gave no answer to rehearsal.example"], "no rule lets guests ask it"
-        )
+        self.assertEqual((guest["address"], guest["looked_up"], guest["wrong"]), ("10.40.9.100", "192.0.2.80", []))
+
+    def test_a_resolver_that_nobody_may_ask_is_found(self) -> None:
+        closed = [{"op": "replace", "path": "/devices/edge0/allows/a0001/service", "value": "tcp/80"}]
+        guest = rehearsed(applied(shop(), closed))["leases"][1]
+        self.assertEqual(guest["wrong"], ["192.0.2.53 gave no answer to rehearsal.example"])
 
     def test_what_is_published_is_seen_from_outside_at_its_port_inside(self) -> None:
         found = rehearsed(shop())
@@ -115,6 +118,8 @@ class OnTheKernel(InFolder):
         found = rehearsed(wrong)
         self.assertEqual(found["against_walk"], [])
         self.assertIn("10.77.0.1 is in no subnet", found["not_brought_up"][0])
+        guest = next(one for one in found["leases"] if one["segment"] == "Guest")
+        self.assertEqual(guest["wrong"], ["no lease was given"], "nobody has an address there")
         sentences = [one["sentence"] for one in found["otherwise_than_meant"]]
         self.assertTrue([one for one in sentences if one.startswith("Office to the internet") and "is stopped" in one])
 

@@ -1,16 +1,21 @@
 """A plain walker: one packet with one protocol and port, from box to box, straight from the plan.
 
-It shares nothing with `octaplan.core.flow` but the plan itself, and looks everything up anew at each step.
+It shares nothing with `octaplan.core.flow` but the plan itself, and looks everything up anew at each step; only texts that
+were read as addresses, and the interfaces of a box, are remembered.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from ipaddress import ip_address, ip_network
+from functools import lru_cache
+from ipaddress import ip_address as read_address
+from ipaddress import ip_network as read_network
 from typing import Any
 
 from octaplan.core.values.addresses import Address, is_public
 from octaplan.core.values.services import parse_services
+
+ip_address, ip_network = lru_cache(1 << 16)(read_address), lru_cache(1 << 16)(read_network)
 
 PORTS = {"https": ("tcp", 443), "http": ("tcp", 80), "ssh": ("tcp", 22), "telnet": ("tcp", 23), "snmp": ("udp", 161)}
 
@@ -65,6 +70,7 @@ class Plain:
         self.doc = plan.document()
         self.down = down
         self.elsewhere = elsewhere
+        self.faces: dict[str, list[tuple[str, str, str, str, str | None]]] = {}
         self.plugged: dict[str, str] = {}  # where clients of a segment are, for the packet that is walked
         self.boxes = {k: d for k, d in self.doc["devices"].items() if d["role"] != "modem"}
         self.edge = next((k for k, d in self.boxes.items() if d["role"] == "edge"), None)
@@ -135,6 +141,11 @@ class Plain:
     # --- Interfaces: (kind, key, table, address, subnet)
 
     def interfaces(self, box: str) -> list[tuple[str, str, str, str, str | None]]:
+        if box not in self.faces:
+            self.faces[box] = self._interfaces(box)
+        return self.faces[box]
+
+    def _interfaces(self, box: str) -> list[tuple[str, str, str, str, str | None]]:
         device, found = self.boxes[box], []
         if device["role"] in ("edge", "inner-router"):
             for key, segment in self.doc["segments"].items():
