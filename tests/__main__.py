@@ -25,7 +25,7 @@ ROOT = Path(__file__).parent
 #: What takes longest, first; the others hardly differ.
 SLOW = (
     "tests.browser.test_slice", "tests.browser.test_rulers", "tests.browser", "tests.core.flow.test_walk.Exactness",
-    "tests.test_cli", "tests.test_docs",
+    "tests.lab", "tests.test_cli", "tests.test_docs",
     "tests.store.test_together", "tests.store.test_backups", "tests.core.check.test_portfolio",
     "tests.server.test_fuzz_api", "tests.core.propose.test_remedies", "tests.store", "tests.server",
 )  # fmt: skip

@@ -6,7 +6,6 @@ import json
 import sqlite3
 import stat
 import subprocess
-import sys
 import threading
 import zipfile
 from datetime import UTC, datetime, timedelta
@@ -23,6 +22,7 @@ from octaplan.store.database import FILE, Database, alembic_config, known_revisi
 from octaplan.store.folder import DataFolderError
 from octaplan.store.models import Base
 from octaplan.store.records import Records
+from tests import forks
 from tests.store.test_plans import put
 from tests.store.test_safe import WithSafe
 from tests.support import InFolder, writing
@@ -121,9 +121,7 @@ class Copies(WithSafe):
         self.assertIn("cannot be opened", found["secrets"])
         self.records.database.close()
         for options, code in ((["--mend"], 1), ([], 1)):
-            told = subprocess.run(
-                [sys.executable, "-m", "octaplan", "verify", str(self.folder), *options], capture_output=True, text=True, check=False
-            )  # fmt: skip
+            told = forks.run("verify", self.folder, *options)
             self.assertEqual(told.returncode, code, told.stderr)
         self.assertIn("derived tables: whole", told.stdout)
 
@@ -172,10 +170,7 @@ class Opening(InFolder):
             with self.subTest(name), self.assertRaisesRegex(DataFolderError, words):
                 Database(data)
             self.assertEqual(file.read_bytes(), before)
-            told = subprocess.run(
-                [sys.executable, "-m", "octaplan", "serve", "--data", str(data), "--port", "0"],
-                capture_output=True, text=True, check=False, timeout=60,
-            )  # fmt: skip
+            told = forks.run("serve", "--data", data, "--port", "0")
             self.assertEqual((told.returncode, told.stderr.count("octaplan: ")), (2, 1), told.stderr)
 
     def test_a_new_database_has_the_tables_that_one_brought_up_has(self) -> None:
