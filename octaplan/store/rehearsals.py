@@ -64,15 +64,16 @@ class Rehearsals:
 
 
 def must_be_rehearsed(turn: Turn, held: Held) -> None:
-    """Raise `NotClear` unless the newest rehearsal of a site was of what is decided now, and agreed."""
+    """Raise `NotClear` unless the newest rehearsal of a site was of what is decided now, and the network did as the
+    walk says; what is not meant is found on the plan, and accepted there or not."""
     kept = _newest(turn.session, held.plan.key)
     if kept is None:
         raise NotClear("The site was never rehearsed: rehearse it on Traffic, then sign")
     if kept.digest != held.digest:
         raise NotClear(f"The site was rehearsed at revision {kept.revision}, and has changed since: rehearse it again")
-    if not kept.agrees:
+    if kept.result["against_walk_count"]:
         raise NotClear(
-            "The rehearsal of this revision did not agree: look at it on Traffic, mend the plan, rehearse again"
+            "In the rehearsal of this revision the network did other than the walk says: look at it on Traffic"
         )
 
 

@@ -35,9 +35,12 @@ class Demanded(WithBoxes):
         held = self.records.now.sites.of("LARK/NOOK")
         with self.records.database.turn() as turn, self.assertRaisesRegex(NotClear, "never rehearsed"):
             must_be_rehearsed(turn, held)
-        self.records.rehearsals.keep(held, result(otherwise_count=1), "Ines")
-        with self.records.database.turn() as turn, self.assertRaisesRegex(NotClear, "did not agree"):
+        self.records.rehearsals.keep(held, result(against_walk_count=1), "Ines")
+        with self.records.database.turn() as turn, self.assertRaisesRegex(NotClear, "did other than the walk says"):
             must_be_rehearsed(turn, held)
+        self.records.rehearsals.keep(held, result(otherwise_count=1), "Ines")
+        with self.records.database.turn() as turn:
+            must_be_rehearsed(turn, held)  # what is not meant is a finding, and decided there
         self.records.rehearsals.keep(held, result(), "Ines")
         with self.records.database.turn() as turn:
             must_be_rehearsed(turn, held)

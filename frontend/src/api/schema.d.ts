@@ -5445,7 +5445,7 @@ export interface components {
       read_back: boolean;
       /**
        * Rehearsed
-       * @description Whether a site is cleared only once it was rehearsed as it is, and all of it agreed
+       * @description Whether a site is cleared only once it was rehearsed as it is, and the network did as walked
        * @default false
        */
       rehearsed: boolean;

@@ -265,7 +265,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
             disabled={!may}
             onChange={(event) => change({ rehearsed: event.target.checked })}
           />
-          A site is cleared only once it was rehearsed as it is, and all of it agreed
+          A site is cleared only once it was rehearsed as it is, and the network did as the walk says
         </label>
       </Part>
       <History number={shown.revision.number} />

@@ -164,7 +164,8 @@ class Organisation(Part):
         False, description="Whether a site ships only once each of its boxes was read back without a departure"
     )
     rehearsed: bool = Field(
-        False, description="Whether a site is cleared only once it was rehearsed as it is, and all of it agreed"
+        False,
+        description="Whether a site is cleared only once it was rehearsed as it is, and the network did as walked",
     )
 
     model_config = ConfigDict(populate_by_name=True)

@@ -148,7 +148,7 @@ class Design:
 
     def seen_as(self, circuit: str, address: Address) -> Address:
         """How the internet asks for an address of a circuit: by that of the modem before it, where it is private."""
-        if address.family == 4 and not is_public(address) and address != self.given(circuit):
+        if address.family == 4 and not is_public(address) and address == self.plan.circuits[circuit].address:
             return Address(4, _MODEMS + (self._lines[circuit] << 8) + 2)
         return address
 
@@ -351,7 +351,12 @@ class Design:
         for key in self.ends:
             self._provider(key, self.plan.circuits[key], internet)
         inside = [n for s in self.plan.segments.values() for n in (s.subnet, s.subnet6) if n is not None]
-        internet.rules = filtering.far_away("l*", [net for key in self.ends for net in self.networks_of(key)], inside)
+        brought = [net for key in self.ends for net in self.networks_of(key)]
+        own = [
+            Network.holding(f.address, 32 if f.address.family == 4 else 128) for some in self.own.values() for f in some
+        ]
+        own += [net for key in self.ends for net in self.plan.circuits[key].routed_blocks]
+        internet.rules = filtering.far_away("l*", brought, inside, own)
         internet.routes = self.homeward()
 
     def homeward(self, down: Iterable[str] = ()) -> list[WayOut]:

@@ -303,10 +303,12 @@ def on_segment(face: str) -> str:
     return "\n".join(lines) + "\n"
 
 
-def far_away(face: str, but: Iterable[Network] = (), site: Iterable[Network] = ()) -> str:
+def far_away(
+    face: str, but: Iterable[Network] = (), inside: Iterable[Network] = (), own: Iterable[Network] = ()
+) -> str:
     """The rules of the internet, or of other sites: whatever is sent there arrives at one port, whatever address it was
-    sent to, unless it is on its way to some networks. Nothing goes round to the `site` that it comes from, and nobody
-    there has an address of it."""
+    sent to, unless it is on its way to some networks. Nothing comes back to what is `inside` from addresses that are
+    the site's `own`, and nobody there has an address of it."""
     but = list(but)
     six = [net for net in but if net.family == 6]
     four = [net for net in but if net.family == 4]
@@ -315,12 +317,12 @@ def far_away(face: str, but: Iterable[Network] = (), site: Iterable[Network] = (
     ]
     caught = [*past, *(f'iifname "{face}" {rule}' for rule in _caught())]
     lines = ["table inet place {"]
-    site = list(site)
+    inside, own = list(inside), list(own)
     round_about = [
-        f'iifname "{face}" {_ip(family)} daddr {_set(nets)} {_ip(family)} saddr {_set([*nets, *brought])} drop'
+        f'iifname "{face}" {_ip(family)} daddr {_set(nets)} {_ip(family)} saddr {_set([*nets, *sources])} drop'
         for family in (4, 6)
-        if (nets := [net for net in site if net.family == family])
-        for brought in [[net for net in but if net.family == family]]
+        if (nets := [net for net in inside if net.family == family])
+        for sources in [[net for net in own if net.family == family]]
     ]
     lines += _chain("round", "filter hook prerouting priority -150", round_about)
     lines += [*_chain("caught", "nat hook prerouting priority -100", caught), "}"]
