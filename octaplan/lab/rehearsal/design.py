@@ -356,6 +356,9 @@ class Design:
             Network.holding(f.address, 32 if f.address.family == 4 else 128) for some in self.own.values() for f in some
         ]
         own += [net for key in self.ends for net in self.plan.circuits[key].routed_blocks]
+        for device in self.plan.devices.values():
+            for address in filtering.further_addresses(self.plan, device):
+                own.append(Network.holding(address, 32 if address.family == 4 else 128))
         internet.rules = filtering.far_away("l*", brought, inside, own)
         internet.routes = self.homeward()
 
