@@ -28,6 +28,8 @@ def _lines(result: dict[str, Any]) -> Iterator[str]:
         yield f"Not brought up: {line}"
     for line in result["brought_up_plainly"]:
         yield f"Brought up plainly: {line}"
+    if result["explained"]:
+        yield f"Passed, since an answer looks like a question to a box that has not seen it: {result['explained']}"
     if result["untold"]:
         yield f"Not asked, since the plan leaves it open or two subnets overlap: {result['untold']}"
     if result["left_out"]:

@@ -27,7 +27,7 @@ class RehearsalBusy(OctaplanError):
 
 @dataclass
 class UnderWay:
-    """A rehearsal as far as it is. `answers` counts what passed and what did not by row and column of the matrix."""
+    """A rehearsal as far as it is. `down` are the circuits that are down in it at this moment."""
 
     by: str
     revision: int
@@ -39,7 +39,6 @@ class UnderWay:
     questions: int = 0
     answered: int = 0
     down: list[str] = field(default_factory=list)
-    answers: dict[tuple[str, str], int] = field(default_factory=dict)
     stopped: bool = False
 
     def hear(self, event: dict[str, Any]) -> None:
@@ -54,8 +53,6 @@ class UnderWay:
             self.phase, self.down = "asking", event["down"]
         elif kind == "answer":
             self.answered += 1
-            pair = (event["from"], event["to"])
-            self.answers[pair] = self.answers.get(pair, 0) + 1
 
 
 class RehearsalDesk:

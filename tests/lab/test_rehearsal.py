@@ -73,6 +73,25 @@ def rehearsed(plan: SitePlan, **more: Any) -> dict[str, Any]:
     return last
 
 
+def otherwise_built(changes: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What is told when the network is that of another plan than the walk walked."""
+    code = (
+        "import asyncio, json, sys\n"
+        "from octaplan.core.plan.patch import applied\n"
+        "from octaplan.core.plan.site import SitePlan\n"
+        "from octaplan.lab.rehearsal import rehearse as module\n"
+        "document, changes = json.loads(sys.stdin.readline())\n"
+        "plan = SitePlan.model_validate(document)\n"
+        "other = applied(plan, changes)\n"
+        "design = module.Design\n"
+        "module.Design = lambda _, elsewhere: design(other, elsewhere)\n"
+        "print(json.dumps(module.document(asyncio.run(module.rehearse(plan, leases=False)))))\n"
+    )
+    told = subprocess.run([*ground.apart(), sys.executable, "-c", code], capture_output=True, text=True, check=True,
+                          input=json.dumps([shop().document(), changes]) + "\n")  # fmt: skip
+    return list(json.loads(told.stdout)["against_walk"])
+
+
 @unittest.skipIf(LACKS, LACKS)
 class OnTheKernel(InFolder):
     def test_walk_and_network_agree_and_clients_are_served(self) -> None:
@@ -125,24 +144,17 @@ class OnTheKernel(InFolder):
 
     def test_what_the_network_does_otherwise_is_said(self) -> None:
         """The network is another one than the walk walked: the guests' rule is missing in it."""
-        code = (
-            "import asyncio, json, sys\n"
-            "from octaplan.core.plan.patch import applied\n"
-            "from octaplan.core.plan.site import SitePlan\n"
-            "from octaplan.lab.rehearsal import rehearse as module\n"
-            "plan = SitePlan.model_validate(json.loads(sys.stdin.readline()))\n"
-            "other = applied(plan, [{'op': 'remove', 'path': '/devices/edge0/allows/a0001'}])\n"
-            "design = module.Design\n"
-            "module.Design = lambda _, elsewhere: design(other, elsewhere)\n"
-            "print(json.dumps(module.document(asyncio.run(module.rehearse(plan, leases=False)))))\n"
-        )
-        told = subprocess.run([*ground.apart(), sys.executable, "-c", code], input=json.dumps(shop().document()) + "\n",
-                              capture_output=True, text=True, check=True)  # fmt: skip
-        against = json.loads(told.stdout)["against_walk"]
+        against = otherwise_built([{"op": "remove", "path": "/devices/edge0/allows/a0001"}])
         self.assertEqual(
             {(one["from"], one["to"], one["network"]) for one in against}, {("Guest", "the internet", "stopped")}
         )
         self.assertIn("the walk says that it passes; the network gave no answer", against[0]["sentence"])
+
+    def test_what_arrives_at_another_port_than_planned_is_said(self) -> None:
+        against = otherwise_built([{"op": "replace", "path": "/devices/edge0/publications/p0000/port", "value": 444},
+                                   {"op": "replace", "path": "/devices/edge0/allows/a0002/service", "value": "any"}])  # fmt: skip
+        self.assertEqual({(one["from"], one["network"]) for one in against}, {("the internet", "passes")})
+        self.assertIn("and arrived at port 444: On Office", against[0]["sentence"])
 
     def test_the_machine_s_own_networks_are_never_touched(self) -> None:
         def own() -> str:
@@ -191,6 +203,8 @@ class OnTheKernel(InFolder):
 @unittest.skipIf(LACKS, LACKS)
 class Leaving(InFolder):
     def test_nothing_stays_after_a_kill_at_any_moment(self) -> None:
+        room = self.folder / "tmp"
+        room.mkdir()
         mark = f"OCTAPLAN_TRIAL={secrets.token_hex(8)}"
         name, _, value = mark.partition("=")
         for number in (0, 1, 2, 3, 6, 12):
@@ -203,7 +217,7 @@ class Leaving(InFolder):
             )
             task = json.dumps({"plan": shop().document(), "keep": True}) + "\n"
             begun = subprocess.Popen([sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-                                     text=True, env={**os.environ, name: value})  # fmt: skip
+                                     text=True, env={**os.environ, name: value, "TMPDIR": str(room)})  # fmt: skip
             assert begun.stdin is not None
             assert begun.stdout is not None
             begun.stdin.write(task)
@@ -220,6 +234,7 @@ class Leaving(InFolder):
             while self.marked(mark) and time.monotonic() < ends:
                 time.sleep(0.02)
             self.assertEqual(self.marked(mark), [], "a process of it, and with it its networks, is still there")
+            self.assertEqual([*room.iterdir()], [], "a file of it is still there")
 
     @staticmethod
     def marked(mark: str) -> list[str]:

@@ -20,7 +20,9 @@ AT = f"{SITE}/rehearsal"
 
 def result(**more: Any) -> dict[str, Any]:
     """What a rehearsal tells when all agrees."""
-    counts = dict.fromkeys(("against_walk_count", "otherwise_count", "leases_wrong", "untold", "left_out", "passed"), 0)
+    counts = dict.fromkeys(
+        ("against_walk_count", "otherwise_count", "leases_wrong", "explained", "untold", "left_out", "passed"), 0
+    )
     lists: dict[str, list[Any]] = {
         name: []
         for name in ("against_walk", "otherwise_than_meant", "leases", "not_brought_up", "brought_up_plainly", "cells",

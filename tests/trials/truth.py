@@ -31,7 +31,7 @@ def one_plan(seed: int) -> Counter[str]:
     done = asyncio.run(rehearse(made(Random(seed)), seed=seed))
     against = [one for one in done.outcomes if not one.agrees]
     for one in against[:TOLD]:
-        print(f"plan {seed}: {sentence(done.traffic, one)}", file=sys.stderr, flush=True)
+        print(f"plan {seed}: {sentence(done.traffic, done.design, one)}", file=sys.stderr, flush=True)
     cells = {(one.probe.place, one.probe.asked, one.probe.down) for one in done.outcomes}
     return Counter(
         plans=1,

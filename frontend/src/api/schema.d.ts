@@ -6250,6 +6250,8 @@ export interface components {
       cables: string[][];
       /** Cells */
       cells: components['schemas']['CellAsked'][];
+      /** Explained */
+      explained: number;
       /** Leases */
       leases: components['schemas']['LeaseShown'][];
       /** Left Out */

@@ -96,8 +96,7 @@ class Design:
         self.unbuilt: list[str] = []
         #: What was brought up otherwise than it is planned, in words.
         self.plainly: list[str] = []
-        self.wiring = Space("wires", SpaceKind.WIRES, "The cables inside")
-        self.spaces["wires"] = self.wiring
+        self.spaces["wires"] = Space("wires", SpaceKind.WIRES, "The cables inside")
         self._lines = {key: place for place, key in enumerate(plan.circuits)}
         self._segments = {key: place for place, key in enumerate(plan.segments)}
         self._homes = gateways(plan)
@@ -237,9 +236,10 @@ class Design:
                 for face in here:  # it answers for them on the line, and for nothing else
                     if face.side.startswith("/circuits/") and face.network.holds(address):
                         space.add(face.face, address, face.network)
-            names = self.names(table)
             sides = [BoxSide(face.face, face.side, face.address, face.network) for face in here]
-            space.rules = filtering.of_box(self.plan, key, device, sides, names, self._circuit_point)
+            space.rules = filtering.of_box(
+                self.plan, key, device, sides, (self.names(table), self.names()), self._circuit_point
+            )
             space.routes = self.routes(key, table)
 
     def _attach(self, space: Space, key: str, face: BoxFace) -> None:
@@ -249,13 +249,10 @@ class Design:
         else:
             self.cables.append((space.key, face.face, f"line:{face.side.removeprefix('/circuits/')}", "box"))
 
-    def names(self, table: str) -> Names:
-        """What rules call the addresses that a table knows."""
-        order = sorted(self.plan.segments, key=lambda key: self._tables[key] != table)
-        nets = {
-            key: [n for n in (self.plan.segments[key].subnet, self.plan.segments[key].subnet6) if n is not None]
-            for key in (order if table else self.plan.segments)
-        }
+    def names(self, table: str = "") -> Names:
+        """What rules call addresses: where several segments hold one, that of the table, or the first of the plan."""
+        order = sorted(self.plan.segments.items(), key=lambda pair: bool(table) and self._tables[pair[0]] != table)
+        nets = {key: [n for n in (one.subnet, one.subnet6) if n is not None] for key, one in order}
         hosts = {key: [a for a in (h.address, h.address6) if a is not None] for key, h in self.plan.hosts.items()}
         return Names(nets, hosts, self.elsewhere)
 

@@ -117,10 +117,12 @@ def of_box(
     key: str,
     device: Device,
     sides: list[BoxSide],
-    names: Names,
+    known: tuple[Names, Names],
     circuit_point: Callable[[str], Address | None],
 ) -> str:
-    """The rules of a box, or of one of its tables. `circuit_point` tells the own address of a circuit."""
+    """The rules of a box, or of one of its tables. `known` are the names as that table knows them, and as translations
+    do, which know no tables; `circuit_point` tells the own address of a circuit."""
+    names, anywhere = known
     lines = ["table inet box {"]
     faces = {side.side: side.face for side in sides}
     if device.is_filter:
@@ -129,7 +131,7 @@ def of_box(
     if device.routes_packets:
         published = [*_published(plan, device, faces, circuit_point)]
         lines += _chain("published", "nat hook prerouting priority -100", published)
-        translated = [*_translated(device, faces, names, circuit_point)]
+        translated = [*_translated(device, faces, anywhere, circuit_point)]
         lines += _chain("translated", "nat hook postrouting priority 100", translated)
     further = [address for address in further_addresses(plan, device) if any(_near(side, address) for side in sides)]
     own = [*(f"{_ip(one.family)} daddr {one} drop" for one in further), *_own(plan, key, device, sides, names)]

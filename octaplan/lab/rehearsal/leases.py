@@ -11,15 +11,12 @@ import contextlib
 import os
 import re
 import secrets
-import shutil
 import socket
 import struct
 import subprocess
-import tempfile
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from typing import NamedTuple
 
 from octaplan.core.plan.boxes import is_gateway, servers
@@ -33,8 +30,7 @@ NAME, NAMED = "rehearsal.example", "192.0.2.80"
 #: Seconds that a client waits for a lease, and for the announcement of a prefix.
 PATIENCE = 6.0
 
-_SCRIPT = '#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
-
+_SCRIPT = b'#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
 
 #: What may stand in a line of a server's configuration as it is: no end of line, no quotes.
 _PLAIN = re.compile(r"[\w.:/@+, -]{1,200}", re.ASCII)
@@ -86,14 +82,13 @@ class Servers:
 
     def __init__(self, yard: Yard) -> None:
         self._yard = yard
-        self._running: list[subprocess.Popen[bytes]] = []
-        self.folder = Path(tempfile.mkdtemp(prefix="octaplan-rehearsal-"))
+        self._running: list[subprocess.Popen[str]] = []
 
     def __enter__(self) -> Servers:
         for key, space in self._yard.design.spaces.items():
             lines = [*_configured(self._yard.design, key, space)]
             if lines:
-                self._start(key, lines)
+                self._start(key, "\n".join([*_USUAL, *lines]) + "\n")
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -101,20 +96,24 @@ class Servers:
             one.kill()
         for one in self._running:
             one.wait()
-        shutil.rmtree(self.folder, ignore_errors=True)
 
-    def _start(self, key: str, lines: list[str]) -> None:
-        config = self.folder / f"{secrets.token_hex(6)}.conf"
-        config.write_text("\n".join([*_USUAL, *lines]) + "\n")
-        command = ["dnsmasq", "--keep-in-foreground", f"--conf-file={config}"]
+    def _start(self, key: str, config: str) -> None:
+        """Start one, its configuration by a pipe, so that no file is left when this process is killed."""
+        command = ["dnsmasq", "--keep-in-foreground", "--conf-file=-"]
+        said = self._yard.run(key, [*command, "--test"], config)
+        if "syntax check OK" not in said:
+            title, why = self._yard.design.spaces[key].title, said.strip().partition("dnsmasq: ")[2][:300]
+            self._yard.design.unbuilt.append(f"{title} serves nothing: {why}")
+            return
+        quiet = subprocess.DEVNULL
         with self._yard.inside(key):
-            checked = subprocess.run([*command, "--test"], capture_output=True, text=True, check=False)  # noqa: S603
-            if checked.returncode:
-                said = checked.stderr.strip().partition("dnsmasq: ")[2][:300]
-                self._yard.design.unbuilt.append(f"{self._yard.design.spaces[key].title} serves nothing: {said}")
-                return
-            quiet = subprocess.DEVNULL
-            self._running.append(subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet))  # noqa: S603
+            one = subprocess.Popen(  # noqa: S603
+                command, stdin=subprocess.PIPE, stdout=quiet, stderr=quiet, text=True
+            )
+        self._running.append(one)
+        assert one.stdin is not None  # noqa: S101  (a pipe was asked for)
+        with one.stdin as pipe:
+            pipe.write(config)
 
 
 #: What every server is told.
@@ -193,12 +192,13 @@ def _relays(design: Design, box: str, table: str) -> Iterator[str]:
 
 def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     """What each client is given, all at once."""
-    with Servers(yard) as serving:
-        script = serving.folder / "bound"
-        script.write_text(_SCRIPT)
-        script.chmod(0o700)
-        with ThreadPoolExecutor(max(1, len(asking))) as pool:
-            given = list(pool.map(lambda one: _given(yard, one, script), asking))
+    script = os.memfd_create("bound", 0)  # a file without a name: it is gone with this process
+    os.write(script, _SCRIPT)
+    try:
+        with Servers(yard), ThreadPoolExecutor(max(1, len(asking))) as pool:
+            given = list(pool.map(lambda one: _given(yard, one, f"/proc/{os.getpid()}/fd/{script}"), asking))
+    finally:
+        os.close(script)
     for client in asking:
         yard.run(client.space, ["ip", "link", "set", "e", "down"])  # its address is free again for whoever is asked
     for key, space in yard.design.spaces.items():
@@ -207,12 +207,12 @@ def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     return given
 
 
-def _given(yard: Yard, client: Client, script: Path) -> LeaseSeen:
+def _given(yard: Yard, client: Client, script: str) -> LeaseSeen:
     begun = time.perf_counter()
     told: dict[str, str] = {}
     if client.scope is not None:
         options = [part for number in client.scope.options for part in ("-O", number)]
-        command = ["udhcpc", "-i", "e", "-f", "-q", "-n", "-t", "5", "-T", "1", "-s", str(script), *options]
+        command = ["udhcpc", "-i", "e", "-f", "-q", "-n", "-t", "5", "-T", "1", "-s", script, *options]
         with yard.inside(client.space):
             got = subprocess.run(  # noqa: S603
                 command,

@@ -4,14 +4,14 @@ packet, with what the walk says of it and what is meant.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from random import Random
 from typing import NamedTuple
 
 from octaplan.core.flow.matrix import Class, MatrixCell, Pair, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES
 from octaplan.core.flow.telling import address_text
-from octaplan.core.flow.walk import Piece, Reason
+from octaplan.core.flow.walk import NO_PART, Piece, Reason
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.services import describe
 from octaplan.lab.rehearsal.design import Design, outside_point
@@ -21,7 +21,8 @@ class Probe(NamedTuple):
     """One question to the network. `space` asks, at `source`, for `target`; it is to arrive in one of `arrives`.
 
     `place` and `asked` are the row and column of the matrix, `passes` and `reason` what the walk says, `at` where it
-    ends. `meant` is whether it is meant to pass, nothing where the matrix does not say.
+    ends. `meant` is whether it is meant to pass, nothing where the matrix does not say; `shift` by how much its port is
+    moved on the way.
     """
 
     place: str
@@ -36,16 +37,8 @@ class Probe(NamedTuple):
     passes: bool
     reason: Reason
     at: str
-    path: str
     meant: bool | None
-
-
-class Untold(NamedTuple):
-    """What the walk leaves open, so that nothing can be held against it."""
-
-    place: str
-    asked: str
-    path: str
+    shift: int
 
 
 class Questioning:
@@ -54,28 +47,25 @@ class Questioning:
     def __init__(self, traffic: Traffic, design: Design, seed: int = 0) -> None:
         self.traffic, self.design = traffic, design
         self.random = Random(seed)  # noqa: S311  (which packet of many alike is sent)
-        self.untold: list[Untold] = []
+        #: So many packets are not sent, since the plan leaves open who has an address, or what decides.
+        self.untold = 0
         self._taken: dict[Address, str] = {}
 
-    def probes(self, places: Iterable[tuple[str, str]] | None = None) -> list[Probe]:
+    def probes(self) -> list[Probe]:
         """Every probe, with nothing down first and then with each circuit."""
-        chosen = list(places) if places is not None else self._pairs()
+        pairs = [(one, other) for one in self.traffic.rows for other in self.traffic.columns if one != other]
         return [
             probe
             for down in self.traffic.downs
-            for source, target in chosen
-            if not down or INTERNET in (source, target) or OTHER_SITES not in (source, target)
+            for source, target in pairs
             for probe in self._of_cell(self.traffic.cell(source, target, down), down)
         ]
-
-    def _pairs(self) -> list[tuple[str, str]]:
-        return [(one, other) for one in self.traffic.rows for other in self.traffic.columns if one != other]
 
     def _of_cell(self, cell: MatrixCell, down: frozenset[str]) -> Iterator[Probe]:
         for pair in cell.pairs:
             for piece in pair.pieces:
                 if piece.reason is Reason.NOT_KNOWN:
-                    self.untold.append(Untold(cell.source, cell.target, piece.path))
+                    self.untold += 1
                     continue
                 probe = self._probe(cell, pair, piece, down)
                 if probe is not None:
@@ -92,7 +82,7 @@ class Questioning:
         asked = self._to(cell.source, cell.target, pair.target, down)
         near = asked is not None and cell.target != BOXES and self._near(cell.source, asked)
         if source is None or asked is None or near or self._twofold(asked, source[1]):
-            self.untold.append(Untold(cell.source, cell.target, piece.path))
+            self.untold += 1
             return None
         space, point = source
         mask = self.traffic.net.moved(piece.mask, piece.shift) if cell.source == INTERNET else piece.mask
@@ -109,8 +99,8 @@ class Questioning:
             piece.reason.passes,
             piece.reason,
             piece.at,
-            piece.path,
             self._meant(cell, pair, mask),
+            piece.shift,
         )
 
     def _meant(self, cell: MatrixCell, pair: Pair, mask: int) -> bool | None:
@@ -221,7 +211,7 @@ class Questioning:
                     if point is not None:
                         wired = one.host in self.traffic.net.wires.hosts
                         part = self.traffic.net.wires.hosts.get(one.host)
-                        spot = (-1 if part is None else part) if wired else None
+                        spot = (NO_PART if part is None else part) if wired else None
                         self._put(self.design.place(host.segment, spot).key, point, host.segment)
 
 

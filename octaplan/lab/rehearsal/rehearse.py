@@ -17,7 +17,7 @@ from octaplan.lab.rehearsal.design import Design, SpaceKind
 from octaplan.lab.rehearsal.ground import without_leases
 from octaplan.lab.rehearsal.leases import LeaseSeen, ask, clients
 from octaplan.lab.rehearsal.probes import Probe, Questioning, words
-from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees
+from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees, is_explained
 from octaplan.lab.rehearsal.spaces import Yard
 
 #: So many questions are asked at most; of more, some are left out by chance, and the report says so.
@@ -42,6 +42,11 @@ class ProbeOutcome(NamedTuple):
     def agrees(self) -> bool:
         """Whether network and walk say the same."""
         return agrees(self.probe, self.seen)
+
+    @property
+    def explained(self) -> bool:
+        """Whether they differ in the one way that is known of networks."""
+        return is_explained(self.probe, self.seen)
 
     @property
     def as_meant(self) -> bool:
@@ -106,7 +111,7 @@ async def rehearse(
             kept(yard)
     finally:
         yard.close()
-    return Rehearsal(traffic, design, outcomes, given, len(asking.untold), left_out, time.perf_counter() - begun)
+    return Rehearsal(traffic, design, outcomes, given, asking.untold, left_out, time.perf_counter() - begun)
 
 
 async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) -> list[ProbeOutcome]:
@@ -123,19 +128,14 @@ async def _asked(yard: Yard, traffic: Traffic, probes: list[Probe], told: Told) 
             lines = [traffic.plan.circuits[key].label for key in sorted(down)]
             told({"event": "asking", "probes": len(some), "down": lines, "done": len(found)})
 
-            def heard(probe: Probe, seen: Seen) -> None:
-                told({"event": "answer", "from": probe.place, "to": probe.asked, "passed": seen.passed})
+            def heard() -> None:
+                told({"event": "answer"})
 
             seen = await sender.send(some, heard)
             found += [ProbeOutcome(probe, one) for probe, one in zip(some, seen, strict=True)]
     finally:
         listeners.close()
     return found
-
-
-def run(plan: SitePlan, organisation: Organisation = UNDECIDED, seed: int = 0) -> Rehearsal:
-    """The same, to its end."""
-    return asyncio.run(rehearse(plan, organisation, seed=seed))
 
 
 # --- What is told of it
@@ -166,18 +166,19 @@ def document(done: Rehearsal) -> dict[str, Any]:
     """A rehearsal as a document: what disagrees first, in words; every cell with its counts."""
     outcomes = done.outcomes
     against = [one for one in outcomes if not one.agrees]
-    otherwise = [one for one in outcomes if one.agrees and not one.as_meant]
+    otherwise = [one for one in outcomes if one.agrees and not one.explained and not one.as_meant]
     return {
         "schema": "octaplan.rehearsal/1",
         "site": done.traffic.plan.key,
         "probes": len(outcomes),
         "passed": sum(one.seen.passed for one in outcomes),
-        "against_walk": [told_outcome(done.traffic, one) for one in against[:200]],
+        "against_walk": [told_outcome(done.traffic, done.design, one) for one in against[:200]],
         "against_walk_count": len(against),
-        "otherwise_than_meant": [told_outcome(done.traffic, one) for one in otherwise[:200]],
+        "otherwise_than_meant": [told_outcome(done.traffic, done.design, one) for one in otherwise[:200]],
         "otherwise_count": len(otherwise),
         "leases": [_lease_told(done, one) for one in done.leases],
         "leases_wrong": sum(bool(one.wrong) for one in done.leases),
+        "explained": sum(one.explained for one in outcomes),
         "untold": done.untold,
         "left_out": done.left_out,
         "not_brought_up": done.design.unbuilt,
@@ -205,13 +206,13 @@ def _cells(done: Rehearsal) -> list[dict[str, Any]]:
             "asked": len(some),
             "passed": sum(one.seen.passed for one in some),
             "against_walk": sum(not one.agrees for one in some),
-            "otherwise": sum(one.agrees and not one.as_meant for one in some),
+            "otherwise": sum(one.agrees and not one.explained and not one.as_meant for one in some),
         }
         for (source, target), some in found.items()
     ]
 
 
-def told_outcome(traffic: Traffic, one: ProbeOutcome) -> dict[str, Any]:
+def told_outcome(traffic: Traffic, design: Design, one: ProbeOutcome) -> dict[str, Any]:
     """One question with its answers, and a sentence that says what disagrees."""
     probe, seen = one.probe, one.seen
     down = [traffic.plan.circuits[key].label for key in sorted(probe.down)]
@@ -226,18 +227,20 @@ def told_outcome(traffic: Traffic, one: ProbeOutcome) -> dict[str, Any]:
         "network": "passes" if seen.passed else "stopped",
         "as_seen": seen.as_seen,
         "seconds": round(seen.seconds, 4),
-        "sentence": sentence(traffic, one),
+        "sentence": sentence(traffic, design, one),
     }
 
 
-def sentence(traffic: Traffic, one: ProbeOutcome) -> str:
+def sentence(traffic: Traffic, design: Design, one: ProbeOutcome) -> str:
     """What walk, network and intent say of a question."""
     probe, seen = one.probe, one.seen
     asked = f"{place_name(traffic, probe.place)} to {place_name(traffic, probe.asked)}, {words(traffic, probe)}"
     if probe.down:
         asked += f", with {' and '.join(traffic.plan.circuits[key].label for key in sorted(probe.down))} down"
     if one.agrees:
-        did = "passes" if seen.passed else "is stopped"
+        did = "is stopped"
+        if seen.passed:
+            did = f"passes in {seen.seconds * 1000:.0f} ms" + (f", seen as {seen.as_seen}" if seen.as_seen else "")
         meant = {None: "as the walk says", True: "and is meant to pass", False: "and is meant to be stopped"}[
             probe.meant
         ]
@@ -245,5 +248,7 @@ def sentence(traffic: Traffic, one: ProbeOutcome) -> str:
     where = at_name(traffic, probe.at)
     says = "the walk says that it passes" if probe.passes else f"the walk stops it at {where}: {probe.reason.words}"
     if probe.passes and seen.passed:
-        return f"{asked}: it was to arrive at {where}, and arrived in {seen.space}"
+        space = design.spaces[seen.space].title
+        port = f" at port {seen.port}" if seen.port else ""
+        return f"{asked}: it was to arrive at {where}, and arrived{port}: {space}"
     return f"{asked}: {says}; the network " + ("let it through" if seen.passed else "gave no answer")

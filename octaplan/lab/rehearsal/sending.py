@@ -36,7 +36,6 @@ _PINGS = {4: (socket.IPPROTO_ICMP, 8, 0), 6: (socket.IPPROTO_ICMPV6, 128, 129)}
 _FAMILIES = {4: socket.AF_INET, 6: socket.AF_INET6}
 _ORIGINAL = {4: (socket.SOL_IP, 80, 16), 6: (socket.IPPROTO_IPV6, 80, 28)}  # SO_ORIGINAL_DST
 
-
 #: Every address, and what a box may answer by.
 _ANY = {4: Address(4, 0), 6: Address(6, 0)}
 _OF_BOXES = sorted({one.port[:2] for one in MANAGEMENT.values() if one.port} | {("tcp", 53), ("udp", 53), ("udp", 67)})
@@ -50,7 +49,6 @@ class Seen(NamedTuple):
     as_seen: str = ""
     port: int = 0
     seconds: float = 0.0
-    said: str = ""
 
 
 class Listeners:
@@ -143,28 +141,26 @@ class Sender:
         self._yard = yard
         self._tokens = itertools.count(1)
 
-    async def send(self, probes: list[Probe], told: Callable[[Probe, Seen], None] | None = None) -> list[Seen]:
-        """What the network did with each, in the order in which they were given. `told` hears of each answer."""
-        found = await self._all(probes, range(len(probes)), told, SHORTEST)
+    async def send(self, probes: list[Probe], heard: Callable[[], None] = lambda: None) -> list[Seen]:
+        """What the network did with each, in the order in which they were given. `heard` is called at each answer."""
+        found = await self._all(probes, range(len(probes)), heard, SHORTEST)
         missed = [place for place, probe in enumerate(probes) if probe.passes and not found[place].passed]
-        found |= await self._all(probes, missed, told, PATIENT)
+        found |= await self._all(probes, missed, heard, PATIENT)
         return [found[place] for place in range(len(probes))]
 
     async def _all(
-        self, probes: list[Probe], places: Iterable[int], told: Callable[[Probe, Seen], None] | None, shortest: float
+        self, probes: list[Probe], places: Iterable[int], heard: Callable[[], None], shortest: float
     ) -> dict[int, Seen]:
         found: dict[int, Seen] = {}
         for wave in _waves(probes, places):
             self._yard.forget()
-            found |= zip(wave, await self._some([probes[place] for place in wave], told, shortest), strict=True)
+            found |= zip(wave, await self._some([probes[place] for place in wave], heard, shortest), strict=True)
         return found
 
-    async def _some(
-        self, probes: list[Probe], told: Callable[[Probe, Seen], None] | None, shortest: float
-    ) -> list[Seen]:
+    async def _some(self, probes: list[Probe], heard: Callable[[], None], shortest: float) -> list[Seen]:
         """What came of some that are asked at once. Silence is heard out for `shortest` seconds at least."""
         self._slowest, self._asked = 0.0, time.perf_counter()
-        asking = [asyncio.ensure_future(self._one(probe, told)) for probe in probes]
+        asking = [asyncio.ensure_future(self._one(probe, heard)) for probe in probes]
         try:
             while any(not one.done() for one in asking):
                 now = time.perf_counter()
@@ -178,19 +174,18 @@ class Sender:
             await asyncio.gather(*asking, return_exceptions=True)
         return [Seen(False) if one.cancelled() or one.exception() is not None else one.result() for one in asking]
 
-    async def _one(self, probe: Probe, told: Callable[[Probe, Seen], None] | None) -> Seen:
+    async def _one(self, probe: Probe, heard: Callable[[], None]) -> Seen:
         begun = time.perf_counter()
         self._asked = max(self._asked, begun)
         ask = {"tcp": self._connect, "udp": self._datagram, "icmp": self._ping}.get(probe.protocol, self._other)
         try:
             seen = await ask(probe)
-        except OSError as error:
-            return Seen(False, said=error.strerror or str(error))
+        except OSError:  # refused, or nobody there
+            return Seen(False)
         seconds = time.perf_counter() - begun
         self._slowest = max(self._slowest, seconds)
         seen = seen._replace(seconds=seconds)
-        if told is not None:
-            told(probe, seen)
+        heard()
         return seen
 
     def _socket(self, probe: Probe, kind: int, protocol: int = 0) -> socket.socket:
@@ -289,13 +284,16 @@ def _checksum(packet: bytes) -> int:
 
 
 def agrees(probe: Probe, seen: Seen) -> bool:
-    """Whether the network did what the walk says: passed or not, and arrived where it was to.
-
-    What has no connection may be let through where the walk stops its answer at a box that has not seen the question:
-    to that box the answer looks like a question (docs/rehearsal.md).
-    """
-    if probe.reason is Reason.OTHER_WAY_BACK and probe.protocol in ("udp", "other"):
-        return True
+    """Whether the network did what the walk says: passed or not, and arrived where it was to, at the port it was to."""
     if seen.passed != probe.passes:
-        return False
-    return not seen.passed or not seen.space or any(seen.space.startswith(one) for one in probe.arrives)
+        return is_explained(probe, seen)
+    if not seen.passed or not seen.space:
+        return True
+    arrived = any(seen.space.startswith(one) for one in probe.arrives)
+    return arrived and (not seen.port or seen.port == probe.port + probe.shift)
+
+
+def is_explained(probe: Probe, seen: Seen) -> bool:
+    """Whether a packet passed that has no connection, and whose answer the walk stops at a box that has not seen the
+    question: to that box the answer looks like a question (docs/rehearsal.md)."""
+    return seen.passed and probe.reason is Reason.OTHER_WAY_BACK and probe.protocol in ("udp", "other")

@@ -104,6 +104,7 @@ class RehearsalResult(BaseModel):
     leases: list[LeaseShown]
     not_brought_up: list[str]
     brought_up_plainly: list[str]
+    explained: int
     untold: int
     left_out: int
     cells: list[CellAsked]
@@ -158,6 +159,7 @@ def rehearsal(customer: Code, site: Code, records: Recorded, desk: AtDesk, perso
             leases=[LeaseShown.model_validate(one) for one in result["leases"]],
             not_brought_up=result["not_brought_up"],
             brought_up_plainly=result["brought_up_plainly"],
+            explained=result["explained"],
             untold=result["untold"],
             left_out=result["left_out"],
             cells=[CellAsked(source=one["from"], target=one["to"], **_counts(one)) for one in result["cells"]],

@@ -24,6 +24,8 @@ export function ResultPart({ result }: { result: Result }) {
       <p className="quiet">
         {count(result.questions, 'question')} in {result.seconds.toFixed(1)} s: {result.passed} passed,{' '}
         {result.questions - result.passed} were heard out in silence.
+        {result.explained > 0 &&
+          ` ${result.explained} passed though the walk stops their answers: to a box that has not seen the question, an answer by datagram looks like one.`}
         {result.untold > 0 &&
           ` ${result.untold} were not asked, since the plan leaves open who has the address.`}
         {result.left_out > 0 && ` ${result.left_out} more were left out by chance, so that it ends in time.`}
