@@ -349,13 +349,13 @@ class Design:
             self._provider(key, self.plan.circuits[key], internet)
         inside = [n for s in self.plan.segments.values() for n in (s.subnet, s.subnet6) if n is not None]
         brought = [net for key in self.ends for net in self.networks_of(key)]
-        own = [
-            Network.holding(f.address, 32 if f.address.family == 4 else 128) for some in self.own.values() for f in some
+        points = [face.address for faces in self.own.values() for face in faces]
+        points += [
+            one for device in self.plan.devices.values() for one in filtering.further_addresses(self.plan, device)
         ]
+        points += [self.seen_as(key, point) for key in self.ends if (point := self._circuit_point(key)) is not None]
+        own = [Network.holding(point, 32 if point.family == 4 else 128) for point in points]
         own += [net for key in self.ends for net in self.plan.circuits[key].routed_blocks]
-        for device in self.plan.devices.values():
-            for address in filtering.further_addresses(self.plan, device):
-                own.append(Network.holding(address, 32 if address.family == 4 else 128))
         internet.rules = filtering.far_away("l*", brought, inside, own)
         internet.routes = self.homeward()
 

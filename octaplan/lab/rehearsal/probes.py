@@ -81,7 +81,7 @@ class Questioning:
         source = self._from(cell.source, pair.source, down)
         asked = self._to(cell.source, cell.target, pair.target, down)
         near = asked is not None and cell.target != BOXES and self._near(cell.source, asked)
-        if source is None or asked is None or near or self._twofold(asked, source[1]):
+        if source is None or asked is None or near or self._twofold(asked, source[1], *self._behind(pair)):
             self.untold += 1
             return None
         space, point = source
@@ -123,6 +123,12 @@ class Questioning:
         """Whether a client takes an address for one of its own subnet and never sends it to a gateway."""
         where = self.design.plan.segments.get(place)
         return where is not None and any(n is not None and n.holds(point) for n in (where.subnet, where.subnet6))
+
+    def _behind(self, pair: Pair) -> Iterator[Address]:
+        """The inside addresses that are published at the address that is asked for."""
+        for node in self.traffic.net.nodes.values():
+            for shown in node.publications.values():
+                yield from (one.inside for one in shown if one.outside == pair.target.point)
 
     def _twofold(self, *points: Address) -> bool:
         """Whether an address lies in the subnets of two segments: who has it is not told."""
