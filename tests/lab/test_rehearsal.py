@@ -181,6 +181,18 @@ class OnTheKernel(InFolder):
         self.assertIn("option 66: none", found["leases"][0]["wrong"][0])
         self.assertFalse(trace.exists())
 
+    def test_without_root_all_of_it_works_in_namespaces_of_users(self) -> None:
+        nobody = ["unshare", "--user", "--map-user=1000", "--map-group=1000"]
+        if subprocess.run([*nobody, "unshare", "--user", "true"], capture_output=True, check=False).returncode:
+            self.skipTest("this machine permits no user namespaces")
+        plan = self.write("plan.json", json.dumps(shop().document()))
+        done = subprocess.run([*nobody, sys.executable, "-m", "octaplan", "rehearse", str(plan), "--format", "json"],
+                              capture_output=True, text=True, check=False)  # fmt: skip
+        found = json.loads(done.stdout or "{}")
+        self.assertEqual(
+            (found["against_walk"], found["not_brought_up"], found["leases_wrong"]), ([], [], 0), done.stderr
+        )
+
     def test_two_at_once_do_not_meet(self) -> None:
         with ThreadPoolExecutor(2) as pool:
             for found in pool.map(rehearsed, [shop(), shop()]):

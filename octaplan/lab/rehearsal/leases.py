@@ -82,7 +82,7 @@ class Servers:
 
     def __init__(self, yard: Yard) -> None:
         self._yard = yard
-        self._running: list[subprocess.Popen[str]] = []
+        self._running: dict[str, subprocess.Popen[str]] = {}
 
     def __enter__(self) -> Servers:
         for key, space in self._yard.design.spaces.items():
@@ -92,14 +92,23 @@ class Servers:
         return self
 
     def __exit__(self, *_: object) -> None:
-        for one in self._running:
+        for key, one in self._running.items():
+            if one.poll() is not None:
+                title = self._yard.design.spaces[key].title
+                self._yard.design.unbuilt.append(
+                    f"{title} serves nothing: its server ended by itself, code {one.returncode}"
+                )
             one.kill()
-        for one in self._running:
+        for one in self._running.values():
             one.wait()
 
     def _start(self, key: str, config: str) -> None:
         """Start one, its configuration by a pipe, so that no file is left when this process is killed."""
-        command = ["dnsmasq", "--keep-in-foreground", "--conf-file=-"]
+        command = [
+            "dnsmasq",
+            "--no-daemon",
+            "--conf-file=-",
+        ]  # it changes to no other user, which not every machine permits
         said = self._yard.run(key, [*command, "--test"], config)
         if "syntax check OK" not in said:
             title, why = self._yard.design.spaces[key].title, said.strip().partition("dnsmasq: ")[2][:300]
@@ -110,7 +119,7 @@ class Servers:
             one = subprocess.Popen(  # noqa: S603
                 command, stdin=subprocess.PIPE, stdout=quiet, stderr=quiet, text=True
             )
-        self._running.append(one)
+        self._running[key] = one
         assert one.stdin is not None  # noqa: S101  (a pipe was asked for)
         with one.stdin as pipe:
             pipe.write(config)
@@ -118,7 +127,7 @@ class Servers:
 
 #: What every server is told.
 _USUAL = (
-    "user=root", "pid-file=", "no-hosts", "no-resolv", "bind-dynamic", "except-interface=lo", "dhcp-authoritative",
+    "no-hosts", "no-resolv", "bind-dynamic", "except-interface=lo", "dhcp-authoritative",
     "leasefile-ro", "no-ping", "quiet-dhcp", "quiet-ra", "quiet-dhcp6",
 )  # fmt: skip
 
