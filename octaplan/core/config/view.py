@@ -11,6 +11,7 @@ from enum import StrEnum
 from functools import total_ordering
 from typing import Any
 
+from octaplan.core.plan.boxes import published_addresses
 from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import PLACES
 from octaplan.core.plan.hardware import HardwareType
@@ -416,8 +417,7 @@ class BoxView:
             if one.circuit not in self.plan.circuits or host is None:
                 continue
             at = f"/devices/{self.key}/publications/{key}"
-            outside = one.address or self.plan.circuits[one.circuit].address
-            inside = host.address6 if outside is not None and outside.family == 6 else host.address
+            outside, inside = published_addresses(self.plan, one)
             yield self._record(
                 "a publication",
                 "publications",

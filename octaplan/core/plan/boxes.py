@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
-from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Route
+from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse, Publication, Route
 from octaplan.core.plan.organisation import UNDECIDED
 from octaplan.core.plan.site import Attachment, Circuit, Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address
@@ -217,6 +217,16 @@ def servers(plan: SitePlan, segment: str) -> list[tuple[str, Device]]:
         for key, device in plan.devices.items()
         if device.staged and any(interface.address == server for interface in interfaces(plan, device))
     ]
+
+
+def published_addresses(plan: SitePlan, one: Publication) -> tuple[Address | None, Address | None]:
+    """The outside and the inside address of a publication, of one family where the host has it; unknown where its
+    circuit gives the outside one, or where circuit or host are gone."""
+    circuit, host = plan.circuits.get(one.circuit), plan.hosts.get(one.host)
+    outside = one.address or (circuit.address if circuit is not None else None)
+    if host is None:
+        return outside, None
+    return outside, host.address6 if outside is not None and outside.family == 6 else host.address
 
 
 def hangs_on(plan: SitePlan, device: str) -> list[str]:

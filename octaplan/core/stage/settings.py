@@ -9,7 +9,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from octaplan.core.plan.boxes import circuits_of, is_gateway, named, next_hop, own_address, segment_of, servers
+from octaplan.core.plan.boxes import (
+    circuits_of,
+    is_gateway,
+    named,
+    next_hop,
+    own_address,
+    published_addresses,
+    segment_of,
+    servers,
+)
 from octaplan.core.plan.device import PLACES, Band, Device, DeviceRole, PortMode, PortUse, Security, Service
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
@@ -391,8 +400,7 @@ def _publications(plan: SitePlan, device: Device) -> Iterator[PublicationSetting
     for one in device.publications.values():
         circuit, host = plan.circuits.get(one.circuit), plan.hosts.get(one.host)
         if circuit is not None and host is not None:
-            outside = one.address or circuit.address
-            inside = host.address6 if outside is not None and outside.family == 6 else host.address
+            outside, inside = published_addresses(plan, one)
             yield PublicationSettings(
                 one.service, circuit.label, outside, host.name, inside, one.port, tuple(one.sources)
             )
