@@ -138,6 +138,9 @@ class Questioning:
 
     def _from(self, place: str, one: Class, down: frozenset[str]) -> tuple[str, Address] | None:
         if place == INTERNET:
+            routed = (net for line in self.design.plan.circuits.values() for net in line.routed_blocks)
+            if any(net.holds(one.point) for net in routed):
+                return None  # nobody out there has an address of a block that is the site's
             return self._outside(one.point, down), one.point
         if place == OTHER_SITES:
             return (OTHER_SITES, self._put(OTHER_SITES, one.point)) if OTHER_SITES in self.design.spaces else None
