@@ -113,6 +113,26 @@ class OnTheKernel(InFolder):
         guest = rehearsed(applied(shop(), closed))["leases"][1]
         self.assertEqual(guest["wrong"], ["192.0.2.53 gave no answer to rehearsal.example"])
 
+    def test_a_fixed_host_serves_leases_and_names_here_and_by_a_relay(self) -> None:
+        server = "10.40.8.20"
+        by_host = [
+            {"op": "add", "path": "/segments/off00/scope/server", "value": server},
+            {"op": "replace", "path": "/segments/off00/resolvers", "value": [server]},
+            {"op": "add", "path": "/segments/gst00/scope/server", "value": server},
+            {"op": "add", "path": "/devices/edge0/relays", "value": {"gst00": server}},
+        ]
+        plan = applied(shop(), by_host)
+        found = rehearsed(plan)
+        office, guest = found["leases"]
+        self.assertEqual((office["resolvers"], office["looked_up"], office["wrong"]), (server, "192.0.2.80", []))
+        self.assertEqual((guest["address"], guest["looked_up"], guest["wrong"]), ("10.40.9.100", "192.0.2.80", []))
+        self.assertEqual((found["against_walk"], found["not_brought_up"]), ([], []))
+        unrelayed = applied(plan, [{"op": "remove", "path": "/devices/edge0/relays/gst00"}])
+        office, guest = rehearsed(unrelayed)["leases"]
+        self.assertEqual((office["wrong"], guest["wrong"]), ([], ["no lease was given"]))
+        gone = applied(plan, [{"op": "remove", "path": "/hosts/srv00"}])
+        self.assertEqual(rehearsed(gone)["leases"], [], "nobody at this site serves")
+
     def test_what_is_published_is_seen_from_outside_at_its_port_inside(self) -> None:
         found = rehearsed(shop())
         cell = next(c for c in found["cells"] if (c["from"], c["to"]) == ("internet", "off00"))

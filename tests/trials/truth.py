@@ -22,13 +22,16 @@ from tests.core.flow.plans import made
 
 #: So many plans are one piece of work.
 PIECE = 20
+#: In one plan of so many clients ask for leases: it takes seconds until one knows that nobody serves.
+EACH_LEASED = 10
 #: So many of what disagrees are told of one plan.
 TOLD = 4
 
 
 def one_plan(seed: int) -> Counter[str]:
     """Rehearse one plan, and tell what disagrees. Within namespaces of its own."""
-    done = asyncio.run(rehearse(made(Random(seed)), seed=seed))
+    leases = seed % EACH_LEASED == 0
+    done = asyncio.run(rehearse(made(Random(seed)), seed=seed, leases=leases))
     against = [one for one in done.outcomes if not one.agrees]
     for one in against[:TOLD]:
         print(f"plan {seed}: {sentence(done.traffic, done.design, one)}", file=sys.stderr, flush=True)

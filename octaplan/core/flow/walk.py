@@ -584,11 +584,13 @@ class Walker:
             near = access.segment is not None and access.segment == segment
             if near or any(n.holds(source) for n in access.networks):
                 yield mask(MANAGEMENT[access.service]), f"/devices/{node.key}/access/{key}"
-        if not node.device.routes_packets and not self._serving.get(node.key):
+        here, serving = side.removeprefix("/segments/"), self._serving.get(node.key, set())
+        if not node.device.routes_packets and not serving:
             return
-        here = side.removeprefix("/segments/")
-        if here in self._serving.get(node.key, ()):
-            yield mask(LEASES), f"/segments/{here}/scope"
+        if here in serving or segment in serving:  # who renews, or passes requests on, asks from afar (RFC 2131, 4.3)
+            yield mask(LEASES), f"/segments/{here if here in serving else segment}/scope"
+        elif here in node.device.relays:
+            yield mask(LEASES), f"/devices/{node.key}/relays/{here}"
         if node.device.forwarders and segment:
             yield mask(LOOKUP), f"/devices/{node.key}/forwarders"
 

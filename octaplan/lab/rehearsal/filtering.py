@@ -254,8 +254,11 @@ def _own(plan: SitePlan, key: str, device: Device, sides: list[BoxSide], names: 
         if segment.scope.span is not None and any(box == key for box, _ in servers(plan, name))
     }
     for side in sides:
-        if side.side.removeprefix("/segments/") in serving and side.network.family == 4:
+        if side.side.removeprefix("/segments/") in serving | set(device.relays) and side.network.family == 4:
             yield f'iifname "{side.face}" udp dport 67 accept'
+    for name in serving:
+        for _, source in place_matches(names, name, "saddr"):
+            yield f"{source} udp dport 67 accept"
     if device.forwarders and (device.routes_packets or serving):
         for family in (4, 6):
             nets = names.inside(family)

@@ -1,4 +1,4 @@
-"""Leases and names, by real servers and clients: dnsmasq in the boxes that serve, udhcpc in a space on each segment.
+"""Leases and names, by real servers and clients: dnsmasq where a box or host serves, udhcpc in a space on each segment.
 
 A box is told of a scope what goes into it (`stage/settings.py`); the client asks as any would (RFC 2131), and what it
 is given is held against the plan. Then it looks up a name by the resolvers that it was given (RFC 1035), and with IPv6
@@ -19,6 +19,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
+from octaplan.core.flow.walk import NO_PART
 from octaplan.core.plan.boxes import is_gateway, servers
 from octaplan.core.stage.settings import ScopeSettings, scope_settings
 from octaplan.core.values.addresses import Address, AddressError, parse_address
@@ -61,10 +62,13 @@ class Client(NamedTuple):
 
 
 def clients(design: Design) -> list[Client]:
-    """A client for each segment on which a box of the site serves leases or announces a prefix; its space is added."""
+    """A client for each segment on which a box or a fixed host of the site serves leases, or a box announces a prefix;
+    its space is added, and that of each host that serves."""
+    hosts = dict(_serving_hosts(design))
     found = []
     for key, segment in design.plan.segments.items():
         serving = [box for box, device in servers(design.plan, key) if device.staged and design.box(box) is not None]
+        serving += [host for host, address in hosts.items() if address == segment.scope.server]
         scope = scope_settings(design.plan, key) if serving and segment.scope.span is not None else None
         announces = segment.subnet6 is not None and any(
             is_gateway(design.plan, device, key) for device in design.plan.devices.values() if device.staged
@@ -87,6 +91,8 @@ class Servers:
     def __enter__(self) -> Servers:
         for key, space in self._yard.design.spaces.items():
             lines = [*_configured(self._yard.design, key, space)]
+            if lines and space.kind is SpaceKind.PLACE:
+                self._yard.run(key, ["nft", "flush", "ruleset"])  # for now what it is sent arrives as it was sent
             if lines:
                 self._start(key, "\n".join([*_USUAL, *lines]) + "\n")
         return self
@@ -101,6 +107,9 @@ class Servers:
             one.kill()
         for one in self._running.values():
             one.wait()
+        for space in (self._yard.design.spaces[key] for key in self._running):
+            if space.kind is SpaceKind.PLACE:
+                self._yard.run(space.key, ["nft", "-f", "-"], space.rules)
 
     def _start(self, key: str, config: str) -> None:
         """Start one, its configuration by a pipe, so that no file is left when this process is killed."""
@@ -137,6 +146,8 @@ def _configured(design: Design, key: str, space: Space) -> Iterator[str]:
     if space.kind is SpaceKind.INTERNET:
         yield from ("port=7", f"address=/{NAME}/{NAMED}", "local=/#/")
         return
+    if space.kind is SpaceKind.PLACE:
+        yield from _of_hosts(design, space)
     if space.kind is not SpaceKind.BOX:
         return
     box, table = key.split(":", 2)[1:]
@@ -162,33 +173,80 @@ def _scopes(design: Design, box: str, table: str) -> Iterator[str]:
         if face.network.family == 6 and segment.subnet6 == face.network and is_gateway(design.plan, device, key):
             yield f"dhcp-range={face.network.first},ra-only,{face.network.prefix},600"
             yield "enable-ra"
-    for key, segment in design.plan.segments.items():
-        scope = scope_settings(design.plan, key)
+    for key in design.plan.segments:
         near = any(f.side == f"/segments/{key}" and f.table == table and f.network.family == 4 for f in design.own[box])
         far = any(f.table == table for f in design.own[box]) and not any(
             f.side == f"/segments/{key}" for f in design.own[box]
         )
-        served = any(name == box for name, _ in servers(design.plan, key))
-        if scope is None or segment.subnet is None or segment.subnet.family != 4 or not served or not (near or far):
+        if (near or far) and any(name == box for name, _ in servers(design.plan, key)):
+            yield from _scope(design, key)
+
+
+def _scope(design: Design, key: str) -> Iterator[str]:
+    """What whoever serves the scope of a segment is told."""
+    segment, scope = design.plan.segments[key], scope_settings(design.plan, key)
+    if scope is None or segment.subnet is None or segment.subnet.family != 4:
+        return
+    tag, mask = f"s{key}", segment.subnet.mask
+    lease = f",{scope.lease}" if scope.lease is not None else ""
+    for piece in segment.scope.pieces:
+        yield f"dhcp-range=set:{tag},{piece.first},{piece.last},{mask}{lease}"
+    if scope.router is not None:
+        yield f"dhcp-option=tag:{tag},3,{scope.router}"
+    resolvers = [str(one) for one in scope.resolvers if isinstance(one, Address)]
+    if resolvers:
+        yield f"dhcp-option=tag:{tag},6,{','.join(resolvers)}"
+    told = {"15": scope.domain, **scope.options} if scope.domain else scope.options
+    for number, value in told.items():
+        if _PLAIN.fullmatch(value):
+            yield f"dhcp-option-force=tag:{tag},{number},{value}"
+        else:
+            design.unbuilt.append(f"{segment.label}: option {number} holds what no server is told here")
+    for host in scope.reserved:
+        if host.mac is not None and host.address is not None:
+            yield f"dhcp-host={host.mac},{host.address}"
+
+
+def _serving_hosts(design: Design) -> Iterator[tuple[str, Address]]:
+    """The fixed hosts that a scope names as its server, and those that somebody is sent to for names; each is put where
+    it is plugged in."""
+    segments = design.plan.segments.values()
+    wanted = {one.scope.server for one in segments if isinstance(one.scope.server, Address)}
+    wanted |= _asked_for_names(design)
+    boxes = {face.address for faces in design.own.values() for face in faces}
+    for key, host in design.plan.hosts.items():
+        where = design.plan.segments.get(host.segment)
+        if host.address is None or host.address not in wanted - boxes or where is None or where.subnet is None:
             continue
-        tag, mask = f"s{key}", segment.subnet.mask
-        lease = f",{scope.lease}" if scope.lease is not None else ""
-        for piece in segment.scope.pieces:
-            yield f"dhcp-range=set:{tag},{piece.first},{piece.last},{mask}{lease}"
-        if scope.router is not None:
-            yield f"dhcp-option=tag:{tag},3,{scope.router}"
-        resolvers = [str(one) for one in scope.resolvers if isinstance(one, Address)]
-        if resolvers:
-            yield f"dhcp-option=tag:{tag},6,{','.join(resolvers)}"
-        told = {"15": scope.domain, **scope.options} if scope.domain else scope.options
-        for number, value in told.items():
-            if _PLAIN.fullmatch(value):
-                yield f"dhcp-option-force=tag:{tag},{number},{value}"
-            else:
-                design.unbuilt.append(f"{segment.label}: option {number} holds what no server is told here")
-        for host in scope.reserved:
-            if host.mac is not None and host.address is not None:
-                yield f"dhcp-host={host.mac},{host.address}"
+        there = (host.address, where.subnet)
+        place = next((one for one in design.spaces.values() if there in one.faces.get("e", ())), None)
+        if place is None:
+            part = design.wires.hosts.get(key)
+            place = design.place(host.segment, NO_PART if key in design.wires.hosts and part is None else part)
+            place.add("e", *there)
+        yield key, host.address
+
+
+def _asked_for_names(design: Design) -> set[Address]:
+    """The addresses that clients and boxes are sent to for names."""
+    scopes = (scope_settings(design.plan, key) for key in design.plan.segments)
+    told = {one for scope in scopes if scope is not None for one in scope.resolvers if isinstance(one, Address)}
+    return told.union(*(device.forwarders for device in design.plan.devices.values()))
+
+
+def _of_hosts(design: Design, space: Space) -> Iterator[str]:
+    """What the fixed hosts of a place serve."""
+    here = {address for address, _ in space.faces.get("e", ())}
+    hosts = {address for _, address in _serving_hosts(design) if address in here}
+    if not hosts:
+        return
+    if hosts & _asked_for_names(design):
+        yield from ("port=53", f"address=/{NAME}/{NAMED}", "local=/#/")
+    else:
+        yield "port=0"
+    for key, segment in design.plan.segments.items():
+        if segment.scope.server in hosts:
+            yield from _scope(design, key)
 
 
 def _relays(design: Design, box: str, table: str) -> Iterator[str]:

@@ -50,6 +50,10 @@ class Questioning:
         #: So many packets are not sent, since the plan leaves open who has an address, or what decides.
         self.untold = 0
         self._taken: dict[Address, str] = {}
+        net, routes = traffic.net, (r for device in design.plan.devices.values() for r in device.routes.values())
+        self._others_points = frozenset((*net.holders, *net.hosts))
+        #: Next hops that nobody of the plan has: a client there would pass packets on.
+        self._nobody = {route.via for route in routes if route.via is not None} - self._others_points
 
     def probes(self) -> list[Probe]:
         """Every probe, with nothing down first and then with each circuit."""
@@ -172,14 +176,16 @@ class Questioning:
         space = self.design.place(segment, one.part).key
         point = one.point
         if not one.host:
-            taken = {**self._taken, **dict.fromkeys((*self.traffic.net.holders, *self.traffic.net.hosts), "")}
+            taken = {**self._taken, **dict.fromkeys(self._others_points, "")}
             values = [point.value, *(v for a, b in one.runs for v in range(a, min(b, a + 2 * len(taken) + 2) + 1))]
             spots = (Address(point.family, value) for value in values)
             free = next(
                 (
                     p
                     for p in spots
-                    if self._taken.get(p, space) == space and (p == point or p not in taken or p in self._taken)
+                    if self._taken.get(p, space) == space
+                    and p not in self._nobody
+                    and (p == point or p not in taken or p in self._taken)
                 ),
                 None,
             )

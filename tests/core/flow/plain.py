@@ -453,9 +453,35 @@ class Plain:
             near = access["segment"] in where or any(holds(net, packet.source) for net in access["networks"])
             if near and PORTS[access["service"]] == (packet.protocol, packet.port):
                 return True
-        if device["role"] in ("edge", "inner-router") and device["forwarders"] and where:
+        routes, serves = device["role"] in ("edge", "inner-router"), self.serves(box)
+        if (packet.protocol, packet.port) == ("udp", 67):
+            if side[1] in serves or any(one in serves for one in where):
+                return True
+            return routes and side[0] == "segment" and side[1] in device["relays"]
+        if (routes or serves) and device["forwarders"] and where:
             return packet.port == 53 and packet.protocol in ("tcp", "udp")
         return False
+
+    def serves(self, box: str) -> set[str]:
+        """The segments whose leases a box gives."""
+        found = set()
+        for key, segment in self.doc["segments"].items():
+            scope = segment["scope"]
+            if not scope["first"] or not scope["last"] or scope["server"] == "none":
+                continue
+            if scope["server"] != "edge":
+                serving = [b for b in self.boxes if any(f[3] == scope["server"] for f in self.interfaces(b))]
+            else:
+                edges = [b for b, one in self.boxes.items() if one["role"] == "edge"]
+                carry = [
+                    b
+                    for b in edges
+                    if any(key in [p["segment"], *p["tagged"]] for p in self.boxes[b]["ports"].values())
+                ]
+                serving = carry or self.gateway_boxes(key)
+            if box in serving:
+                found.add(key)
+        return found
 
     def back(
         self,

@@ -29,7 +29,9 @@ def made(random: Random) -> SitePlan:
     for number, role in enumerate(_roles(random)):
         devices[f"box{number}"] = _device(random, number, role, segments, circuits, hosts, devices)
     _cables(random, devices)
-    _further(Random(repr((circuits, devices))), circuits, devices)  # what is drawn after stays as it was
+    later = Random(repr((circuits, devices)))  # what is drawn after stays as it was
+    _further(later, circuits, devices)
+    _scopes(later, segments, hosts, devices)
     return SitePlan.model_validate(
         {
             "schema": "octaplan.site-plan/2",
@@ -54,6 +56,27 @@ def _further(random: Random, circuits: dict[str, Any], devices: dict[str, Any]) 
             blocks = [block.rpartition(".")[0] + "." + str(int(block.rpartition(".")[2].partition("/")[0]) + 5)
                       for block in line["routed_blocks"]]  # fmt: skip
             one["address"] = random.choice([f"{head}.{int(last) + 3}", *blocks, "198.51.100.250"])
+
+
+def _scopes(random: Random, segments: dict[str, Any], hosts: dict[str, Any], devices: dict[str, Any]) -> None:
+    """Who gives leases: the edge, some box or host by its address, nobody; and who passes requests on to whom."""
+    known = [address for one in devices.values() for address in one.get("addresses", {}).values()]
+    known += [one["address"] for one in hosts.values()] + [one["gateway"] for one in segments.values()]
+    servers = [one for one in known if one is not None]
+    for segment in segments.values():
+        if random.random() < 0.4:
+            head, _, last = segment["subnet"].partition("/")[0].rpartition(".")
+            server = random.choice(["edge", "none", *servers[:6]])
+            segment["scope"] = {
+                "first": f"{head}.{int(last) + 8}",
+                "last": f"{head}.{int(last) + 10}",
+                "server": server,
+            }
+    for device in devices.values():
+        if device["role"] != "switch" and servers and random.random() < 0.4:
+            device["relays"] = {random.choice(list(segments)): random.choice(servers)}
+        if random.random() < 0.2:
+            device["forwarders"] = ["192.0.2.53"]
 
 
 def _roles(random: Random) -> list[str]:
