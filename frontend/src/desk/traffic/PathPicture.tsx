@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Schemas } from '../../api/client';
 import { deskPath } from '../../parts/words';
@@ -5,11 +6,21 @@ import { useDeskState } from '../context';
 import type { Node } from './queries';
 import styles from './traffic.module.css';
 
-/** The way of a packet from box to box, what decided at each, where it stops, and the way back under it. */
-export function PathPicture({ path, agrees }: { path: Schemas['PathShown']; agrees: boolean }) {
+/** The way of a packet from box to box, what decided at each, where it stops, and the way back under it; `children` is
+ *  what was really sent. */
+export function PathPicture({
+  path,
+  agrees,
+  children,
+}: {
+  path: Schemas['PathShown'];
+  agrees: boolean;
+  children?: ReactNode;
+}) {
   return (
     <div className={styles.path} data-amiss={agrees ? undefined : true}>
       <div className="quiet small">There</div>
+      {children}
       <ol className={styles.way} aria-label="The way there">
         {path.nodes.map((node, place) => (
           <PathNode

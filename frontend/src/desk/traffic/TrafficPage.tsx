@@ -4,7 +4,7 @@ import { LinkButton } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
 import { useDeskState } from '../context';
-import { useRehearsal } from '../rehearsal/queries';
+import { Sent } from './Sent';
 import { CellActions } from './CellActions';
 import { EntriesPart } from './EntriesPart';
 import { byPair, tally } from './matrix';
@@ -123,29 +123,13 @@ function OpenCell({ matrix, answer, plain }: { matrix: Matrix; answer: Answer; p
   return (
     <section className={`card ${styles.open}`} aria-label="The way">
       {answer.path ? (
-        <PathPicture path={answer.path} agrees={answer.agrees} />
+        <PathPicture path={answer.path} agrees={answer.agrees}>
+          {cell && <Sent source={cell.source} target={cell.target} />}
+        </PathPicture>
       ) : (
         <p className="quiet">There is no way to draw: {answer.sentence}</p>
       )}
-      {cell && <Sent source={cell.source} target={cell.target} />}
       {cell && plain && <CellActions cell={cell} ends={`${answer.source} to ${answer.target}`} />}
     </section>
-  );
-}
-
-/** What the rehearsal of the plan as it is sent from one place to another, and how it fared. */
-function Sent({ source, target }: { source: string; target: string }) {
-  const { name } = useDeskState();
-  const { data } = useRehearsal(name);
-  const sent = data?.last?.now
-    ? data.last.cells.find((one) => one.source === source && one.target === target)
-    : null;
-  if (!sent) return null;
-  const stopped = sent.asked - sent.passed;
-  return (
-    <p className={sent.against_walk > 0 ? styles.otherwise : 'quiet'}>
-      Rehearsed: {count(sent.asked, 'packet')} sent, {sent.passed} passed, {stopped} stopped,{' '}
-      {sent.against_walk > 0 ? `${sent.against_walk} other than the walk says.` : 'all as the walk says.'}
-    </p>
   );
 }
