@@ -189,6 +189,39 @@ def rehearse(
     raise typer.Exit(1 if any(result[one] for one in ("against_walk_count", "otherwise_count", "leases_wrong")) else 0)
 
 
+@app.command("stand-in")
+def stand_in(
+    type_key: Annotated[str, typer.Argument(metavar="TYPE", help="The key of a hardware type, as brackwater-e5.")],
+    web: Annotated[int, typer.Option("--web", help="Port of its web pages; 0 for a free one.")] = 0,
+    ssh: Annotated[int, typer.Option("--ssh", help="Port of its SSH; 0 for a free one.")] = 0,
+    console: Annotated[int, typer.Option("--console", help="Port of its console; 0 for a free one.")] = 0,
+    plan: Annotated[Path | None, typer.Option("--plan", help="A plan that it has been told already.")] = None,
+    device: Annotated[str | None, typer.Option("--device", help="Which box of that plan it is.")] = None,
+    types: TypesOf = None,
+) -> None:
+    """Run a stand-in: a box that is not there, made from a hardware type, reached on this machine only.
+
+    Lines on standard input are what one does to it: on, off, reset, plug PORT, label. It ends with them.
+    """
+    from octaplan.demo.boxes import TYPES
+    from octaplan.formats.typefiles import read_types
+    from octaplan.lab.standin.run import run
+    from octaplan.lab.standin.servers import Doors, PortTaken
+
+    with _telling():
+        kinds = read_types(types or TYPES)
+        if type_key not in kinds:
+            _fail(f"There is no hardware type {type_key}. Known are {', '.join(sorted(kinds))}")
+        told = None
+        if plan is not None:
+            told = _planned(str(plan), None)[0]
+            device = _box_of(told, device or "")
+        try:
+            run(kinds[type_key], Doors(web, ssh, 0, console), told, device)
+        except PortTaken as taken:
+            _fail(str(taken))
+
+
 @app.command("write-out")
 def write_out(
     plan: PlanOf,

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from jinja2 import StrictUndefined, Template, TemplateSyntaxError
+from jinja2 import StrictUndefined, Template, TemplateSyntaxError, nodes
 from jinja2.compiler import CodeGenerator, Frame
 from jinja2.exceptions import SecurityError, TemplateError, UndefinedError
 from jinja2.nodes import Concat
@@ -329,6 +329,11 @@ def _made() -> _Sandbox:
 
 
 _SANDBOX = _made()
+
+
+def parsed(source: str) -> nodes.Template:
+    """A template as the tree of what it writes. Raises `TemplateSyntaxError`."""
+    return _SANDBOX.parse(source)
 
 
 def read(source: str) -> Template:

@@ -11,7 +11,7 @@ from typing import Any
 from jinja2 import Template
 
 from octaplan.core.config.template import MOST_SECONDS, TemplateFault, read, write
-from octaplan.core.config.view import CLOSES, NUMBERED, OPENS, BoxView, Leaf
+from octaplan.core.config.view import CLOSES, NUMBERED, OPENS, BoxView, Leaf, between_quotes
 from octaplan.core.plan.hardware import HardwareType, WriteOut, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
@@ -68,9 +68,20 @@ class ToldLine:
     def text(self) -> str:
         return "".join(piece.shown for piece in self.pieces)
 
+    def with_secrets(self, secret: Callable[[str], str]) -> str:
+        """As the box is told it: `secret` gives the text of a place in the safe."""
+        return "".join(
+            _quoted(piece.leaf, secret(piece.secret)) if piece.secret and piece.leaf is not None else piece.text
+            for piece in self.pieces
+        )
+
     @property
     def leaves(self) -> list[Leaf]:
         return [piece.leaf for piece in self.pieces if piece.leaf is not None]
+
+
+def _quoted(leaf: Leaf, secret: str) -> str:
+    return between_quotes(secret, *leaf.quotes) if leaf.quotes is not None else secret
 
 
 @dataclass(frozen=True, slots=True)

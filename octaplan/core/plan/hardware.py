@@ -287,6 +287,24 @@ class AskedBack(Part):
     answer: Text
 
 
+class Verb(StrEnum):
+    """What a box can be asked to do where it takes text, beside taking settings."""
+
+    ABOUT = "about"
+    SHOW = "show"
+    PASSWORD = "password"  # noqa: S105  (a word of the terminal)
+    APPLY = "apply"
+    COMMIT = "commit"
+    CONFIRM = "confirm"
+    SAVE = "save"
+    RESTART = "restart"
+    FIRMWARE = "firmware"
+    OFF = "off"
+    REMOVE = "remove"
+    BACKUP = "backup"
+    LEAVE = "leave"
+
+
 class WriteOut(Part):
     """How a box of this type is told its settings as text: a template for each part, and how the text is pasted."""
 
@@ -304,9 +322,16 @@ class WriteOut(Part):
     )
     asks: list[AskedBack] = Field(default=[], max_length=32)
     refusals: list[Text] = Field(default=[], max_length=32, description="Words by which the box says no")
+    commands: dict[Verb, Text] = Field(
+        default={}, max_length=16, description="What is typed for a thing to be done, where it is not the word itself"
+    )
     known: dict[Name, Text] = Field(
         default={}, max_length=200, description="What boxes of this type print that no plan holds, each with a reason"
     )
+
+    def command(self, verb: Verb) -> str:
+        """What is typed for a thing to be done."""
+        return self.commands.get(verb, str(verb))
 
 
 class Note(Part):
@@ -344,6 +369,7 @@ class HardwareType(Part):
     lights: dict[Name, Text] = Field(
         default={}, max_length=32, description="What each light should do when all is well"
     )
+    restconf: bool = Field(False, description="Whether it takes its settings over RESTCONF (RFC 8040) too")
     write_out: WriteOut | None = Field(None, description="How it is told its settings as text")
     notes: list[Note] = Field(default=[], max_length=200)
 

@@ -1,0 +1,1 @@
+"""Stand-ins: boxes that are not there, made from hardware types."""

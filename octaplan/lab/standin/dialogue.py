@@ -1,0 +1,205 @@
+"""What one types at a stand-in's terminal, and what it answers: the same on the console, over SSH, and over telnet."""
+
+from __future__ import annotations
+
+import base64
+import shlex
+from enum import StrEnum
+from typing import NamedTuple
+
+from octaplan.core.config.grammar import Told
+from octaplan.core.plan.hardware import FirmwareSource, Takes, Verb
+from octaplan.lab.standin.backups import opened, sealed
+from octaplan.lab.standin.box import CONSOLE, Phase, Refused, StandIn
+
+
+class Stage(StrEnum):
+    """What a dialogue waits for."""
+
+    USER = "user"
+    PASSWORD = "password"  # noqa: S105  (what is waited for)
+    CHOICE = "choice"
+    LINE = "line"
+    ANSWER = "answer"
+
+
+class Said(NamedTuple):
+    """What the box says to a line. `ends` says that it hangs up."""
+
+    lines: list[str]
+    ends: bool = False
+
+
+class Dialogue:
+    """One session at a terminal. `way` is `console` or the service that it came by."""
+
+    def __init__(self, box: StandIn, way: str, *, logged_in: bool = False) -> None:
+        self.box, self.way = box, way
+        self.address = box.face(box.laptop_port).address
+        self._started = box.times_started
+        self._above: list[Told] = []
+        self._user = box.kind.factory.user or ""
+        self._asked: Verb | None = None
+        self._about = ""
+        self.stage = self._first_stage()
+        if logged_in:
+            self._let_in()
+
+    def _first_stage(self) -> Stage:
+        return Stage.USER if self.box.kind.factory.user is not None else Stage.PASSWORD
+
+    def _let_in(self) -> None:
+        self.stage = Stage.CHOICE if self.box.must_choose else Stage.LINE
+
+    @property
+    def hangs(self) -> bool:
+        """Whether nothing comes back any more: its address or service is gone, or the box was restarted since."""
+        box = self.box
+        if self.way == CONSOLE:
+            return not box.powered
+        gone = box.phase is not Phase.READY or self._started != box.times_started
+        return gone or box.face(box.laptop_port).address != self.address or not box.reached(self.way)
+
+    @property
+    def hidden(self) -> bool:
+        """Whether what is typed now is not shown."""
+        return self.stage in (Stage.PASSWORD, Stage.CHOICE)
+
+    @property
+    def prompt(self) -> str:
+        """What it shows when it waits."""
+        return {
+            Stage.USER: "user:",
+            Stage.PASSWORD: "password:",
+            Stage.CHOICE: f"choose the {self.box.log_in_slot} password:",
+            Stage.ANSWER: "?",
+            Stage.LINE: self.box.write_out.prompt or ">",
+        }[self.stage]
+
+    def paste(self, lines: list[str]) -> Said:
+        """Several lines at once: more than the type takes at once are lost, as on a console without flow control."""
+        found: list[str] = []
+        for line in lines[: self.box.write_out.lines_at_once]:
+            said = self.enter(line)
+            found += said.lines
+            if said.ends or self.hangs:
+                return Said(found, said.ends)
+        return Said(found)
+
+    def enter(self, line: str) -> Said:
+        """One line."""
+        if self.box.phase is not Phase.READY:
+            return Said([])
+        if self._started != self.box.times_started:  # only the console outlives a restart, and one is logged out
+            self._started, self.stage, self._above = self.box.times_started, self._first_stage(), []
+            return Said([f"{self.box.kind.model} ready"])
+        try:
+            return self._enter(line)
+        except Refused as refused:
+            return Said([self._no(str(refused))])
+
+    def _no(self, words: str) -> str:
+        known = self.box.write_out.refusals
+        return words if any(one in words for one in known) else self.box.says_no(words)
+
+    def _enter(self, line: str) -> Said:
+        if self.stage is Stage.USER:
+            self._user, self.stage = line.strip(), Stage.PASSWORD
+            return Said([])
+        if self.stage is Stage.PASSWORD:
+            self.stage = self._first_stage()
+            self.box.check_log_in(self._user, line)
+            self._let_in()
+            return Said(["logged in"])
+        if self.stage is Stage.CHOICE:
+            self.box.set_secret(self.box.log_in_slot, line)
+            self.stage = Stage.LINE
+            return Said(["it is set"])
+        if self.stage is Stage.ANSWER:
+            return self._answered(line)
+        if self.box.grammar.passes_over(line):
+            return Said([])
+        if self.box.saves_by(line):
+            return self._ask(Verb.SAVE, "")
+        asked = self.box.command(line)
+        if asked is not None and not self._above:
+            return self._ask(*asked)
+        self._above = self.box.say(line, self._above)
+        return Said([])
+
+    def _ask(self, verb: Verb, about: str) -> Said:
+        """Do what is asked, after asking back where the type does."""
+        back = self.box.write_out.asks
+        if verb is Verb.SAVE and back:
+            self._asked, self._about, self.stage = verb, about, Stage.ANSWER
+            return Said([back[0].question])
+        return self._do(verb, about)
+
+    def _answered(self, line: str) -> Said:
+        self.stage = Stage.LINE
+        wanted = self.box.write_out.asks[0].answer
+        if line.strip() != wanted or self._asked is None:
+            return Said(["nothing was done"])
+        return self._do(self._asked, self._about)
+
+    def _do(self, verb: Verb, about: str) -> Said:
+        box = self.box
+        if verb is Verb.ABOUT:
+            return Said(box.about())
+        if verb is Verb.SHOW:
+            return Said(box.show())
+        if verb is Verb.PASSWORD:
+            return self._password(about)
+        if verb in (Verb.APPLY, Verb.COMMIT):
+            return self._apply(verb, about)
+        if verb is Verb.CONFIRM:
+            box.confirm()
+        elif verb is Verb.SAVE:
+            if box.kind.takes is not Takes.AT_ONCE and box.kind.kept == "always":
+                box.apply()
+            box.save()
+        elif verb is Verb.RESTART:
+            box.restart()
+            return Said(["restarting"], ends=self.way != CONSOLE)
+        elif verb is Verb.FIRMWARE:
+            source = box.kind.firmware.source
+            if source is FirmwareSource.LAPTOP and self.way == CONSOLE:
+                raise Refused("a file does not come over the console")
+            box.update(about, source)
+            return Said([f"taking {about} in"], ends=self.way != CONSOLE)
+        elif verb is Verb.OFF:
+            box.off(about)
+        elif verb is Verb.REMOVE:
+            box.remove(about)
+        elif verb is Verb.BACKUP:
+            return self._backup(about)
+        else:
+            self.stage = self._first_stage()
+            return Said(["good bye"], ends=self.way != CONSOLE)
+        return Said(["done"])
+
+    def _password(self, about: str) -> Said:
+        try:
+            slot, value = shlex.split(about)
+        except ValueError:
+            raise Refused("a password is told as its name and the password between quotes") from None
+        self.box.set_secret(slot, value)
+        return Said(["it is set"])
+
+    def _apply(self, verb: Verb, about: str) -> Said:
+        takes = self.box.kind.takes
+        if takes is Takes.AT_ONCE or takes.removeprefix("after ") != str(verb):
+            raise Refused(f"changes take effect {takes}")
+        if about and not about.isdigit():
+            raise Refused("it takes seconds after which it is taken back")
+        self.box.apply(min(float(about), 600.0) if about else None)
+        within = f", taken back in {about} s unless confirmed" if about else ""
+        return Said([f"done{within}"])
+
+    def _backup(self, about: str) -> Said:
+        if about:
+            self.box.saved = opened(self.box, base64.b64decode(about, validate=False))
+            self.box.restart()
+            return Said(["put back, restarting"], ends=self.way != CONSOLE)
+        text = base64.b64encode(sealed(self.box)).decode()
+        return Said([text[at : at + 120] for at in range(0, len(text), 120)])

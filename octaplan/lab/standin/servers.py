@@ -1,0 +1,281 @@
+"""Lets people and programs at a stand-in: its web pages and RESTCONF, SSH, telnet, and its console, all on loopback."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import pty
+import socket
+import termios
+import tty
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, field
+
+import asyncssh
+import uvicorn
+
+from octaplan.lab.standin.box import CONSOLE, Refused, StandIn
+from octaplan.lab.standin.certificate import server_context
+from octaplan.lab.standin.dialogue import Dialogue
+from octaplan.lab.standin.pages import application
+
+HOST = "127.0.0.1"
+#: A line may be so long.
+MOST_LINE = 8_192
+#: Who says nothing for so many seconds is hung up on.
+PATIENCE = 1_800.0
+
+Read = Callable[[], Awaitable[str]]
+Write = Callable[[str], object]
+
+
+@dataclass
+class Doors:
+    """The ports of the loopback at which a stand-in is reached; 0 for any that is free."""
+
+    web: int = 0
+    ssh: int = 0
+    telnet: int = 0
+    console: int = 0
+
+
+class PortTaken(Exception):
+    """A port of the loopback that is in use already."""
+
+
+@dataclass
+class Served:
+    """A stand-in with everything that serves for it."""
+
+    box: StandIn
+    doors: Doors
+    #: The path of its console as a terminal device, empty where there is none.
+    tty: str = ""
+    _closing: list[Callable[[], Awaitable[None]]] = field(default_factory=list)
+
+    async def close(self) -> None:
+        """End all of it."""
+        for close in reversed(self._closing):
+            with contextlib.suppress(Exception):
+                await close()
+        self._closing.clear()
+
+
+async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = False) -> Served:
+    """Let people and programs at a box. Raises `PortTaken`."""
+    wanted = wanted or Doors()
+    served = Served(box, Doors())
+    factory = box.kind.factory
+    try:
+        web = factory.web or next((one for one in ("https", "http") if one in map(str, factory.services)), None)
+        served.doors.web = await _web(served, web or "https", wanted.web)
+        served.doors.ssh = await _ssh(served, wanted.ssh)
+        served.doors.telnet = await _terminal(served, "telnet", wanted.telnet)
+        if box.kind.console is not None:
+            served.doors.console = await _terminal(served, CONSOLE, wanted.console)
+            if with_tty:
+                served.tty = _device(served)
+    except OSError as error:
+        await served.close()
+        raise PortTaken(
+            f"Port {error.args[-1]} is in use already: choose another, or none for one that is free"
+        ) from None
+    return served
+
+
+def _bound(port: int) -> socket.socket:
+    """A listening socket. Raises `OSError` whose last argument is the port."""
+    one = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+    one.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        one.bind((HOST, port))
+    except OSError as error:
+        one.close()
+        raise OSError(error.errno, port) from None
+    one.listen(64)
+    one.setblocking(False)
+    return one
+
+
+class _Quiet(uvicorn.Server):
+    """A server that leaves signals to whoever runs it."""
+
+    @contextlib.contextmanager
+    def capture_signals(self):  # type: ignore[no-untyped-def]
+        yield
+
+
+async def _web(served: Served, service: str, port: int) -> int:
+    listening = _bound(port)
+    context = server_context(served.box.printed.serial) if service == "https" else None
+    config = uvicorn.Config(
+        application(served.box, service),
+        lifespan="off",
+        log_config=None,
+        access_log=False,
+        timeout_keep_alive=5,
+        timeout_graceful_shutdown=1,
+        ssl_context_factory=(lambda *_: context) if context is not None else None,
+    )
+    server = _Quiet(config)
+    running = asyncio.create_task(server.serve(sockets=[listening]))
+
+    async def close() -> None:
+        server.should_exit = server.force_exit = True
+        await asyncio.wait_for(asyncio.shield(running), 3)
+
+    served._closing.append(close)
+    return int(listening.getsockname()[1])
+
+
+# --- Terminals
+
+
+async def talk(dialogue: Dialogue, read: Read, write: Write) -> None:
+    """Hold a dialogue: read what is typed, write what is said, until one side leaves."""
+    rest = ""
+    _ask(dialogue, write)
+    while True:
+        got = await asyncio.wait_for(read(), PATIENCE)
+        if not got:
+            return
+        *lines, rest = (rest + got).replace("\r\n", "\n").replace("\r", "\n").split("\n")
+        rest = rest[-MOST_LINE:]
+        if not lines:
+            continue
+        if dialogue.hangs:
+            continue
+        said = dialogue.paste(lines)
+        for line in said.lines:
+            write(f"{line}\r\n")
+        if said.ends:
+            return
+        if not dialogue.hangs:
+            _ask(dialogue, write)
+
+
+def _ask(dialogue: Dialogue, write: Write) -> None:
+    write(f"{dialogue.prompt} ")
+
+
+async def _terminal(served: Served, way: str, port: int) -> int:
+    """A terminal over plain TCP: the console, or telnet (RFC 854) without options."""
+    box = served.box
+    open_now: set[asyncio.StreamWriter] = set()
+
+    async def come(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        async def read() -> str:
+            return (await reader.read(65_536)).decode("utf-8", "replace")
+
+        def write(text: str) -> None:
+            writer.write(text.encode())
+
+        open_now.add(writer)
+        with contextlib.suppress(OSError, TimeoutError):
+            if way == CONSOLE or box.reached(way):
+                await talk(Dialogue(box, way), read, write)
+            else:
+                await read()
+        open_now.discard(writer)
+        writer.close()
+
+    server = await asyncio.start_server(come, sock=_bound(port))
+
+    async def close() -> None:
+        server.close()
+        for writer in list(open_now):
+            writer.close()
+
+    served._closing.append(close)
+    return int(server.sockets[0].getsockname()[1])
+
+
+def _device(served: Served) -> str:
+    """The console as a terminal device; its path."""
+    near, far = pty.openpty()
+    tty.setraw(far, termios.TCSANOW)
+    os.set_blocking(near, False)
+    loop, got = asyncio.get_running_loop(), asyncio.Queue[str]()
+
+    def readable() -> None:
+        with contextlib.suppress(BlockingIOError, OSError):
+            got.put_nowait(os.read(near, 65_536).decode("utf-8", "replace"))
+
+    loop.add_reader(near, readable)
+    talking = asyncio.create_task(_over_and_over(served.box, got.get, lambda text: os.write(near, text.encode())))
+
+    async def close() -> None:
+        loop.remove_reader(near)
+        talking.cancel()
+        os.close(near)
+        os.close(far)
+
+    served._closing.append(close)
+    return os.ttyname(far)
+
+
+async def _over_and_over(box: StandIn, read: Read, write: Write) -> None:
+    while True:
+        with contextlib.suppress(OSError, TimeoutError):
+            await talk(Dialogue(box, CONSOLE), read, write)
+
+
+# --- SSH
+
+
+class _Door(asyncssh.SSHServer):
+    def __init__(self, box: StandIn) -> None:
+        self._box = box
+        self._connection: asyncssh.SSHServerConnection | None = None
+
+    def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
+        self._connection = conn
+        if not self._box.reached("ssh"):
+            conn.abort()
+
+    def begin_auth(self, username: str) -> bool:
+        return True
+
+    def password_auth_supported(self) -> bool:
+        return True
+
+    def validate_password(self, username: str, password: str) -> bool:
+        try:
+            self._box.check_log_in(username, password)
+        except Refused:
+            return False
+        return True
+
+
+async def _ssh(served: Served, port: int) -> int:
+    box = served.box
+
+    async def come(process: asyncssh.SSHServerProcess[str]) -> None:
+        async def read() -> str:
+            try:
+                return await process.stdin.read(65_536)
+            except asyncssh.TerminalSizeChanged:
+                return ""
+            except asyncssh.BreakReceived:
+                return ""
+
+        with contextlib.suppress(OSError, TimeoutError, asyncssh.Error):
+            await talk(Dialogue(box, "ssh", logged_in=True), read, process.stdout.write)
+        process.exit(0)
+
+    listener = await asyncssh.create_server(
+        lambda: _Door(box),
+        sock=_bound(port),
+        server_host_keys=[asyncssh.generate_private_key("ssh-ed25519")],
+        process_factory=come,
+        keepalive_interval=0,
+        login_timeout=20,
+    )
+
+    async def close() -> None:
+        listener.close()
+        await listener.wait_closed()
+
+    served._closing.append(close)
+    return int(listener.get_port())
