@@ -217,7 +217,9 @@ def stand_in(
             told = _planned(str(plan), None)[0]
             device = _box_of(told, device or "")
         try:
-            run(kinds[type_key], Doors(web, ssh, 0, console), told, device)
+            plain = kinds[type_key].factory.web == "http"
+            doors = Doors(https=0 if plain else web, http=web if plain else 0, ssh=ssh, console=console)
+            run(kinds[type_key], doors, told, device)
         except PortTaken as taken:
             _fail(str(taken))
 

@@ -324,6 +324,7 @@ class Bench:
 
     def update(self, *, from_laptop: bool) -> None:
         """New firmware, after which the box is away for a while; a file on the laptop goes over the network."""
+        self._must(self.kind.kept == "always" or self.saved >= self.typed, "new firmware before all of it is saved")
         by_network = self.reaches and not self.on_console
         self._must(self.logged_in and (by_network or not from_laptop), "send it firmware")
         self.logged_in = False

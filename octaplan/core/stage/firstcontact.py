@@ -112,6 +112,13 @@ def _log_in(writer: Writer) -> None:
         )
 
 
+def save(writer: Writer, key: str, text: str) -> None:
+    """Save, where the box has to be told."""
+    if writer.kind.kept == "when saved":
+        writer.bench.save()
+        writer.step(key, "Save", text)
+
+
 def firmware(writer: Writer, *, at_start: bool = False, joined: bool = False) -> None:
     """The wanted firmware, as soon as there is a way for it to come: by network, stick, or the internet."""
     wanted, bench = writer.kind.firmware, writer.bench
@@ -120,6 +127,7 @@ def firmware(writer: Writer, *, at_start: bool = False, joined: bool = False) ->
     ready = ways.get(wanted.source, not at_start and not joined)
     if not wanted.wanted or "firmware" in known or not ready or (joined and wanted.source is not FirmwareSource.LAPTOP):
         return
+    save(writer, "save-firmware", "It restarts with the new firmware: what is not saved is gone then.")
     writer.step(
         "firmware",
         f"Firmware {wanted.wanted}",

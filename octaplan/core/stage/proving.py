@@ -9,7 +9,7 @@ from octaplan.core.plan.credentials import licence_slot
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.site import Handoff
 from octaplan.core.stage.entries import Value, told
-from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware
+from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware, save
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.stage.settings import InternetSide
 from octaplan.core.stage.steps import READ_BACK, Measure
@@ -266,13 +266,6 @@ def _clients(writer: Writer) -> Iterator[Measure]:
 
 
 # --- Made to last, sent off -------------------------------------------------------------------------------
-
-
-def save(writer: Writer, key: str, text: str) -> None:
-    """Save, where the box has to be told."""
-    if writer.kind.kept == "when saved":
-        writer.bench.save()
-        writer.step(key, "Save", text)
 
 
 def make_it_last(writer: Writer) -> None:

@@ -98,7 +98,7 @@ def _all_together(writer: Writer, last: str | None) -> None:
         writer.step(word, word.capitalize(), "The changes are taken, and wait for the restart.")
     before = bench.now()
     if kind.restart_needed:
-        proving.save(writer, "save-first", "What is not saved is gone with the restart.")
+        firstcontact.save(writer, "save-first", "What is not saved is gone with the restart.")
         bench.restart()
     bench.take_effect()
     lost = before.reaches and not bench.reaches and not bench.on_console

@@ -164,7 +164,7 @@ def application(box: StandIn, service: str) -> FastAPI:
             return pages.show("choose", "Choose a password", within=False, slot=box.log_in_slot)
         return await go_on(request)
 
-    if box.kind.restconf:
+    if box.kind.restconf and service == "https":  # never without TLS (RFC 8040, 2.1)
         add_restconf(app, box)
 
     @app.post("/log-in")

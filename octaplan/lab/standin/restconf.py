@@ -139,6 +139,8 @@ def _do(box: StandIn, name: str, told: Data) -> Data | None:
         printed = box.printed
         lights = [f"{light}: {shown}" for light, shown in box.lights().items()]
         return {"serial": printed.serial, "mac": printed.mac, "firmware": box.firmware, "light": lights}
+    if name == "show":
+        return {"text": "\n".join(box.show())}
     if name == "backup":
         return {"content": base64.b64encode(sealed(box)).decode()}
     if name == "set-secret":

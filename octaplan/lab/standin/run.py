@@ -69,9 +69,9 @@ def ways_in(served: Served) -> list[str]:
     if factory.password == "label":  # noqa: S105  (a kind of password)
         found.append(f"on the label: {box.printed.password}")
     if factory.web:
-        found.append(f"web pages  {factory.web}://{HOST}:{doors.web}/")
+        found.append(f"web pages  {factory.web}://{HOST}:{doors.http if factory.web == 'http' else doors.https}/")
     if box.kind.restconf:
-        found.append(f"RESTCONF   {factory.web or 'https'}://{HOST}:{doors.web}/restconf")
+        found.append(f"RESTCONF   https://{HOST}:{doors.https}/restconf")
     found.append(f"SSH        ssh -p {doors.ssh} {factory.user or 'any'}@{HOST}, where it answers")
     found.append(f"telnet     {HOST} {doors.telnet}, where it answers")
     if doors.console:

@@ -34,7 +34,8 @@ Write = Callable[[str], object]
 class Doors:
     """The ports of the loopback at which a stand-in is reached; 0 for any that is free."""
 
-    web: int = 0
+    https: int = 0
+    http: int = 0
     ssh: int = 0
     telnet: int = 0
     console: int = 0
@@ -66,10 +67,9 @@ async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = F
     """Let people and programs at a box. Raises `PortTaken`."""
     wanted = wanted or Doors()
     served = Served(box, Doors())
-    factory = box.kind.factory
     try:
-        web = factory.web or next((one for one in ("https", "http") if one in map(str, factory.services)), None)
-        served.doors.web = await _web(served, web or "https", wanted.web)
+        served.doors.https = await _web(served, "https", wanted.https)
+        served.doors.http = await _web(served, "http", wanted.http)
         served.doors.ssh = await _ssh(served, wanted.ssh)
         served.doors.telnet = await _terminal(served, "telnet", wanted.telnet)
         if box.kind.console is not None:

@@ -1,0 +1,453 @@
+"""Hands that stage a box by its run sheet: step by step, each read back, stopping at the first surprise.
+
+What is done with the hands at a real bench, plugging and setting the laptop's address, is asked of a `Table`.
+
+Surprised             a step did not go as its run sheet says: what was expected, what was seen
+"""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Callable, Collection, Iterator
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from octaplan.core.config.writeout import NotWritten
+from octaplan.core.plan.hardware import FirstPassword, HardwareType, Takes, Verb
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.bench import Situation
+from octaplan.core.stage.steps import READ_BACK, Measure, RunSheet, Step
+from octaplan.link.channel import (
+    ANSWER,
+    Channel,
+    Exchanged,
+    LinkError,
+    NoAnswer,
+    NotLetIn,
+    OtherBox,
+    Pins,
+    Place,
+    Portion,
+    Transcript,
+)
+from octaplan.link.portions import Portions
+from octaplan.link.restconf import restconf
+from octaplan.link.terminal import plain_terminal, ssh_terminal
+
+#: Seconds that a box may be away at a restart or for new firmware, and between two tries to reach it.
+AWAY, TRY = 30.0, 0.1
+#: The steps at which hands stop: what is on paper and in cardboard is for people.
+LAST = ("label", "pack")
+CONSOLE = "console"
+#: Seconds to wait for an answer that is not expected to come.
+BRIEF = 0.5
+
+
+class Surprised(LinkError):
+    """A step did not go as its run sheet says."""
+
+
+class Table(Protocol):
+    """The bench that a box stands on, as far as hands need it."""
+
+    async def settle(self, situation: Situation) -> None:
+        """Plug the laptop in and give it its address, as a step wants it. Raises `LinkError`."""
+
+    async def power(self, on: bool) -> None:
+        """Plug the box in, or out."""
+
+    async def label(self) -> dict[str, str]:
+        """What is printed on the box: serial, mac, password."""
+
+    async def reach(self, service: str, address: str) -> Place:
+        """Where a service is reached at an address of the box. Raises `NoAnswer`."""
+
+    async def ping(self, address: str) -> bool | None:
+        """Whether an address answers a ping from the laptop; nothing where this bench has no such thing."""
+
+    async def lease(self, port: str) -> str | None:
+        """The address that a client gets at a port, empty when it gets none; nothing where nobody on it could serve."""
+
+    async def line(self, plugged: bool) -> None:
+        """Plug the cables in that lead to providers, or to the box that it hangs on."""
+
+    async def look_up(self) -> str | None:
+        """The address that a name is found as, empty when it is not; nothing where this bench has no line."""
+
+    async def joins(self, network: str, key: str) -> bool:
+        """Whether a Wi-Fi network lets somebody in who has its key."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """What is to be staged. `secret` gives the text of a place in the safe, empty where it holds none."""
+
+    plan: SitePlan
+    key: str
+    kind: HardwareType
+    organisation: Organisation
+    sheet: RunSheet
+    secret: Callable[[str], str]
+
+
+@dataclass
+class Outcome:
+    """What came of a step. Without `good` the hands have stopped at it, and `note` says why."""
+
+    step: Step
+    good: bool
+    note: str = ""
+    measured: dict[str, str] = field(default_factory=dict)
+    skips: dict[str, str] = field(default_factory=dict)
+    shown: str = ""
+    backup: bytes = b""
+    exchanged: list[Exchanged] = field(default_factory=list)
+    seconds: float = 0.0
+
+
+class Hands:
+    """Stages one box. `settled` are the steps that need nothing more."""
+
+    def __init__(self, task: Task, table: Table, pins: Pins, settled: Collection[str]) -> None:
+        self.task, self.table, self.pins = task, table, pins
+        self.done = set(settled)
+        self.transcript = Transcript()
+        self._channel: Channel | None = None
+        self._own = self._own_slot()
+        for step in task.sheet.steps:
+            for value in step.values:
+                if value.secret:
+                    self.transcript.hide(value.secret, task.secret(value.secret))
+        self._portions = Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
+        self._ports_told = self._left_ports() if "ports" in self.done else []
+
+    def _own_slot(self) -> str:
+        slots = [step.key.removeprefix("slot-") for step in self.task.sheet.steps if step.key.startswith("slot-")]
+        return "administrator" if "administrator" in slots else next(iter(slots), "")
+
+    async def run(self) -> AsyncIterator[Outcome]:
+        """Do every step that is left, one after the other; the last outcome is not good when one went wrong."""
+        try:
+            for step in self.task.sheet.steps:
+                if step.key in self.done:
+                    continue
+                if step.key in LAST:
+                    return
+                outcome = await self.do(step)
+                yield outcome
+                if not outcome.good:
+                    return
+                self.done.add(step.key)
+        finally:
+            await self.leave()
+
+    async def do(self, step: Step) -> Outcome:
+        """Do one step."""
+        begun = time.perf_counter()
+        outcome = Outcome(step, good=True)
+        try:
+            await self._before(step)
+            await self._act(step, outcome)
+            await self._measure(step, outcome)
+        except (LinkError, NotWritten) as error:
+            outcome.good, outcome.note = False, str(error)
+        outcome.exchanged, outcome.seconds = self.transcript.taken(), time.perf_counter() - begun
+        return outcome
+
+    async def leave(self) -> None:
+        """Hang up."""
+        channel, self._channel = self._channel, None
+        if channel is not None:
+            await channel.close()
+
+    def would_send(self) -> Iterator[tuple[Step, list[str]]]:
+        """What would be sent at each step that is left, without secrets."""
+        data = self._speaks_restconf()
+        for step in self.task.sheet.steps:
+            if step.key not in self.done and step.key not in LAST:
+                ports = self._ports_of(step)
+                portion = self._portions.of(step, data=data, ports=ports)
+                self._ports_told += ports
+                yield step, told_lines(portion)
+
+    # --- Being there
+
+    async def _before(self, step: Step) -> None:
+        """Have the laptop where a step begins, and a log-in where it needs one."""
+        await self.table.settle(step.before)
+        if step.needs_box and step.key != "open" and not _logs_in(step):
+            (await self._be_in(step)).patience = BRIEF if step.lost else ANSWER
+
+    async def _be_in(self, step: Step) -> Channel:
+        if self._channel is None:
+            self._channel = await self._log_in(step.before)
+        return self._channel
+
+    async def _log_in(self, situation: Situation, *, first: bool = False) -> Channel:
+        """Log in where the laptop is: with the first password, or with the one that was set."""
+        task, own = self.task, f"slot-{self._own}" in self.done and not first
+        user = task.kind.factory.user or ""
+        password = task.secret(self._slot_place()) if own else await self._first_password()
+        channel = await self._open(situation, user, password)
+        try:
+            await channel.log_in(user, password)
+        except LinkError:
+            await channel.close()
+            raise
+        return channel
+
+    def _slot_place(self) -> str:
+        step = next(one for one in self.task.sheet.steps if one.key == f"slot-{self._own}")
+        return next(value.secret for value in step.values if value.secret)
+
+    async def _first_password(self) -> str:
+        factory = self.task.kind.factory
+        if factory.password is FirstPassword.LABEL:
+            password = (await self.table.label()).get("password", "")
+            self.transcript.hide("first password", password)
+            return password
+        return factory.known_password or ""
+
+    def _speaks_restconf(self) -> bool:
+        factory = self.task.kind.factory
+        return self._ways()[:1] == ["https"] and (factory.web == "https" or "https" in map(str, factory.services))
+
+    def _ways(self) -> list[str]:
+        """The ways in that the type may have, now or as it is planned: the best first."""
+        kind = self.task.kind
+        planned = {str(access.service) for access in self.task.plan.devices[self.task.key].access.values()}
+        has = planned | {kind.factory.web or "", *map(str, kind.factory.services)}
+        return [way for way in ("https", "ssh", "telnet") if way in has and (way != "https" or kind.restconf)]
+
+    async def _open(self, situation: Situation, user: str, password: str) -> Channel:
+        """The first way in that the type speaks and that answers."""
+        kind = self.task.kind
+        if situation.port == CONSOLE:
+            return await plain_terminal(await self.table.reach(CONSOLE, ""), kind, self.transcript, CONSOLE)
+        why: LinkError = NoAnswer(f"{kind.title} speaks nothing that Octaplan speaks: RESTCONF, SSH, or a console")
+        for way in self._ways():
+            try:
+                place = await self.table.reach(way, situation.box)
+                if way == "https":
+                    return await restconf(place, self.transcript, self.pins)
+                if way == "ssh":
+                    return await ssh_terminal(place, kind, self.transcript, self.pins, user, password)
+                return await plain_terminal(place, kind, self.transcript, way)
+            except (OtherBox, NotLetIn):
+                raise
+            except NoAnswer as error:
+                why = error
+        raise why
+
+    async def _back_again(self, situation: Situation, *, first: bool = False) -> None:
+        """Wait until the box lets one in again, after it was away."""
+        await self.leave()
+        ends = time.monotonic() + AWAY
+        while True:
+            try:
+                self._channel = await self._log_in(situation, first=first)
+                return
+            except NoAnswer:
+                if time.monotonic() > ends:
+                    raise
+                await asyncio.sleep(TRY)
+
+    # --- What is done in each step
+
+    async def _act(self, step: Step, outcome: Outcome) -> None:
+        key = step.key
+        if key == "plug":
+            await self.table.settle(step.after)
+            await self.table.power(True)
+        elif key == "open":
+            await self._opens(step)
+        elif key == "log-in":
+            await self._back_again(step.before, first=True)
+        elif key.startswith("slot-"):
+            await self._set_slot(step)
+        elif _logs_in(step):
+            await self._back_again(step.after if step.after.port else step.before)
+        elif key in ("apply", "commit"):
+            await self._take_effect(step)
+        elif key in ("save", "save-first", "save-firmware"):
+            await self._ask(step, Verb.SAVE)
+        elif key == "restart-first":
+            await self._ask(step, Verb.RESTART)
+            await self.leave()
+        elif key == "restart":
+            await self.table.power(False)
+            await self.leave()
+            await self.table.power(True)
+        elif key == "firmware":
+            await self._update(step)
+        elif key == "clear-away":
+            await self._clear_away(step)
+        elif key == READ_BACK:
+            outcome.shown = await (await self._be_in(step)).show()
+        elif key == "backup":
+            outcome.backup = await (await self._be_in(step)).backup()
+        elif key in ("internet-cable", "uplink"):
+            await self.table.line(True)
+        elif step.needs_box:
+            await self._tell(step)
+        else:
+            await self.table.settle(step.after)
+
+    async def _opens(self, step: Step) -> None:
+        """That something of the box answers where it should."""
+        ends = time.monotonic() + AWAY
+        kind = self.task.kind
+        services = dict.fromkeys(
+            ["https" if kind.restconf else "", kind.factory.web or "", *map(str, kind.factory.services)]
+        )
+        while True:
+            for service in filter(None, services):
+                try:
+                    await self.table.reach(service, step.before.box)
+                    return
+                except NoAnswer as error:
+                    why = error
+            if time.monotonic() > ends:
+                raise why
+            await asyncio.sleep(TRY)
+
+    async def _set_slot(self, step: Step) -> None:
+        slot = step.key.removeprefix("slot-")
+        secret = next((self.task.secret(value.secret) for value in step.values if value.secret), "")
+        if not secret:
+            raise Surprised(f"The safe holds nothing for {slot}: fill it on Credentials")
+        channel = await self._be_in(step)
+        await channel.set_secret(slot, secret)
+
+    async def _ask(self, step: Step, verb: Verb, about: str = "") -> None:
+        await (await self._be_in(step)).do(verb, about)
+
+    async def _take_effect(self, step: Step) -> None:
+        """Apply or commit; where the connection goes with it, silence is what is expected."""
+        try:
+            await self._ask(step, Verb(step.key))
+        except NoAnswer:
+            if not step.lost:
+                raise
+        if step.lost:
+            await self.leave()
+
+    async def _update(self, step: Step) -> None:
+        wanted = self.task.kind.firmware.wanted or ""
+        if await (await self._be_in(step)).firmware() == wanted:
+            return
+        await self._ask(step, Verb.FIRMWARE, wanted)
+        await self._back_again(step.before)
+
+    async def _clear_away(self, step: Step) -> None:
+        for value in step.values:
+            if value.label == "Switch off":
+                await self._ask(step, Verb.OFF, value.text.lower())
+            elif value.label == "Remove":
+                await self._ask(step, Verb.REMOVE, value.text)
+
+    async def _tell(self, step: Step) -> None:
+        """Tell it what the step says, and look whether it holds it."""
+        channel = await self._be_in(step)
+        ports = self._ports_of(step)
+        portion = self._portions.of(step, data=channel.way == "restconf", ports=ports)
+        if portion.empty:
+            return
+        try:
+            await channel.tell(portion)
+        except NoAnswer:
+            if not step.lost:
+                raise
+        self._ports_told += ports
+        if step.lost:
+            await self.leave()
+            return
+        if self.task.kind.takes is Takes.AT_ONCE and not self.task.kind.restart_needed:
+            lacks = await channel.holds(portion)
+            if lacks:
+                raise Surprised(f"It was told, and does not show it: {'; '.join(lacks[:4])[:400]}")
+
+    def _left_ports(self) -> list[str]:
+        """The ports that the step of the ports sets up: all but the one that the laptop is in where that is last."""
+        step = next((one for one in self.task.sheet.steps if one.key == "ports"), None)
+        own = ""
+        kind = self.task.kind
+        if step is not None and kind.takes is Takes.AT_ONCE and not kind.restart_needed:
+            own = "" if step.before.port == CONSOLE else step.before.port
+        return [name for name in self._portions.ports() if name != own]
+
+    def _ports_of(self, step: Step) -> list[str]:
+        if step.key == "ports":
+            return self._left_ports()
+        last = step.group == "Take effect" and (
+            step.key == "own-port"
+            or (step.key.startswith("segment-") and self.task.plan.devices[self.task.key].routes_packets)
+        )
+        return [name for name in self._portions.ports() if name not in self._ports_told] if last else []
+
+    # --- What is measured
+
+    async def _measure(self, step: Step, outcome: Outcome) -> None:
+        for measure in step.measures:
+            if measure.kind in ("backup", "read-back"):
+                continue
+            found, why = await self._answer(step, measure)
+            if found:
+                outcome.measured[measure.key] = found
+            elif measure.needed:
+                outcome.skips[measure.key] = why or "Octaplan's hands cannot measure it"
+
+    async def _answer(self, step: Step, measure: Measure) -> tuple[str, str]:
+        """What is measured, or why it is not."""
+        if measure.key in ("serial", "mac"):
+            return (await self.table.label()).get(measure.key, ""), "nothing is printed on it"
+        if measure.kind == "ping":
+            return await self._pinged(measure)
+        if measure.kind == "lease":
+            port = step.after.port or step.before.port
+            if measure.key.startswith("lease-"):  # at a socket of its own
+                port = measure.label.rpartition("port ")[2]
+            found = await self.table.lease(port)
+            return ("no lease was given" if found == "" else found or ""), "nobody on this bench serves it"
+        if measure.kind == "lookup":
+            found = await self.table.look_up()
+            return ("no answer" if found == "" else found or ""), "this bench has no line"
+        if measure.kind == "light" and measure.key.startswith("light-"):
+            name = measure.label.removeprefix("Light ").partition(":")[0]
+            return (await (await self._be_in(step)).lights()).get(name, ""), ""
+        if measure.kind == "firmware":
+            return await (await self._be_in(step)).firmware(), ""
+        if measure.key == "joined":
+            key = next((self.task.secret(value.secret) for value in step.values if value.secret), "")
+            network = next((value.text for value in step.values if value.label.startswith("Name")), "")
+            return ("yes" if await self.table.joins(network, key) else "no"), ""
+        if measure.key == "kept":
+            return ("yes" if await (await self._be_in(step)).show() else "no"), ""
+        return "", "it needs somebody, or something, that this bench has not"
+
+    async def _pinged(self, measure: Measure) -> tuple[str, str]:
+        if not measure.expect:
+            return "", "no address is planned to ping"
+        answers = await self.table.ping(measure.expect)
+        if answers is None:
+            return "", f"{measure.expect} is not on this bench"
+        came = 4 if answers else 0
+        return f"4 packets transmitted, {came} received, {100 - 25 * came}% packet loss", ""
+
+
+def _logs_in(step: Step) -> bool:
+    """Whether a step is there to log in."""
+    return step.key.startswith("log-in") or step.key in ("open-restart", "back-open", "reconnect")
+
+
+def told_lines(portion: Portion) -> list[str]:
+    """What a portion says, without secrets."""
+    if portion.lines:
+        return portion.shown
+    found = [f"set the secret of {slot}" for slot in portion.secrets]
+    for module, data in portion.data.items():
+        for name, value in data.items():
+            found.append(f"{module} {name}: {value}")
+    return found

@@ -1,0 +1,209 @@
+"""The practice bench of an installation, and the hands that stage boxes on it: a loop in a thread of its own.
+
+PracticeError         something cannot be done on the bench
+"""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+import time
+from collections.abc import Callable, Coroutine
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+import structlog
+
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.stage.bench import Situation
+from octaplan.core.values.errors import OctaplanError
+from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugged
+from octaplan.lab.standin.box import Faults
+from octaplan.link.channel import NoAnswer, Pins, Place
+from octaplan.link.hands import Hands, Outcome, Task
+
+log = structlog.get_logger()
+
+T = TypeVar("T")
+#: Seconds that anything asked of the bench by a page may take.
+SOON = 10.0
+
+
+class PracticeError(OctaplanError):
+    """Something cannot be done on the bench."""
+
+
+class BenchOfHands:
+    """A practice table as hands ask it: what lies there gives no answer where nothing is reached."""
+
+    def __init__(self, table: PracticeTable) -> None:
+        self._table = table
+        self.power, self.label, self.ping, self.lease = table.power, table.label, table.ping, table.lease
+        self.line, self.look_up, self.joins = table.line, table.look_up, table.joins
+
+    async def settle(self, situation: Situation) -> None:
+        """Plug the laptop in, and give it its address. Raises `NoAnswer`."""
+        try:
+            await self._table.settle(situation)
+        except Unplugged as error:
+            raise NoAnswer(str(error)) from None
+
+    async def reach(self, service: str, address: str) -> Place:
+        """Where a service is reached. Raises `NoAnswer`."""
+        try:
+            return Place(*await self._table.reach(service, address))
+        except Unplugged as error:
+            raise NoAnswer(str(error)) from None
+
+
+@dataclass
+class StagingByItself:
+    """Hands at work on a box. `step` is what they are at, `note` why they stopped."""
+
+    by: str
+    site: str
+    device: str
+    began: float = field(default_factory=time.monotonic)
+    ended: float = 0.0
+    done: int = 0
+    total: int = 0
+    step: str = ""
+    note: str = ""
+    working: bool = True
+    stopping: bool = False
+
+    @property
+    def seconds(self) -> float:
+        return (self.ended or time.monotonic()) - self.began
+
+
+Kept = Callable[[Outcome], None]
+
+
+class PracticeDesk:
+    """The bench, for pages: every method may be called from any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._thread: threading.Thread | None = None
+        self.bench = PracticeBench()
+        self._pins: dict[str, Pins] = {}
+        self._staging: dict[tuple[str, str], StagingByItself] = {}
+        self._tasks: dict[tuple[str, str], asyncio.Task[None]] = {}
+
+    # --- The loop
+
+    def _running(self) -> asyncio.AbstractEventLoop:
+        with self._lock:
+            if self._loop is None:
+                self._loop = asyncio.new_event_loop()
+                self._thread = threading.Thread(target=self._loop.run_forever, name="practice bench", daemon=True)
+                self._thread.start()
+            return self._loop
+
+    def ask(self, what: Coroutine[Any, Any, T]) -> T:
+        """Have something done on the bench, and wait for it."""
+        return asyncio.run_coroutine_threadsafe(what, self._running()).result(SOON)
+
+    def close(self) -> None:
+        """Clear the bench."""
+        loop = self._loop
+        if loop is None or self._thread is None:
+            return
+        for task in list(self._tasks.values()):
+            loop.call_soon_threadsafe(task.cancel)
+        self.ask(self.bench.close())
+        loop.call_soon_threadsafe(loop.stop)
+        self._thread.join(SOON)
+        self._loop = None
+
+    # --- Boxes
+
+    def put(self, kind: HardwareType, site: str, device: str, faults: Faults) -> OnBench:
+        """Put a box on the bench. Raises `PracticeError`, `NoRoom`, `NotUnderstood`."""
+        if site and self.bench.of(site, device) is not None:
+            raise PracticeError("A box stands on the bench for this device already: take it away first")
+        return self.ask(self.bench.put(kind, site, device, faults))
+
+    def at(self, key: str) -> OnBench:
+        """A box on the bench. Raises `PracticeError`."""
+        one = self.bench.boxes.get(key)
+        if one is None:
+            raise PracticeError("This box is not on the bench any more: look again")
+        return one
+
+    def take(self, key: str) -> None:
+        """Take a box away. Raises `PracticeError`."""
+        one = self.at(key)
+        working = self._staging.get((one.site, one.device))
+        if working is not None and working.working:
+            raise PracticeError(f"{working.by} stages it at this moment: stop that first")
+        self.ask(self.bench.take(key))
+        self._pins.pop(key, None)
+        self._staging.pop((one.site, one.device), None)
+
+    # --- Hands
+
+    def staging(self, site: str, device: str) -> StagingByItself | None:
+        """The hands at a device, or that were last."""
+        return self._staging.get((site, device))
+
+    def begin(self, task: Task, settled: set[str], by: str, kept: Kept, *, only_next: bool = False) -> StagingByItself:
+        """Let hands stage a box that stands on the bench; `kept` records what came of each step. Raises
+        `PracticeError`."""
+        site, device = task.plan.key, task.key
+        one = self.bench.of(site, device)
+        if one is None:
+            raise PracticeError("No box stands on the practice bench for this device: put one there first")
+        with self._lock:
+            known = self._staging.get((site, device))
+            if known is not None and known.working:
+                raise PracticeError(f"{known.by} has Octaplan stage this box at this moment: look at that, or stop it")
+            left = [step for step in task.sheet.steps if step.key not in settled]
+            working = StagingByItself(by, site, device, total=1 if only_next else len(left))
+            self._staging[site, device] = working
+        pins = self._pins.setdefault(one.key, Pins())
+        table = BenchOfHands(PracticeTable(self.bench, one, task.plan))
+        loop = self._running()
+
+        async def work() -> None:
+            await self._work(Hands(task, table, pins, settled), working, kept, only_next)
+
+        def start() -> None:
+            self._tasks[site, device] = loop.create_task(work())
+
+        loop.call_soon_threadsafe(start)
+        return working
+
+    @staticmethod
+    async def _work(hands: Hands, working: StagingByItself, kept: Kept, only_next: bool) -> None:
+        try:
+            left = iter([step for step in hands.task.sheet.steps if step.key not in hands.done])
+            working.step = next((step.title for step in left), "")
+            async for outcome in hands.run():
+                await asyncio.to_thread(kept, outcome)
+                working.done += 1
+                if not outcome.good:
+                    working.note = outcome.note
+                    break
+                if only_next or working.stopping:
+                    working.note = "" if only_next else "stopped"
+                    break
+                working.step = next((step.title for step in left), "")
+        except OctaplanError as error:
+            working.note = str(error)
+        except asyncio.CancelledError:
+            working.note = "stopped"
+            raise
+        except Exception:
+            log.exception("staging was lost", site=working.site, device=working.device)
+            working.note = "It stopped, by a mistake of Octaplan's own: tell who maintains it"
+        finally:
+            working.working, working.ended = False, time.monotonic()
+
+    def stop(self, site: str, device: str) -> None:
+        """Stop hands after the step that they are at."""
+        working = self._staging.get((site, device))
+        if working is not None:
+            working.stopping = True
