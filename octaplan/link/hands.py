@@ -115,6 +115,8 @@ class Hands:
         self.done = set(settled)
         self.transcript = Transcript()
         self._channel: Channel | None = None
+        #: The port that the laptop was in when it logged in.
+        self._at = ""
         self._own = self._own_slot()
         for step in task.sheet.steps:
             for value in step.values:
@@ -177,6 +179,8 @@ class Hands:
     async def _before(self, step: Step) -> None:
         """Have the laptop where a step begins, and a log-in where it needs one."""
         await self.table.settle(step.before)
+        if self._channel is not None and self._at != step.before.port:
+            await self.leave()
         if step.needs_box and step.key != "open" and not _logs_in(step):
             (await self._be_in(step)).patience = BRIEF if step.lost else ANSWER
 
@@ -196,6 +200,7 @@ class Hands:
         except LinkError:
             await channel.close()
             raise
+        self._at = situation.port
         return channel
 
     def _slot_place(self) -> str:
@@ -226,7 +231,10 @@ class Hands:
         kind = self.task.kind
         if situation.port == CONSOLE:
             return await plain_terminal(await self.table.reach(CONSOLE, ""), kind, self.transcript, CONSOLE)
-        why: LinkError = NoAnswer(f"{kind.title} speaks nothing that Octaplan speaks: RESTCONF, SSH, or a console")
+        why: LinkError = Surprised(
+            f"{kind.title} has no way in that Octaplan speaks: RESTCONF, SSH, telnet or a console. Permit one of "
+            "them, or do this step by hand"
+        )
         for way in self._ways():
             try:
                 place = await self.table.reach(way, situation.box)
@@ -320,6 +328,8 @@ class Hands:
             raise Surprised(f"The safe holds nothing for {slot}: fill it on Credentials")
         channel = await self._be_in(step)
         await channel.set_secret(slot, secret)
+        if slot == self._own:  # from here one logs in with it
+            await self.leave()
 
     async def _ask(self, step: Step, verb: Verb, about: str = "") -> None:
         await (await self._be_in(step)).do(verb, about)
@@ -439,7 +449,7 @@ class Hands:
 
 def _logs_in(step: Step) -> bool:
     """Whether a step is there to log in."""
-    return step.key.startswith("log-in") or step.key in ("open-restart", "back-open", "reconnect")
+    return step.key.startswith("log-in") or step.key.endswith("-open") or step.key in ("open-restart", "reconnect")
 
 
 def told_lines(portion: Portion) -> list[str]:

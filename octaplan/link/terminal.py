@@ -211,8 +211,7 @@ class TerminalChannel:
     async def log_in(self, user: str, password: str) -> None:
         if self.way == "ssh":  # it has let one in already
             return
-        self._stream.write("\n" if self.way == "console" else "")
-        got = await self._heard(lambda text: bool(self._asked(text)) or self._waits(text))
+        got = await self._woken()
         if self._waits(got):
             return
         if self._asked(got) == "user":
@@ -226,6 +225,20 @@ class TerminalChannel:
         self._chooses = bool(_CHOOSE.search(got))
         if not self._chooses and not self._waits(got):
             raise NotLetIn(f"{self._place.title} does not let {user or 'one'} in: {' '.join(got.split())[:160]}")
+
+    async def _woken(self) -> str:
+        """What it shows first; a console that shows nothing is woken by Enter."""
+
+        def shown(text: str) -> bool:
+            return bool(self._asked(text)) or self._waits(text)
+
+        try:
+            return await self._heard(shown, 2.0)
+        except NoAnswer:
+            if self.way != "console":
+                raise
+            self._stream.write("\n")
+            return await self._heard(shown)
 
     async def set_secret(self, slot: str, value: str) -> None:
         if self._chooses and slot == self._slot:

@@ -14,7 +14,7 @@ from octaplan.core.config.tokens import Token, tokens_of
 from octaplan.core.config.view import BoxView
 from octaplan.core.config.writeout import NotWritten, write_out
 from octaplan.core.plan.boxes import named
-from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.hardware import HardwareType, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Address, Mac, Network, is_link_local
@@ -109,7 +109,10 @@ class _Judging:
             written = write_out(self.plan, self.key, self.kind, self.organisation)
         except NotWritten:
             return None
-        return matched(self.lines, written.lines, self.kind.write_out)
+        own = matched(self.lines, written.lines, self.kind.write_out)
+        if own is not None:  # what saves is done, not held: no box shows it
+            own.missing = [line for line in own.missing if line.part is not WritePart.SAVE]
+        return own
 
     def _by_lines(self, own: OwnLines) -> None:
         back = self.back

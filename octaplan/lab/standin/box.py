@@ -303,8 +303,10 @@ class StandIn:
                 raise Refused(f"{rule.label or slot}: it is the same as {other}")
         for state in (self.running, self.candidate, *([self._waits_for_restart] if self._waits_for_restart else [])):
             state.secrets[slot] = value
+            state.note_secret(slot)
         if self.kind.kept == "always":
             self.saved.secrets[slot] = value
+            self.saved.note_secret(slot)
 
     # --- Being told
 

@@ -56,7 +56,7 @@ class Dialogue:
         """Whether nothing comes back any more: its address or service is gone, or the box was restarted since."""
         box = self.box
         if self.way == CONSOLE:
-            return not box.powered
+            return box.phase is not Phase.READY
         gone = box.phase is not Phase.READY or self._started != box.times_started
         return gone or box.face(box.laptop_port).address != self.address or not box.reached(self.way)
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 import asyncssh
 import uvicorn
 
-from octaplan.lab.standin.box import CONSOLE, Refused, StandIn
+from octaplan.lab.standin.box import CONSOLE, Phase, Refused, StandIn
 from octaplan.lab.standin.certificate import server_context
 from octaplan.lab.standin.dialogue import Dialogue
 from octaplan.lab.standin.pages import application
@@ -132,6 +132,13 @@ async def _web(served: Served, service: str, port: int) -> int:
 # --- Terminals
 
 
+async def at_console(box: StandIn) -> Dialogue:
+    """A dialogue at the console, which shows nothing until the box has started."""
+    while box.phase is not Phase.READY:
+        await asyncio.sleep(0.05)
+    return Dialogue(box, CONSOLE)
+
+
 async def talk(dialogue: Dialogue, read: Read, write: Write) -> None:
     """Hold a dialogue: read what is typed, write what is said, until one side leaves."""
     rest = ""
@@ -173,7 +180,9 @@ async def _terminal(served: Served, way: str, port: int) -> int:
 
         open_now.add(writer)
         with contextlib.suppress(OSError, TimeoutError):
-            if way == CONSOLE or box.reached(way):
+            if way == CONSOLE:
+                await talk(await at_console(box), read, write)
+            elif box.reached(way):
                 await talk(Dialogue(box, way), read, write)
             else:
                 await read()
@@ -218,7 +227,7 @@ def _device(served: Served) -> str:
 async def _over_and_over(box: StandIn, read: Read, write: Write) -> None:
     while True:
         with contextlib.suppress(OSError, TimeoutError):
-            await talk(Dialogue(box, CONSOLE), read, write)
+            await talk(await at_console(box), read, write)
 
 
 # --- SSH

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -52,12 +53,35 @@ class State:
         told, above = self.settings.say(line, above)
         found = []
         if told is not None:
-            for source, slot, name, value in values_of(told, tuple(above)):
+            alone = Told(told.saying, told.text, told.values)  # without what was said in it before
+            for source, slot, name, value in values_of(alone, tuple(above)):
                 if source == "secrets":
                     found.append((slot, value))
                 if source == "secrets" or name.endswith("password"):
                     told.text = told.text.replace(value, HIDDEN) if value else told.text
         return found, above
+
+    def note_secret(self, slot: str) -> None:
+        """Have a secret that was set by another way shown where the language has a line for it."""
+        names = (f"secrets.{slot.replace('-', '_')}", "secrets[]")
+        grammar = self.settings.grammar
+        saying = next((one for one in grammar.sayings if any(name in names for name in one.names)), None)
+        if saying is None or not (self.settings.told or not self.data):
+            return
+        for hidden in (HIDDEN, f'"{HIDDEN}"'):
+            text = re.sub(r"<secrets[^<>]*>", hidden, saying.shown).replace("<const[]>", slot.replace("-", "_"))
+            if saying.pattern.fullmatch(text) is not None:
+                break
+        above: list[Told] = []
+        if saying.above is not None:
+            head = grammar.sayings[saying.above]
+            if head.names:
+                return
+            _, above = self.settings.say(head.shown, [])
+            text = f"  {text}"
+        self.settings.say(text, above)
+        if above and not above[-1].closed:
+            above[-1].closed = next(iter(grammar.closers), "")
 
     def merge(self, data: Data) -> None:
         """Take in data of YANG modules: members replace members, entries of a list those with the same key."""
