@@ -11,7 +11,7 @@ import json
 import socket
 import sys
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, NoReturn
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from octaplan.core.plan.hardware import HardwareType
     from octaplan.core.plan.organisation import Organisation
     from octaplan.core.plan.site import SitePlan
+    from octaplan.server.practising import PracticeDesk
     from octaplan.store.database import Database
     from octaplan.store.records import Records
 
@@ -614,6 +615,7 @@ def serve(
     if demo:
         _demo(state.records)
         state.setup_code = None if state.records.accounts.any() else state.setup_code
+        _demo_practice(state.records, state.practice_desk)
     if state.setup_code:
         print(f"First start: make the first administrator with the code {state.setup_code}")
     for note in (*database.mended, *notes):
@@ -680,6 +682,23 @@ def _demo(records: Records) -> None:
         print("The data folder is not empty and holds no demo: nothing was loaded")
     for person in people:
         print(f"Demo sign-in: {person.name}, password {password} ({person.role})")
+
+
+def _demo_practice(records: Records, desk: PracticeDesk) -> None:
+    """Put the demo's stand-ins on the practice bench, where the demo is what the records hold."""
+    from octaplan.core.values.errors import OctaplanError
+    from octaplan.demo.boxes import PRACTICE, PRACTICE_TYPE
+    from octaplan.lab.standin.box import Faults
+
+    now = records.now
+    with suppress(OctaplanError):
+        for key, role in PRACTICE:
+            for name, device in now.sites.plan(key).devices.items():
+                kind = now.types.types.get(device.type)
+                if device.role == role and kind is not None:
+                    mac = str(device.macs[0]) if device.macs else ""
+                    desk.put(kind, key, name, Faults(), serial=device.serial or "", mac=mac)
+        desk.put(now.types.types[PRACTICE_TYPE], "", "", Faults())
 
 
 def _open(data: Path) -> Database:

@@ -109,6 +109,13 @@ export const PAGES: Page[] = [
     page: page(() => import('./hardware/HardwarePage'), 'HardwarePage'),
   },
   {
+    path: '/practice',
+    title: 'Practice',
+    about: 'bench of stand-ins, simulated boxes, let Octaplan stage',
+    menu: 'strip',
+    page: page(() => import('./practice/PracticePage'), 'PracticePage'),
+  },
+  {
     path: '/templates/:key?',
     title: 'Write-out',
     about: 'templates of a hardware type, text to paste',

@@ -39,6 +39,7 @@ ACCOUNTS = (
 )
 
 SETTINGS = {
+    "practice_counts": True,
     "support": "Aldering desk, 01632 960 142, Mon to Sat 7 to 19",
     "banner": "Only for those who look after this network. What is done here is recorded.",
     "own_networks": [{"name": "Remote access", "network": "10.255.0.0/16"}],

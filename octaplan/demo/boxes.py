@@ -29,6 +29,16 @@ EQUIPPED = {
     "harb/high": [("edge", "brackwater-e5"), ("modem", "gorse-m1")],
 }
 
+#: What stands on the practice bench of the demo: devices of sites by their roles, and a type that no site has.
+PRACTICE = [
+    ("paws/heron", "edge"),
+    ("paws/heron", "switch"),
+    ("paws/heron", "access-point"),
+    ("quay/oven", "edge"),
+    ("libr/weir", "edge"),
+]
+PRACTICE_TYPE = "gorse-m1"
+
 #: Sites whose secrets are made.
 FILLED = ("paws/heron", "libr/canal", "harb/high", "fern/mill")
 

@@ -72,12 +72,15 @@ class PracticeBench:
         site: str = "",
         device: str = "",
         faults: Faults = Faults(),  # noqa: B008
+        *,
+        serial: str = "",
+        mac: str = "",
     ) -> OnBench:
         """Put a box out of its carton on the bench. Raises `NoRoom`, `NotUnderstood`, `PortTaken`."""
         if len(self.boxes) >= MOST_BOXES:
             raise NoRoom(f"{MOST_BOXES} boxes stand on the bench, as many as fit: take one away first")
         self._number += 1
-        one = OnBench(f"b{self._number}", await serve(StandIn(kind, faults)), site, device)
+        one = OnBench(f"b{self._number}", await serve(StandIn(kind, faults, serial=serial, mac=mac)), site, device)
         self.boxes[one.key] = one
         return one
 
@@ -112,7 +115,7 @@ class PracticeBench:
 class PracticeTable:
     """The bench as hands need it, for one box of a site."""
 
-    def __init__(self, bench: PracticeBench, one: OnBench, plan: SitePlan) -> None:
+    def __init__(self, bench: PracticeBench, one: OnBench, plan: SitePlan | None) -> None:
         self._bench, self._one, self._plan = bench, one, plan
 
     @property
@@ -188,7 +191,9 @@ class PracticeTable:
         return self._one.plugged_in and any(own.network.holds(point) for own in box.running.own_addresses())
 
     def _lines(self) -> list[Circuit]:
-        ports = self._plan.devices[self._one.device].ports if self._one.device in self._plan.devices else {}
+        if self._plan is None or self._one.device not in self._plan.devices:
+            return []
+        ports = self._plan.devices[self._one.device].ports
         return [self._plan.circuits[use.circuit] for use in ports.values() if use.circuit in self._plan.circuits]
 
     def _online(self) -> bool:

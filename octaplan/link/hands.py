@@ -123,7 +123,7 @@ class Hands:
                 if value.secret:
                     self.transcript.hide(value.secret, task.secret(value.secret))
         self._portions = Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
-        self._ports_told = self._left_ports() if "ports" in self.done else []
+        self._ports_told = left_ports(task, self._portions) if "ports" in self.done else []
 
     def _own_slot(self) -> str:
         slots = [step.key.removeprefix("slot-") for step in self.task.sheet.steps if step.key.startswith("slot-")]
@@ -163,16 +163,6 @@ class Hands:
         channel, self._channel = self._channel, None
         if channel is not None:
             await channel.close()
-
-    def would_send(self) -> Iterator[tuple[Step, list[str]]]:
-        """What would be sent at each step that is left, without secrets."""
-        data = self._speaks_restconf()
-        for step in self.task.sheet.steps:
-            if step.key not in self.done and step.key not in LAST:
-                ports = self._ports_of(step)
-                portion = self._portions.of(step, data=data, ports=ports)
-                self._ports_told += ports
-                yield step, told_lines(portion)
 
     # --- Being there
 
@@ -215,17 +205,6 @@ class Hands:
             return password
         return factory.known_password or ""
 
-    def _speaks_restconf(self) -> bool:
-        factory = self.task.kind.factory
-        return self._ways()[:1] == ["https"] and (factory.web == "https" or "https" in map(str, factory.services))
-
-    def _ways(self) -> list[str]:
-        """The ways in that the type may have, now or as it is planned: the best first."""
-        kind = self.task.kind
-        planned = {str(access.service) for access in self.task.plan.devices[self.task.key].access.values()}
-        has = planned | {kind.factory.web or "", *map(str, kind.factory.services)}
-        return [way for way in ("https", "ssh", "telnet") if way in has and (way != "https" or kind.restconf)]
-
     async def _open(self, situation: Situation, user: str, password: str) -> Channel:
         """The first way in that the type speaks and that answers."""
         kind = self.task.kind
@@ -235,7 +214,7 @@ class Hands:
             f"{kind.title} has no way in that Octaplan speaks: RESTCONF, SSH, telnet or a console. Permit one of "
             "them, or do this step by hand"
         )
-        for way in self._ways():
+        for way in ways_in(self.task):
             try:
                 place = await self.table.reach(way, situation.box)
                 if way == "https":
@@ -361,7 +340,7 @@ class Hands:
     async def _tell(self, step: Step) -> None:
         """Tell it what the step says, and look whether it holds it."""
         channel = await self._be_in(step)
-        ports = self._ports_of(step)
+        ports = ports_of(self.task, self._portions, self._ports_told, step)
         portion = self._portions.of(step, data=channel.way == "restconf", ports=ports)
         if portion.empty:
             return
@@ -378,24 +357,6 @@ class Hands:
             lacks = await channel.holds(portion)
             if lacks:
                 raise Surprised(f"It was told, and does not show it: {'; '.join(lacks[:4])[:400]}")
-
-    def _left_ports(self) -> list[str]:
-        """The ports that the step of the ports sets up: all but the one that the laptop is in where that is last."""
-        step = next((one for one in self.task.sheet.steps if one.key == "ports"), None)
-        own = ""
-        kind = self.task.kind
-        if step is not None and kind.takes is Takes.AT_ONCE and not kind.restart_needed:
-            own = "" if step.before.port == CONSOLE else step.before.port
-        return [name for name in self._portions.ports() if name != own]
-
-    def _ports_of(self, step: Step) -> list[str]:
-        if step.key == "ports":
-            return self._left_ports()
-        last = step.group == "Take effect" and (
-            step.key == "own-port"
-            or (step.key.startswith("segment-") and self.task.plan.devices[self.task.key].routes_packets)
-        )
-        return [name for name in self._portions.ports() if name not in self._ports_told] if last else []
 
     # --- What is measured
 
@@ -445,6 +406,47 @@ class Hands:
             return "", f"{measure.expect} is not on this bench"
         came = 4 if answers else 0
         return f"4 packets transmitted, {came} received, {100 - 25 * came}% packet loss", ""
+
+
+def ways_in(task: Task) -> list[str]:
+    """The ways in that a box may have, out of its carton or as it is planned, and that Octaplan speaks: best first."""
+    kind = task.kind
+    planned = {str(access.service) for access in task.plan.devices[task.key].access.values()}
+    has = planned | {kind.factory.web or "", *map(str, kind.factory.services)}
+    return [way for way in ("https", "ssh", "telnet") if way in has and (way != "https" or kind.restconf)]
+
+
+def left_ports(task: Task, portions: Portions) -> list[str]:
+    """The ports that the step of the ports sets up: all but the one that the laptop is in where that is last."""
+    step = next((one for one in task.sheet.steps if one.key == "ports"), None)
+    own = ""
+    if step is not None and task.kind.takes is Takes.AT_ONCE and not task.kind.restart_needed:
+        own = "" if step.before.port == CONSOLE else step.before.port
+    return [name for name in portions.ports() if name != own]
+
+
+def ports_of(task: Task, portions: Portions, told: list[str], step: Step) -> list[str]:
+    """The ports that a step sets up, where some were told already."""
+    if step.key == "ports":
+        return left_ports(task, portions)
+    routes = task.plan.devices[task.key].routes_packets
+    own = step.key == "own-port" or (step.key.startswith("segment-") and routes)
+    return [name for name in portions.ports() if name not in told] if own and step.group == "Take effect" else []
+
+
+def would_send(task: Task, settled: Collection[str]) -> Iterator[tuple[Step, list[str]]]:
+    """What would be sent at each step that is left, without secrets."""
+    factory, portions = task.kind.factory, Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
+    first = factory.web == "https" or "https" in map(str, factory.services)
+    told: list[str] = []
+    for step in task.sheet.steps:
+        if step.key in LAST:
+            return
+        ports = ports_of(task, portions, told, step)
+        told += ports
+        if step.key not in settled:
+            data = step.before.port != CONSOLE and ways_in(task)[:1] == ["https"] and first
+            yield step, told_lines(portions.of(step, data=data, ports=ports))
 
 
 def _logs_in(step: Step) -> bool:

@@ -42,6 +42,7 @@ from octaplan.server.pages import (
     organisation,
     outbound,
     patterns,
+    practice,
     proposals,
     questions,
     register,
@@ -53,6 +54,7 @@ from octaplan.server.pages import (
     traffic,
 )
 from octaplan.server.permissions import Looking
+from octaplan.server.practising import PracticeDesk
 from octaplan.server.problems import Problem
 from octaplan.server.rehearsing import RehearsalDesk
 from octaplan.server.tries import WRONG_LINKS, Failures, Tries
@@ -99,6 +101,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         clockwork.end()
         app.state.import_desk.close()
         app.state.rehearsal_desk.close()
+        app.state.practice_desk.close()
         database.close()
 
     app = FastAPI(
@@ -119,6 +122,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         plans.watchers.append(app.state.hub.changed)
     app.state.import_desk = imports.ImportDesk(records.imports)
     app.state.rehearsal_desk = RehearsalDesk(records.rehearsals)
+    app.state.practice_desk = PracticeDesk()
     app.state.tries = Tries()
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
@@ -137,6 +141,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         space,
         devices,
         traffic,
+        practice,
         rehearsal,
         texts,
         credentials,

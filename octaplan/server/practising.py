@@ -14,6 +14,8 @@ from typing import Any, TypeVar
 
 import structlog
 
+from octaplan.core.config.readback import read_back
+from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
@@ -21,6 +23,11 @@ from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugg
 from octaplan.lab.standin.box import Faults
 from octaplan.link.channel import NoAnswer, Pins, Place
 from octaplan.link.hands import Hands, Outcome, Task
+from octaplan.server.events import Hub
+from octaplan.store.accounts import Person
+from octaplan.store.records import Records
+from octaplan.store.runs import Result
+from octaplan.store.staging import staging_of
 
 log = structlog.get_logger()
 
@@ -120,11 +127,13 @@ class PracticeDesk:
 
     # --- Boxes
 
-    def put(self, kind: HardwareType, site: str, device: str, faults: Faults) -> OnBench:
+    def put(
+        self, kind: HardwareType, site: str, device: str, faults: Faults, *, serial: str = "", mac: str = ""
+    ) -> OnBench:
         """Put a box on the bench. Raises `PracticeError`, `NoRoom`, `NotUnderstood`."""
         if site and self.bench.of(site, device) is not None:
             raise PracticeError("A box stands on the bench for this device already: take it away first")
-        return self.ask(self.bench.put(kind, site, device, faults))
+        return self.ask(self.bench.put(kind, site, device, faults, serial=serial, mac=mac))
 
     def at(self, key: str) -> OnBench:
         """A box on the bench. Raises `PracticeError`."""
@@ -149,17 +158,22 @@ class PracticeDesk:
         """The hands at a device, or that were last."""
         return self._staging.get((site, device))
 
+    def ready(self, site: str, device: str) -> OnBench:
+        """The box that stands on the bench for a device, with nobody's hands at it. Raises `PracticeError`."""
+        one = self.bench.of(site, device)
+        if one is None:
+            raise PracticeError("No box stands on the practice bench for this device: put one there first")
+        known = self._staging.get((site, device))
+        if known is not None and known.working:
+            raise PracticeError(f"{known.by} has Octaplan stage this box at this moment: look at that, or stop it")
+        return one
+
     def begin(self, task: Task, settled: set[str], by: str, kept: Kept, *, only_next: bool = False) -> StagingByItself:
         """Let hands stage a box that stands on the bench; `kept` records what came of each step. Raises
         `PracticeError`."""
         site, device = task.plan.key, task.key
-        one = self.bench.of(site, device)
-        if one is None:
-            raise PracticeError("No box stands on the practice bench for this device: put one there first")
         with self._lock:
-            known = self._staging.get((site, device))
-            if known is not None and known.working:
-                raise PracticeError(f"{known.by} has Octaplan stage this box at this moment: look at that, or stop it")
+            one = self.ready(site, device)
             left = [step for step in task.sheet.steps if step.key not in settled]
             working = StagingByItself(by, site, device, total=1 if only_next else len(left))
             self._staging[site, device] = working
@@ -207,3 +221,72 @@ class PracticeDesk:
         working = self._staging.get((site, device))
         if working is not None:
             working.stopping = True
+
+
+# --- With the records
+
+
+def task_of(records: Records, key: str, device: str, by: str) -> tuple[Task, set[str]]:
+    """What is to be staged, and the steps that need nothing more. With `by` secrets are read for that person; without,
+    marks stand for them. Raises `PracticeError`."""
+    now = records.now
+    plan, staging = now.sites.plan(key), staging_of(now, key, device)
+    kind = now.types.types.get(plan.devices[device].type)
+    if kind is None or not staging.sheet.steps:
+        raise PracticeError(staging.problem or "This box has no run sheet")
+    read: dict[str, str] = {}
+    kept = now.secrets.kept(plan.key)
+
+    def secret(place: str) -> str:
+        if not by:
+            return f"<<{place}>>"
+        if place not in read:
+            why = f"told to {named(plan.devices[device])} on the practice bench"
+            read[place] = records.safe.read(plan.key, place, by, why) if place in kept else ""
+        return read[place]
+
+    settled = {step.key for step in staging.sheet.steps if staging.settled(step)}
+    return Task(plan, device, kind, now.settings.current, staging.sheet, secret), settled
+
+
+def recorder(records: Records, hub: Hub, key: str, device: str, person: Person) -> Kept:
+    """Records what came of each step, as a person's hands would."""
+    by = person.author
+
+    def keep(outcome: Outcome) -> None:
+        step, bench = outcome.step, records.bench
+        exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
+        bench.keep_exchange(key, device, step.key, exchanged, by)
+        if outcome.shown and outcome.good:
+            now = records.now
+            plan = now.sites.plan(key)
+            kind = now.types.types.get(plan.devices[device].type)
+            back = read_back(plan, device, outcome.shown, kind, now.settings.current)
+            bench.keep_read_back(key, device, back, by)
+            if back.departures or back.about:
+                outcome.good, outcome.note = (
+                    False,
+                    f"It shows {back.departures} values other than planned: look at them",
+                )
+        else:
+            if outcome.backup and outcome.good:
+                bench.attach(key, device, f"{device}.backup", outcome.backup, by)
+            known = staging_of(records.now, key, device).ticks.get(step.key)
+            bench.tick(
+                key,
+                device,
+                step.key,
+                Result.DONE if outcome.good else Result.FAILED,
+                seen=known.at if known is not None else None,
+                note=outcome.note[:400],
+                measured=outcome.measured,
+                skips=outcome.skips,
+                by=by,
+            )
+            ticked = staging_of(records.now, key, device).ticks[step.key]
+            if outcome.good and ticked.result is Result.FAILED:
+                outcome.good, outcome.note = False, ticked.note
+        told = {"device": device, "step": step.key, "typing": False, "name": person.full_name, "recorded": True}
+        hub.on_bench(key, told)
+
+    return keep

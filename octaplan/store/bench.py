@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 from collections.abc import Collection, Mapping
 from datetime import UTC, datetime
+from typing import NamedTuple
 
 from sqlalchemy import delete, select
 
@@ -22,7 +23,7 @@ from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.words import count
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
-from octaplan.store.models import Backup, Recording, Run, Shipment, Tick
+from octaplan.store.models import Backup, ExchangeRow, Recording, Run, Shipment, Tick
 from octaplan.store.plans import Plans
 from octaplan.store.runs import BackupTaken, BoxOfRun, DeviceRun, Measured, Result
 from octaplan.store.safe import Safe, digest_of
@@ -51,6 +52,19 @@ class NotReady(BenchError):
     """A site cannot be shipped yet."""
 
 
+#: So much of what hands sent and received in a step is kept, in characters.
+MOST_EXCHANGED = 200_000
+
+
+class Exchange(NamedTuple):
+    """What hands sent and received in a step, without secrets."""
+
+    step: str
+    text: str
+    at: datetime
+    by: str
+
+
 #: So many departures of a read-back are kept.
 MOST_KEPT = 60
 
@@ -68,14 +82,23 @@ class BenchRecords:
         with self._database.turn() as turn:
             self._begin(turn, turn.now.sites.plan(key), device, by)
 
-    def _begin(self, turn: Turn, plan: SitePlan, device: str, by: str) -> DeviceRun:
+    def practise(self, key: str, device: str, by: str) -> None:
+        """Begin a run of a stand-in, unless the newest is one: what is recorded in it is no fact of the real box."""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            run = turn.now.runs.at(plan.key).get(device)
+            if run is None or not run.practice:
+                self._begin(turn, plan, device, by, practice=True)
+
+    def _begin(self, turn: Turn, plan: SitePlan, device: str, by: str, *, practice: bool = False) -> DeviceRun:
         self._of(plan, device)
         at = datetime.now(UTC)
         box = _box(turn.now, plan, device)
-        row = Run(site_id=turn.now.sites.site_id(plan.key), device=device, at=at, by=by, box=json.dumps(box._asdict()))
+        site, told = turn.now.sites.site_id(plan.key), json.dumps(box._asdict())
+        row = Run(site_id=site, device=device, at=at, by=by, box=told, practice=practice)
         turn.session.add(row)
         turn.session.flush()
-        run = DeviceRun(row.id, at, by, {}, box)
+        run = DeviceRun(row.id, at, by, {}, box, practice=practice)
         turn.now = turn.now.with_runs(turn.now.runs.with_run(plan.key, device, run))
         return run
 
@@ -148,7 +171,8 @@ class BenchRecords:
                 raise BenchError("No back-up is attached yet: choose its file, or skip the step with a reason")
             if result is Result.DONE and any(m.kind == "read-back" for m in step.measures):
                 raise BenchError("Paste what the box shows and keep what was found: that records the step")
-            self._record(turn.now.sites.of(key), device, step, answers, by)
+            if not run.practice:
+                self._record(turn.now.sites.of(key), device, step, answers, by)
             step = _step(turn.now, plan.key, device, step_key)
             self._tick(turn, plan.key, device, step, result, note, answers, by)
             self._keep(turn, run.id, step_key, step.title, result, note[:400], json.dumps(answers), by)
@@ -201,6 +225,24 @@ class BenchRecords:
                 by=by,
             )
         )
+
+    def keep_exchange(self, key: str, device: str, step: str, text: str, by: str) -> None:
+        """Keep what hands sent and received in a step of the run that a box has; the newest of a step counts."""
+        with self._database.turn() as turn:
+            run = turn.now.runs.at(turn.now.sites.plan(key).key).get(device)
+            if run is not None and text:
+                kept = ExchangeRow(run_id=run.id, step=step, at=datetime.now(UTC), by=by, text=text[:MOST_EXCHANGED])
+                turn.session.add(kept)
+
+    def exchanged(self, key: str, device: str) -> list[Exchange]:
+        """What hands sent and received in the newest run of a box, step by step."""
+        now = self._database.now
+        run = now.runs.at(now.sites.plan(key).key).get(device)
+        if run is None:
+            return []
+        query = select(ExchangeRow).where(ExchangeRow.run_id == run.id).order_by(ExchangeRow.id)
+        with self._database.reading() as session:
+            return [Exchange(row.step, row.text, row.at, row.by) for row in session.scalars(query)]
 
     def keep_read_back(self, key: str, device: str, back: ReadBack, by: str) -> None:
         """Keep with the run of a box what it printed says of it: what was found, neither text nor secrets."""

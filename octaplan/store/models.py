@@ -19,6 +19,7 @@ from sqlalchemy import (
     TypeDecorator,
     UniqueConstraint,
     event,
+    false,
     text,
 )
 from sqlalchemy.engine import Dialect
@@ -334,6 +335,20 @@ class Run(Base):
     at: Mapped[datetime]
     by: Mapped[str] = mapped_column(String(200))
     box: Mapped[str] = mapped_column(Text, server_default="{}")
+    practice: Mapped[bool] = mapped_column(server_default=false(), default=False)
+
+
+class ExchangeRow(Base):
+    """What Octaplan's hands sent to a box and received from it in one step, without secrets."""
+
+    __tablename__ = "exchanges"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    step: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime]
+    by: Mapped[str] = mapped_column(String(200))
+    text: Mapped[str] = mapped_column(Text)
 
 
 class Tick(Base):

@@ -97,6 +97,8 @@ class DeviceRun:
     ticks: Mapping[str, Ticked]
     box: BoxOfRun
     backups: tuple[BackupTaken, ...] = ()
+    #: Whether the box was a stand-in on the practice bench.
+    practice: bool = False
 
 
 @dataclass(frozen=True, slots=True)

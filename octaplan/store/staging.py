@@ -76,6 +76,8 @@ class Staging:
     by: str
     ticks: dict[str, Ticked]
     backups: list[BackupTaken]
+    #: Whether it was done on the practice bench, where that does not count.
+    only_practice: bool = False
 
     def settled(self, step: Step) -> bool:
         """Whether a step needs nothing more."""
@@ -92,6 +94,8 @@ class Staging:
         """Why it is not staged, and would not be if every step were recorded."""
         if self.sheet.problem:
             return self.sheet.problem
+        if self.only_practice:
+            return "this run was made on the practice bench, and proves nothing of the real box: begin a new one"
         checks = [(step, measure) for step in self.sheet.steps for measure in step.measures if measure.proves]
         if checks and all(self._skipped(step, measure) for step, measure in checks):
             return "every check was skipped, so nothing is proven: do one of them"
@@ -148,7 +152,7 @@ def load_runs(session: Session) -> Runs:
 
 def device_run(run: Run, ticks: Mapping[str, Ticked], backups: list[BackupTaken]) -> DeviceRun:
     """A run as readers have it."""
-    return DeviceRun(run.id, run.at, run.by, ticks, BoxOfRun(**json.loads(run.box)), tuple(backups))
+    return DeviceRun(run.id, run.at, run.by, ticks, BoxOfRun(**json.loads(run.box)), tuple(backups), run.practice)
 
 
 def backups_of(session: Session, *runs: int) -> Iterator[tuple[int, BackupTaken]]:
@@ -209,7 +213,8 @@ def staging_of(now: Snapshot, key: str, device: str) -> Staging:
         for step, tick in run.ticks.items()
         if step in digests
     }
-    return Staging(device, sheet, run.at, run.by, ticks, list(run.backups))
+    only_practice = run.practice and not now.settings.current.practice_counts
+    return Staging(device, sheet, run.at, run.by, ticks, list(run.backups), only_practice)
 
 
 def stagings_of(now: Snapshot, plan: SitePlan) -> list[Staging]:

@@ -84,6 +84,7 @@ class OrganisationSettings(WithRecords):
             "support": "Desk",
             "read_back": True,
             "rehearsed": True,
+            "practice_counts": True,
         }
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):

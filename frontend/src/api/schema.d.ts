@@ -976,6 +976,110 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/practice': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Practice
+     * @description The practice bench as it is.
+     */
+    get: operations['practice'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/practice/boxes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Put Box
+     * @description Put a box out of its carton on the bench.
+     */
+    post: operations['put_box'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/practice/boxes/{box}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Do To Box
+     * @description Do something to a box, or to the laptop at it.
+     */
+    post: operations['do_to_box'];
+    /**
+     * Take Box
+     * @description Take a box away.
+     */
+    delete: operations['take_box'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/practice/boxes/{box}/ping': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Ping From
+     * @description Ping an address from the laptop at a box.
+     */
+    post: operations['ping_from'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/practice/provider': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Set Provider
+     * @description Let the provider's line be up, or down.
+     */
+    put: operations['set_provider'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/proposals/site': {
     parameters: {
       query?: never;
@@ -1610,6 +1714,54 @@ export interface paths {
      * @description A back-up, opened; the journal tells of it.
      */
     get: operations['fetch_backup'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/hands': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Hands At
+     * @description How far Octaplan's hands are with a device, and what they sent and received.
+     */
+    get: operations['hands_at'];
+    put?: never;
+    /**
+     * Begin Hands
+     * @description Let Octaplan stage a box that stands on the practice bench, as far as it goes or by one step.
+     */
+    post: operations['begin_hands'];
+    /**
+     * Stop Hands
+     * @description Stop Octaplan's hands after the step that they are at.
+     */
+    delete: operations['stop_hands'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/sites/{customer}/{site}/bench/{device}/hands/dry-run': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Dry Run
+     * @description What Octaplan's hands would send at each step that is left; nothing is sent.
+     */
+    get: operations['dry_run'];
     put?: never;
     post?: never;
     delete?: never;
@@ -3242,6 +3394,17 @@ export interface components {
       undone: boolean;
     };
     /**
+     * Beginning
+     * @description What hands are to do: all that is left, or the next step alone.
+     */
+    Beginning: {
+      /**
+       * Only Next
+       * @default false
+       */
+      only_next: boolean;
+    };
+    /**
      * BenchPlace
      * @description At which step somebody is, and whether anything is being typed there.
      */
@@ -4027,6 +4190,27 @@ export interface components {
       /** Why */
       why: string;
     };
+    /**
+     * Doing
+     * @description What is done to a box, or to the laptop at it. `address` is the laptop's own, where it is set by hand.
+     */
+    Doing: {
+      /**
+       * Address
+       * @default
+       */
+      address: string;
+      /**
+       * Port
+       * @default
+       */
+      port: string;
+      /**
+       * What
+       * @enum {string}
+       */
+      what: 'on' | 'off' | 'reset' | 'plug' | 'lease' | 'fixed' | 'serve' | 'line' | 'no line';
+    };
     /** EarlierSecret */
     EarlierSecret: {
       /** Number */
@@ -4288,6 +4472,39 @@ export interface components {
      */
     Handoff: 'static' | 'pppoe' | 'dhcp';
     /**
+     * HandsAt
+     * @description Hands at one device: whether a box stands on the bench for it, how far they are, and what was exchanged.
+     */
+    HandsAt: {
+      /** Exchanged */
+      exchanged: components['schemas']['StepSent'][];
+      hands: components['schemas']['HandsShown'] | null;
+      /** On Bench */
+      on_bench: string;
+    };
+    /**
+     * HandsShown
+     * @description Octaplan's hands at a box: what they are at, how far they are, and why they stopped.
+     */
+    HandsShown: {
+      /** By */
+      by: string;
+      /** Done */
+      done: number;
+      /** Note */
+      note: string;
+      /** Seconds */
+      seconds: number;
+      /** Step */
+      step: string;
+      /** Stopping */
+      stopping: boolean;
+      /** Total */
+      total: number;
+      /** Working */
+      working: boolean;
+    };
+    /**
      * HardwareType
      * @description What is true of every box of one model.
      */
@@ -4367,6 +4584,12 @@ export interface components {
        * @default false
        */
       restart_needed: boolean;
+      /**
+       * Restconf
+       * @description Whether it takes its settings over RESTCONF (RFC 8040) too
+       * @default false
+       */
+      restconf: boolean;
       /**
        * Schema
        * @default octaplan.hardware-type/1
@@ -5438,6 +5661,12 @@ export interface components {
        */
       owned_domains: string[];
       /**
+       * Practice Counts
+       * @description Whether runs on the practice bench count as staged: for a portfolio to learn with
+       * @default false
+       */
+      practice_counts: boolean;
+      /**
        * Read Back
        * @description Whether a site ships only once each of its boxes was read back without a departure
        * @default false
@@ -5734,6 +5963,18 @@ export interface components {
      * @enum {string}
      */
     Phase: 'reading' | 'ready' | 'loading' | 'loaded' | 'failed' | 'cancelled';
+    /** Pinged */
+    Pinged: {
+      /** Answers */
+      answers: boolean;
+      /** Words */
+      words: string;
+    };
+    /** Pinging */
+    Pinging: {
+      /** Address */
+      address: string;
+    };
     /**
      * PlaceInLetter
      * @description From which character to which, counted in Unicode code points.
@@ -5900,6 +6141,16 @@ export interface components {
      */
     Power: 'supply' | 'injector' | 'port';
     /**
+     * PracticeShown
+     * @description The whole bench.
+     */
+    PracticeShown: {
+      /** Boxes */
+      boxes: components['schemas']['StandInShown'][];
+      /** Provider Up */
+      provider_up: boolean;
+    };
+    /**
      * PreviewShown
      * @description What loading the files would do.
      */
@@ -5971,6 +6222,11 @@ export interface components {
       operations: components['schemas']['PatchOperation'][];
       /** Sentence */
       sentence: string;
+    };
+    /** Provider */
+    Provider: {
+      /** Up */
+      up: boolean;
     };
     /**
      * PublicBlock
@@ -6064,6 +6320,42 @@ export interface components {
        * @default []
        */
       sources: string[];
+    };
+    /**
+     * Putting
+     * @description A box to be put on the bench: of a type, or as a device of a site; and what is wrong with it.
+     */
+    Putting: {
+      /**
+       * Dead Port
+       * @default
+       */
+      dead_port: string;
+      /**
+       * Device
+       * @default
+       */
+      device: string;
+      /**
+       * Not Fresh
+       * @default false
+       */
+      not_fresh: boolean;
+      /**
+       * Site
+       * @default
+       */
+      site: string;
+      /**
+       * Type
+       * @default
+       */
+      type: string;
+      /**
+       * Wrong Label
+       * @default false
+       */
+      wrong_label: boolean;
     };
     /**
      * QuestionShown
@@ -6583,6 +6875,8 @@ export interface components {
       name: string;
       /** Ports */
       ports: string[];
+      /** Practice */
+      practice: boolean;
       /** Problem */
       problem: string;
       /** Run */
@@ -7497,6 +7791,57 @@ export interface components {
       trouble: boolean;
     };
     /**
+     * StandInShown
+     * @description A box on the practice bench, with the laptop that is at it. `site` and `device` are what it is taken for.
+     */
+    StandInShown: {
+      /** Box Address */
+      box_address: string;
+      /** Device */
+      device: string;
+      /** Faults */
+      faults: string[];
+      /** Firmware */
+      firmware: string;
+      hands: components['schemas']['HandsShown'] | null;
+      /** Key */
+      key: string;
+      /** Laptop Address */
+      laptop_address: string;
+      /** Laptop How */
+      laptop_how: string;
+      /** Laptop Port */
+      laptop_port: string;
+      /** Lights */
+      lights: {
+        [key: string]: string;
+      };
+      /** Line */
+      line: boolean;
+      /** Mac */
+      mac: string;
+      /** Name */
+      name: string;
+      /** Password */
+      password: string;
+      /** Phase */
+      phase: string;
+      /** Ports */
+      ports: string[];
+      /** Serial */
+      serial: string;
+      /** Services */
+      services: string[];
+      /** Site */
+      site: string;
+      /** Title */
+      title: string;
+      /** Type */
+      type: string;
+      /** Ways */
+      ways: components['schemas']['WayIn'][];
+    };
+    /**
      * Start
      * @description What the sign-in page needs to know.
      */
@@ -7520,6 +7865,18 @@ export interface components {
       /** Step */
       step: string;
       tick: components['schemas']['TickShown'];
+      /** Title */
+      title: string;
+    };
+    /**
+     * StepSent
+     * @description What would be sent at a step, or was: without secrets.
+     */
+    StepSent: {
+      /** Lines */
+      lines: string[];
+      /** Step */
+      step: string;
       /** Title */
       title: string;
     };
@@ -7958,6 +8315,25 @@ export interface components {
       text: string;
     };
     /**
+     * Verb
+     * @description What a box can be asked to do where it takes text, beside taking settings.
+     * @enum {string}
+     */
+    Verb:
+      | 'about'
+      | 'show'
+      | 'password'
+      | 'apply'
+      | 'commit'
+      | 'confirm'
+      | 'save'
+      | 'restart'
+      | 'firmware'
+      | 'off'
+      | 'remove'
+      | 'backup'
+      | 'leave';
+    /**
      * WaitingShown
      * @description A refused row in the inbox, with what is wrong about it.
      */
@@ -8016,6 +8392,18 @@ export interface components {
       wants: components['schemas']['WantShown'][];
     };
     /**
+     * WayIn
+     * @description A way into a stand-in from this machine: what it is called, and where.
+     */
+    WayIn: {
+      /** Link */
+      link: boolean;
+      /** Name */
+      name: string;
+      /** Where */
+      where: string;
+    };
+    /**
      * Who
      * @description Who says what is meant.
      * @enum {string}
@@ -8066,6 +8454,14 @@ export interface components {
        * @default []
        */
       asks: components['schemas']['AskedBack'][];
+      /**
+       * Commands
+       * @description What is typed for a thing to be done, where it is not the word itself
+       * @default {}
+       */
+      commands: {
+        [key: string]: string;
+      };
       /**
        * Comment
        * @description What begins a line that the box passes over
@@ -8128,6 +8524,14 @@ export interface components {
        * @default []
        */
       asks: components['schemas']['AskedBack'][];
+      /**
+       * Commands
+       * @description What is typed for a thing to be done, where it is not the word itself
+       * @default {}
+       */
+      commands: {
+        [key: string]: string;
+      };
       /**
        * Comment
        * @description What begins a line that the box passes over
@@ -9966,6 +10370,193 @@ export interface operations {
       };
     };
   };
+  practice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+    };
+  };
+  put_box: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Putting'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  do_to_box: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        box: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Doing'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  take_box: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        box: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  ping_from: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        box: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Pinging'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Pinged'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  set_provider: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Provider'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   proposed_codes: {
     parameters: {
       query?: {
@@ -11046,6 +11637,142 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  hands_at: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HandsAt'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  begin_hands: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Beginning'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  stop_hands: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HandsAt'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  dry_run: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StepSent'][];
+        };
       };
       /** @description Validation Error */
       422: {

@@ -118,6 +118,11 @@ export function CartonPart(props: { type: HardwareType; onChange: (values: Parti
         value={type.ssh_needs_full_name}
         onChange={(ssh_needs_full_name) => put({ ssh_needs_full_name })}
       />
+      <Check
+        label="Takes its settings over RESTCONF"
+        value={type.restconf}
+        onChange={(restconf) => put({ restconf })}
+      />
     </Group>
   );
 }

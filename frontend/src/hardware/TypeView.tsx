@@ -78,6 +78,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
           />
           <Fact label="Interfaces" value={factory.interfaces_disabled ? 'all switched off' : 'on'} />
           {type.ssh_needs_full_name && <Fact label="SSH" value="off until it has host name and domain" />}
+          {type.restconf && <Fact label="Programs" value="RESTCONF, over its web port" />}
           <Fact label="Traffic" value={factory.blocked ? 'blocked until allowed' : 'let out'} />
           <Fact label="Powered by" value={type.powered_by.map((one) => POWER[one]).join(', or ')} />
           <Fact label="Changes take effect" value={type.takes} />

@@ -28,6 +28,28 @@ const PARTS: [Part, string][] = [
   ['save', 'save'],
 ];
 
+/** What a box can be asked to do at its terminal, and in words. */
+const VERBS = [
+  ['about', 'have it tell what it is'],
+  ['show', 'show all it was told'],
+  ['password', 'set a password'],
+  ['apply', 'apply'],
+  ['commit', 'commit'],
+  ['confirm', 'confirm'],
+  ['save', 'save'],
+  ['restart', 'restart'],
+  ['firmware', 'take new firmware in'],
+  ['off', 'switch a service off'],
+  ['remove', 'remove something'],
+  ['backup', 'take a backup'],
+  ['leave', 'log out'],
+] as const;
+
+function spoken(known: Record<string, string>, verb: string, typed: string): Record<string, string> {
+  const rest = Object.entries(known).filter(([one]) => one !== verb);
+  return Object.fromEntries(typed.trim() ? [...rest, [verb, typed]] : rest);
+}
+
 const NONE: WriteOut = {
   language: 'lines of text',
   parts: {},
@@ -37,6 +59,7 @@ const NONE: WriteOut = {
   prompt: '',
   asks: [],
   refusals: [],
+  commands: {},
   known: {},
 };
 
@@ -154,6 +177,16 @@ function Editor({ shown }: { shown: TypeShown }) {
               pairs={(draft.asks ?? []).map((one) => [one.question, one.answer])}
               onChange={(pairs) => put({ asks: pairs.map(([question, answer]) => ({ question, answer })) })}
             />
+            <div className={styles.pasting}>
+              {VERBS.map(([verb, does]) => (
+                <Field
+                  key={verb}
+                  label={`To ${does}, where it is not “${verb}”`}
+                  value={draft.commands?.[verb] ?? ''}
+                  onChange={(typed) => put({ commands: spoken(draft.commands ?? {}, verb, typed) })}
+                />
+              ))}
+            </div>
             <PairsPart
               title="What every box of this type shows though no plan holds it"
               first="It shows"

@@ -97,6 +97,7 @@ export const BLANK: HardwareType = {
   licences: {},
   leftovers: [],
   lights: {},
+  restconf: false,
   write_out: null,
   notes: [],
 };

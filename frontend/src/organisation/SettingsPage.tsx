@@ -267,6 +267,14 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           />
           A site is cleared only once it was rehearsed as it is, and the network did as the walk says
         </label>
+        <label className="line">
+          <Tick
+            checked={draft.practiceCounts}
+            disabled={!may}
+            onChange={(event) => change({ practiceCounts: event.target.checked })}
+          />
+          Runs on the practice bench count as staged: for a portfolio to learn with, never for real boxes
+        </label>
       </Part>
       <History number={shown.revision.number} />
     </form>

@@ -19,6 +19,7 @@ const SETTINGS: Settings = {
   support: 'The desk, 555 0142',
   read_back: false,
   rehearsed: false,
+  practice_counts: false,
 };
 
 describe('settings as they are typed', () => {

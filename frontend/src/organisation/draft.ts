@@ -19,6 +19,7 @@ export interface Draft {
   support: string;
   readBack: boolean;
   rehearsed: boolean;
+  practiceCounts: boolean;
   /** Who is meant to reach whom, by role: empty for closed, `open`, or services. */
   intent: Record<string, Record<string, string>>;
   /** What is usual at single customers, which their own pages change. */
@@ -43,6 +44,7 @@ export function draftOf(settings: Settings): Draft {
     support: settings.support,
     readBack: settings.read_back,
     rehearsed: settings.rehearsed,
+    practiceCounts: settings.practice_counts,
     intent: typedIntent(settings.intent),
     customers: settings.customers,
   };
@@ -106,6 +108,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     support: draft.support,
     read_back: draft.readBack,
     rehearsed: draft.rehearsed,
+    practice_counts: draft.practiceCounts,
     intent: intentOf(draft.intent),
     customers: draft.customers,
   };

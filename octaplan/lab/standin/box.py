@@ -88,14 +88,19 @@ class StandIn:
         kind: HardwareType,
         faults: Faults = Faults(),
         clock: Callable[[], float] = time.monotonic,
+        *,
+        serial: str = "",
+        mac: str = "",
     ) -> None:
         self.kind, self.faults, self.clock = kind, faults, clock
         self.write_out = kind.write_out or WriteOut(language="nothing")
         self.grammar: Grammar = grammar_of(self.write_out)
         number = secrets.token_hex(3).upper()
         digits = secrets.token_hex(3)
-        mac = f"02:{digits[:2]}:{digits[2:4]}:{digits[4:]}:0{secrets.randbelow(10)}:10"
-        self.printed = Printed(f"{kind.model}-{number}", mac, secrets.token_urlsafe(6))
+        made = f"02:{digits[:2]}:{digits[2:4]}:{digits[4:]}:0{secrets.randbelow(10)}:10"
+        if faults.wrong_label:
+            serial = mac = ""
+        self.printed = Printed(serial or f"{kind.model}-{number}", mac or made, secrets.token_urlsafe(6))
         #: The port that the laptop is plugged into, `console`, or nothing.
         self.laptop_port = ""
         #: The laptop's own address; nothing where any fits.

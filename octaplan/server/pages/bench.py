@@ -115,6 +115,7 @@ class RunShown(BaseModel):
     begun: datetime | None
     by: str
     finished: bool
+    practice: bool
     steps: list[StepShown]
     backups: list[BackupTaken]
 
@@ -203,7 +204,8 @@ def _asked(value: AskedValue | None) -> AskedShown | None:
     return AskedShown(**value._asdict()) if value is not None else None
 
 
-def _shown(records: Records, key: str, device_id: str) -> RunShown:
+def run_shown(records: Records, key: str, device_id: str) -> RunShown:
+    """The newest run of a device, as pages show it."""
     now = records.now
     staging: StagingOf = staging_of(now, key, device_id)
     device = now.sites.plan(key).devices[device_id]
@@ -221,6 +223,7 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
         begun=staging.begun,
         by=staging.by,
         finished=staging.finished,
+        practice=run is not None and run.practice,
         steps=[_step(now, plan.key, step, staging.ticks.get(step.key)) for step in staging.sheet.steps],
         backups=staging.backups,
     )
@@ -229,7 +232,7 @@ def _shown(records: Records, key: str, device_id: str) -> RunShown:
 @router.get("/bench/{device}")
 def run(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Looking) -> RunShown:
     """The run sheet of a device."""
-    return _shown(records, f"{customer}/{site}", device)
+    return run_shown(records, f"{customer}/{site}", device)
 
 
 @router.post("/bench/{device}")
@@ -237,7 +240,7 @@ def begin_run(customer: Code, site: Code, device: DeviceId, records: Recorded, p
     """Begin to stage a device, or begin again."""
     key = f"{customer}/{site}"
     records.bench.begin(key, device, person.author)
-    return _shown(records, key, device)
+    return run_shown(records, key, device)
 
 
 @router.delete("/bench/{device}")
@@ -245,7 +248,7 @@ def take_back_run(customer: Code, site: Code, device: DeviceId, records: Recorde
     """Leave a run in which nothing is recorded yet, for the one before it."""
     key = f"{customer}/{site}"
     records.bench.take_back_run(key, device)
-    return _shown(records, key, device)
+    return run_shown(records, key, device)
 
 
 @router.put("/bench/{device}/here", status_code=HTTPStatus.NO_CONTENT)
@@ -275,7 +278,7 @@ def tick_step(
                skips=ticking.skips, take=ticking.take, by=person.author)  # fmt: skip
     told = {"device": device, "step": step, "typing": False, "name": person.full_name, "recorded": True}
     request.app.state.hub.on_bench(key.casefold(), told)
-    return _shown(records, key, device)
+    return run_shown(records, key, device)
 
 
 @router.post("/bench/{device}/steps/{step}/acceptance", response_model=Desk)
@@ -307,7 +310,7 @@ def untick_step(
     """Take back what was recorded of a step."""
     key = f"{customer}/{site}"
     records.bench.untick(key, device, step, seen, person.author)
-    return _shown(records, key, device)
+    return run_shown(records, key, device)
 
 
 @router.post("/bench/{device}/judge")
@@ -333,7 +336,7 @@ def attach_backup(
     key = f"{customer}/{site}"
     name = PurePath(file.filename or "backup").name
     records.bench.attach(key, device, name, file.file.read(), person.author)
-    return _shown(records, key, device)
+    return run_shown(records, key, device)
 
 
 @router.get("/bench/{device}/backups/{backup}", response_class=Response)

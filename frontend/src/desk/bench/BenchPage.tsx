@@ -11,6 +11,7 @@ import { inOrder } from '../devices/board';
 import { Anew } from './Anew';
 import styles from './bench.module.css';
 import { Following, useAtBench, useTellPlace } from './Following';
+import { HandsPart } from './HandsPart';
 import { Heeds } from './Heeds';
 import { useRun } from './queries';
 import { firstOpen } from './sheet';
@@ -72,6 +73,7 @@ function OneRun({ device }: { device: string }) {
         <Boxes device={device} />
         <Heeds />
         <About run={sheet} onAnew={() => setChosen(null)} />
+        <HandsPart run={sheet} />
         <Following
           run={sheet}
           others={others}

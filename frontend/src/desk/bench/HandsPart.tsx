@@ -1,0 +1,174 @@
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { api, body, type Run, type Schemas } from '../../api/client';
+import { deskKey, type SiteName } from '../../api/queries';
+import { useMay } from '../../frame/person';
+import { LinkButton } from '../../parts/controls';
+import { Trouble } from '../../parts/Trouble';
+import { count } from '../../parts/words';
+import { useDeskState } from '../context';
+import styles from './bench.module.css';
+
+/** Milliseconds after which hands that are at work are looked at again. */
+const SOON = 400;
+
+function useHands(name: SiteName, device: string) {
+  return useQuery({
+    queryKey: [...deskKey(name), 'hands', device],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/sites/{customer}/{site}/bench/{device}/hands', {
+          params: { path: { ...name, device } },
+        }),
+      ),
+    refetchInterval: ({ state }) => (state.data?.hands?.working ? SOON : 15_000),
+  });
+}
+
+/** Octaplan's own hands: let them stage the stand-in of this box, all of it or a step, and see what they sent. */
+export function HandsPart({ run }: { run: Run }) {
+  const { name } = useDeskState();
+  const { device } = run;
+  const queries = useQueryClient();
+  const { data } = useHands(name, device);
+  const may = useMay('stage');
+  const [shown, setShown] = useState(false);
+  const at = { params: { path: { ...name, device } } };
+  const fresh = () => queries.invalidateQueries({ queryKey: deskKey(name) });
+  const act = useMutation({
+    mutationFn: async (what: 'all' | 'next' | 'stop' | 'put') => {
+      if (what === 'stop') {
+        await api.DELETE('/api/sites/{customer}/{site}/bench/{device}/hands', at).then(body);
+      } else if (what === 'put') {
+        const box = { type: '', site: `${name.customer}/${name.site}`, device };
+        const faults = { dead_port: '', not_fresh: false, wrong_label: false };
+        await api.POST('/api/practice/boxes', { body: { ...box, ...faults } }).then(body);
+      } else {
+        const only_next = what === 'next';
+        await api
+          .POST('/api/sites/{customer}/{site}/bench/{device}/hands', { ...at, body: { only_next } })
+          .then(body);
+      }
+    },
+    onSettled: fresh,
+  });
+  if (!data) return null;
+  const { hands, on_bench, exchanged } = data;
+  return (
+    <section className={`small ${styles.hands}`} aria-label="Octaplan's hands">
+      {!on_bench && may && (
+        <p>
+          <LinkButton onClick={() => act.mutate('put')}>
+            Put a stand-in of it on the practice bench
+          </LinkButton>
+          , and Octaplan can stage that by itself.
+        </p>
+      )}
+      {on_bench && (
+        <p>
+          A stand-in of it is on the <Link to="/practice">practice bench</Link>.
+        </p>
+      )}
+      {on_bench && may && (
+        <div className="line wrap">
+          {hands?.working ? (
+            <Button
+              size="small"
+              variant="outlined"
+              disabled={hands.stopping}
+              onClick={() => act.mutate('stop')}
+            >
+              Stop after this step
+            </Button>
+          ) : (
+            <>
+              <Button
+                size="small"
+                variant="contained"
+                loading={act.isPending}
+                onClick={() => act.mutate('all')}
+              >
+                Do all that is left
+              </Button>
+              <Button size="small" variant="outlined" onClick={() => act.mutate('next')}>
+                Do the next step
+              </Button>
+            </>
+          )}
+        </div>
+      )}
+      {hands && <HandsTold hands={hands} />}
+      {run.practice && <p className="quiet">This run is of a stand-in: practice.</p>}
+      {act.error && <Trouble>{act.error.message}</Trouble>}
+      <div className="line wrap">
+        {on_bench && may && <WouldSend name={name} device={device} />}
+        {exchanged.length > 0 && (
+          <LinkButton aria-expanded={shown} onClick={() => setShown(!shown)}>
+            {shown ? 'hide' : 'see'} what was sent and received
+          </LinkButton>
+        )}
+      </div>
+      {shown && <Sent steps={exchanged} />}
+    </section>
+  );
+}
+
+function HandsTold({ hands }: { hands: NonNullable<Schemas['HandsAt']['hands']> }) {
+  if (hands.working) {
+    return (
+      <p role="status">
+        <progress max={Math.max(1, hands.total)} value={hands.done} aria-label="Steps done" /> {hands.step},
+        for {hands.by}
+      </p>
+    );
+  }
+  if (hands.note && hands.note !== 'stopped') {
+    return (
+      <p role="status" className={styles.stopped}>
+        Stopped at “{hands.step}”: {hands.note}
+      </p>
+    );
+  }
+  return (
+    <p role="status" className="quiet">
+      {count(hands.done, 'step')} done in {hands.seconds} s{hands.note && ', then stopped'}. What is left is
+      yours.
+    </p>
+  );
+}
+
+/** What would be sent, asked for when it is wanted. */
+function WouldSend({ name, device }: { name: SiteName; device: string }) {
+  const ask = useMutation({
+    mutationFn: async () =>
+      body(
+        await api.GET('/api/sites/{customer}/{site}/bench/{device}/hands/dry-run', {
+          params: { path: { ...name, device } },
+        }),
+      ),
+  });
+  return (
+    <>
+      <LinkButton aria-expanded={Boolean(ask.data)} onClick={() => (ask.data ? ask.reset() : ask.mutate())}>
+        {ask.data ? 'hide what would be sent' : 'what would be sent'}
+      </LinkButton>
+      {ask.data && <Sent steps={ask.data.filter((step) => step.lines.length > 0)} />}
+      {ask.error && <Trouble>{ask.error.message}</Trouble>}
+    </>
+  );
+}
+
+function Sent({ steps }: { steps: Schemas['StepSent'][] }) {
+  return (
+    <div className={styles.sent} role="region" aria-label="What was sent and received" tabIndex={0}>
+      {steps.map((step) => (
+        <section key={step.step}>
+          <b>{step.title}</b>
+          <pre className="mono">{step.lines.join('\n')}</pre>
+        </section>
+      ))}
+    </div>
+  );
+}

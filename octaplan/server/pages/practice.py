@@ -1,0 +1,387 @@
+"""The page Practice: a bench of stand-ins, and Octaplan's hands that stage them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from http import HTTPStatus
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Depends, Path, Request
+from pydantic import BaseModel, Field, StringConstraints
+
+from octaplan.core.plan.boxes import named
+from octaplan.core.stage.bench import Situation
+from octaplan.core.values.errors import OctaplanError
+from octaplan.lab.practice import OnBench, PracticeTable
+from octaplan.lab.standin.box import CONSOLE, Faults
+from octaplan.link.hands import would_send
+from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.bench import RunShown, run_shown
+from octaplan.server.pages.desk import Code
+from octaplan.server.permissions import Looking, Staging
+from octaplan.server.practising import PracticeDesk, PracticeError, StagingByItself, recorder, task_of
+from octaplan.server.problems import DeviceId, Problem
+from octaplan.store.records import Records
+from octaplan.store.staging import staging_of
+
+router = APIRouter(tags=["practice"])
+
+BoxKey = Annotated[str, Path(max_length=12)]
+PortOfBox = Annotated[str, StringConstraints(max_length=40)]
+
+
+async def desk_of(request: Request) -> PracticeDesk:
+    """The practice bench of the application that was asked."""
+    found: PracticeDesk = request.app.state.practice_desk
+    return found
+
+
+AtBench = Annotated[PracticeDesk, Depends(desk_of)]
+
+
+class HandsShown(BaseModel):
+    """Octaplan's hands at a box: what they are at, how far they are, and why they stopped."""
+
+    by: str
+    working: bool
+    stopping: bool
+    done: int
+    total: int
+    step: str
+    note: str
+    seconds: float
+
+
+class WayIn(BaseModel):
+    """A way into a stand-in from this machine: what it is called, and where."""
+
+    name: str
+    where: str
+    link: bool
+
+
+class StandInShown(BaseModel):
+    """A box on the practice bench, with the laptop that is at it. `site` and `device` are what it is taken for."""
+
+    key: str
+    type: str
+    title: str
+    site: str
+    device: str
+    name: str
+    serial: str
+    mac: str
+    password: str
+    phase: str
+    firmware: str
+    lights: dict[str, str]
+    ports: list[str]
+    laptop_port: str
+    laptop_address: str
+    laptop_how: str
+    box_address: str
+    services: list[str]
+    line: bool
+    ways: list[WayIn]
+    faults: list[str]
+    hands: HandsShown | None
+
+
+class PracticeShown(BaseModel):
+    """The whole bench."""
+
+    provider_up: bool
+    boxes: list[StandInShown]
+
+
+class Putting(BaseModel):
+    """A box to be put on the bench: of a type, or as a device of a site; and what is wrong with it."""
+
+    type: Annotated[str, StringConstraints(max_length=80)] = ""
+    site: Annotated[str, StringConstraints(max_length=80)] = ""
+    device: Annotated[str, StringConstraints(max_length=12)] = ""
+    dead_port: PortOfBox = ""
+    not_fresh: bool = False
+    wrong_label: bool = False
+
+
+class Doing(BaseModel):
+    """What is done to a box, or to the laptop at it. `address` is the laptop's own, where it is set by hand."""
+
+    what: Literal["on", "off", "reset", "plug", "lease", "fixed", "serve", "line", "no line"]
+    port: PortOfBox = ""
+    address: Annotated[str, StringConstraints(max_length=45)] = ""
+
+
+class Pinging(BaseModel):
+    address: Annotated[str, StringConstraints(max_length=45)]
+
+
+class Pinged(BaseModel):
+    words: str
+    answers: bool
+
+
+class Provider(BaseModel):
+    up: bool
+
+
+class Beginning(BaseModel):
+    """What hands are to do: all that is left, or the next step alone."""
+
+    only_next: bool = False
+
+
+class StepSent(BaseModel):
+    """What would be sent at a step, or was: without secrets."""
+
+    step: str
+    title: str
+    lines: Annotated[list[str], Field(max_length=5_000)]
+
+
+class HandsAt(BaseModel):
+    """Hands at one device: whether a box stands on the bench for it, how far they are, and what was exchanged."""
+
+    on_bench: str
+    hands: HandsShown | None
+    exchanged: list[StepSent]
+
+
+@router.get("/api/practice")
+def practice(records: Recorded, desk: AtBench, person: Looking) -> PracticeShown:
+    """The practice bench as it is."""
+    return PracticeShown(
+        provider_up=desk.bench.provider_up,
+        boxes=[_shown(records, desk, one) for one in list(desk.bench.boxes.values())],
+    )
+
+
+@router.post("/api/practice/boxes", status_code=HTTPStatus.CREATED)
+def put_box(putting: Putting, records: Recorded, desk: AtBench, person: Staging) -> PracticeShown:
+    """Put a box out of its carton on the bench."""
+    now, kind_key, serial, mac = records.now, putting.type, "", ""
+    if putting.site:
+        plan = now.sites.plan(putting.site)
+        device = plan.devices.get(putting.device)
+        if device is None or not device.staged:
+            raise Problem(HTTPStatus.NOT_FOUND, "This device is not on the bench of its site: look at its Devices")
+        kind_key, serial = device.type, device.serial or ""
+        mac = str(device.macs[0]) if device.macs else ""
+    kind = now.types.types.get(kind_key)
+    if kind is None:
+        raise Problem(HTTPStatus.NOT_FOUND, f"There is no hardware type {kind_key[:40]!r} on Hardware: choose one")
+    faults = Faults(putting.dead_port, putting.not_fresh, putting.wrong_label)
+    with _told():
+        desk.put(kind, putting.site.casefold(), putting.device, faults, serial=serial, mac=mac)
+    return practice(records, desk, person)
+
+
+@router.delete("/api/practice/boxes/{box}")
+def take_box(box: BoxKey, records: Recorded, desk: AtBench, person: Staging) -> PracticeShown:
+    """Take a box away."""
+    with _told():
+        desk.take(box)
+    return practice(records, desk, person)
+
+
+@router.post("/api/practice/boxes/{box}")
+def do_to_box(box: BoxKey, doing: Doing, records: Recorded, desk: AtBench, person: Staging) -> PracticeShown:
+    """Do something to a box, or to the laptop at it."""
+    with _told():
+        one = desk.at(box)
+        _do(records, desk, one, doing)
+    return practice(records, desk, person)
+
+
+@router.post("/api/practice/boxes/{box}/ping")
+def ping_from(box: BoxKey, pinging: Pinging, records: Recorded, desk: AtBench, person: Staging) -> Pinged:
+    """Ping an address from the laptop at a box."""
+    with _told():
+        one = desk.at(box)
+        answers = desk.ask(_table(records, desk, one).ping(pinging.address))
+    if answers is None:
+        return Pinged(words=f"{pinging.address} is nowhere on this bench: no answer", answers=False)
+    came = 4 if answers else 0
+    return Pinged(words=f"4 packets transmitted, {came} received, {100 - 25 * came}% packet loss", answers=answers)
+
+
+@router.put("/api/practice/provider")
+def set_provider(provider: Provider, records: Recorded, desk: AtBench, person: Staging) -> PracticeShown:
+    """Let the provider's line be up, or down."""
+    desk.bench.provider_up = provider.up
+    return practice(records, desk, person)
+
+
+# --- Hands
+
+
+@router.get("/api/sites/{customer}/{site}/bench/{device}/hands")
+def hands_at(
+    customer: Code, site: Code, device: DeviceId, records: Recorded, desk: AtBench, person: Looking
+) -> HandsAt:
+    """How far Octaplan's hands are with a device, and what they sent and received."""
+    key = records.now.sites.plan(f"{customer}/{site}").key
+    one = desk.bench.of(key, device)
+    titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}
+    told = {each.step: each for each in records.bench.exchanged(key, device)}
+    return HandsAt(
+        on_bench=one.key if one is not None else "",
+        hands=_hands(desk.staging(key, device)),
+        exchanged=[
+            StepSent(step=step, title=titles.get(step, step), lines=each.text.splitlines()[:5_000])
+            for step, each in told.items()
+        ],
+    )
+
+
+@router.get("/api/sites/{customer}/{site}/bench/{device}/hands/dry-run")
+def dry_run(
+    customer: Code, site: Code, device: DeviceId, records: Recorded, desk: AtBench, person: Staging
+) -> list[StepSent]:
+    """What Octaplan's hands would send at each step that is left; nothing is sent."""
+    with _told():
+        task, settled = task_of(records, f"{customer}/{site}", device, "")
+        found = list(would_send(task, settled))
+    return [StepSent(step=step.key, title=step.title, lines=lines) for step, lines in found]
+
+
+@router.post("/api/sites/{customer}/{site}/bench/{device}/hands", status_code=HTTPStatus.ACCEPTED)
+def begin_hands(
+    request: Request,
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    beginning: Beginning,
+    records: Recorded,
+    desk: AtBench,
+    person: Staging,
+) -> RunShown:
+    """Let Octaplan stage a box that stands on the practice bench, as far as it goes or by one step."""
+    key = records.now.sites.plan(f"{customer}/{site}").key
+    with _told():
+        desk.ready(key, device)
+        records.bench.practise(key, device, person.author)
+        task, settled = task_of(records, key, device, person.author)
+        kept = recorder(records, request.app.state.hub, key, device, person)
+        desk.begin(task, settled, person.author, kept, only_next=beginning.only_next)
+    return run_shown(records, key, device)
+
+
+@router.delete("/api/sites/{customer}/{site}/bench/{device}/hands")
+def stop_hands(
+    customer: Code, site: Code, device: DeviceId, records: Recorded, desk: AtBench, person: Staging
+) -> HandsAt:
+    """Stop Octaplan's hands after the step that they are at."""
+    desk.stop(records.now.sites.plan(f"{customer}/{site}").key, device)
+    return hands_at(customer, site, device, records, desk, person)
+
+
+# --- Helpers
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """What the bench refuses is answered as a problem, in its own sentence."""
+    try:
+        yield
+    except PracticeError as error:
+        raise Problem(HTTPStatus.CONFLICT, str(error)) from None
+    except OctaplanError as error:
+        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
+
+
+def _hands(one: StagingByItself | None) -> HandsShown | None:
+    if one is None:
+        return None
+    return HandsShown(
+        by=one.by,
+        working=one.working,
+        stopping=one.stopping,
+        done=one.done,
+        total=one.total,
+        step=one.step,
+        note=one.note,
+        seconds=round(one.seconds, 1),
+    )
+
+
+def _table(records: Records, desk: PracticeDesk, one: OnBench) -> PracticeTable:
+    plan = records.now.sites.plan(one.site) if one.site else None
+    return PracticeTable(desk.bench, one, plan)
+
+
+def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
+    box = one.box
+    face = box.face(box.laptop_port)
+    name = ""
+    if one.site:
+        plan = records.now.sites.plan(one.site)
+        name = named(plan.devices[one.device]) if one.device in plan.devices else "removed from the plan"
+    faults = [*([f"port {box.faults.dead_port} is dead"] if box.faults.dead_port else [])]
+    faults += ["it was used before"] * box.faults.not_fresh + ["its label is another's"] * box.faults.wrong_label
+    return StandInShown(
+        key=one.key,
+        type=box.kind.key,
+        title=box.kind.title,
+        site=one.site,
+        device=one.device,
+        name=name,
+        serial=box.printed.serial,
+        mac=box.printed.mac,
+        password=box.printed.password if box.kind.factory.password == "label" else "",  # noqa: S105
+        phase=str(box.phase),
+        firmware=box.firmware,
+        lights=box.lights(),
+        ports=[name for name, port in box.kind.ports.items() if port.carries] + [CONSOLE] * bool(box.kind.console),
+        laptop_port=box.laptop_port,
+        laptop_address=str(box.laptop_address or ""),
+        laptop_how=one.how,
+        box_address=str(face.address or ""),
+        services=sorted(service for service in ("https", "http", "ssh", "telnet") if box.reached(service)),
+        line=one.plugged_in,
+        ways=_ways(one),
+        faults=faults,
+        hands=_hands(desk.staging(one.site, one.device)) if one.site else None,
+    )
+
+
+def _ways(one: OnBench) -> list[WayIn]:
+    """The ways in that answer where the laptop is now."""
+    box, doors = one.box, one.served.doors
+    found = [
+        WayIn(name=f"{service.upper()} pages", where=f"{service}://127.0.0.1:{getattr(doors, service)}/", link=True)
+        for service in ("https", "http")
+        if box.reached(service)
+    ]
+    if box.reached("ssh"):
+        user = box.kind.factory.user or "any"
+        found.append(WayIn(name="SSH", where=f"ssh -p {doors.ssh} {user}@127.0.0.1", link=False))
+    if box.reached("telnet"):
+        found.append(WayIn(name="Telnet", where=f"127.0.0.1 {doors.telnet}", link=False))
+    if box.laptop_port == CONSOLE and doors.console:
+        found.append(WayIn(name="Console", where=f"127.0.0.1 {doors.console}", link=False))
+    return found
+
+
+def _do(records: Records, desk: PracticeDesk, one: OnBench, doing: Doing) -> None:
+    """Do what is asked. Raises `OctaplanError`."""
+    box, table = one.box, _table(records, desk, one)
+    if doing.what in ("on", "off"):
+        desk.ask(table.power(doing.what == "on"))
+    elif doing.what == "reset":
+        box.reset()
+    elif doing.what in ("line", "no line"):
+        desk.ask(table.line(doing.what == "line"))
+    elif doing.what == "plug":
+        if doing.port and doing.port != CONSOLE and doing.port not in box.kind.ports:
+            raise PracticeError(f"{box.kind.title} has no port {doing.port}: it has {', '.join(box.kind.ports)}")
+        box.laptop_port, box.laptop_address, one.how = doing.port, None, ""
+    else:
+        how = {"lease": "lease", "fixed": "fixed", "serve": "serving"}[doing.what]
+        address = doing.address.strip() or {"lease": "asks", "serving": "192.168.254.1"}.get(how, "")
+        if not address:
+            raise PracticeError("Say which address the laptop is to have")
+        one.how = ""
+        desk.ask(table.settle(Situation(box.laptop_port, address, how, "", False)))
