@@ -8,6 +8,7 @@ Surprised             a step did not go as its run sheet says: what was expected
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import time
 from collections.abc import AsyncIterator, Callable, Collection, Iterator
 from dataclasses import dataclass, field
@@ -21,6 +22,7 @@ from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import READ_BACK, Measure, RunSheet, Step
 from octaplan.link.channel import (
     ANSWER,
+    BoxRefused,
     Channel,
     Exchanged,
     LinkError,
@@ -118,12 +120,14 @@ class Hands:
         #: The port that the laptop was in when it logged in.
         self._at = ""
         self._own = self._own_slot()
-        for step in task.sheet.steps:
-            for value in step.values:
-                if value.secret:
-                    self.transcript.hide(value.secret, task.secret(value.secret))
-        self._portions = Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
+        self._portions = Portions(task.plan, task.key, task.kind, task.organisation, self._secret)
         self._ports_told = left_ports(task, self._portions) if "ports" in self.done else []
+
+    def _secret(self, place: str) -> str:
+        """The text of a place in the safe, which is never told in a transcript from then on."""
+        text = self.task.secret(place)
+        self.transcript.hide(place, text)
+        return text
 
     def _own_slot(self) -> str:
         slots = [step.key.removeprefix("slot-") for step in self.task.sheet.steps if step.key.startswith("slot-")]
@@ -168,22 +172,58 @@ class Hands:
 
     async def _before(self, step: Step) -> None:
         """Have the laptop where a step begins, and a log-in where it needs one."""
-        await self.table.settle(step.before)
         if self._channel is not None and self._at != step.before.port:
             await self.leave()
-        if step.needs_box and step.key != "open" and not _logs_in(step):
-            (await self._be_in(step)).patience = BRIEF if step.lost else ANSWER
+        if not step.lost:
+            await self.table.settle(step.before)
+            if step.needs_box and step.key != "open" and not _logs_in(step):
+                (await self._be_in(step)).patience = ANSWER
+            return
+        later = self._after_it(step)
+        try:
+            await self.table.settle(step.before)
+            (await self._be_in(step, 3 * BRIEF if later is not None else None)).patience = BRIEF
+        except NoAnswer:
+            if later is None:
+                raise
+            await self.table.settle(later)  # it was cut off here before, and has taken effect already
+            await self._back_again(later)
 
-    async def _be_in(self, step: Step) -> Channel:
+    def _after_it(self, step: Step) -> Situation | None:
+        """Where the box is reached again once a step has cut the connection."""
+        steps = self.task.sheet.steps
+        return next((one.after for one in steps[steps.index(step) + 1 :] if one.after.reaches), None)
+
+    async def _be_in(self, step: Step, seconds: float | None = None) -> Channel:
         if self._channel is None:
-            self._channel = await self._log_in(step.before)
+            await self._back_again(step.before, seconds=seconds)
+        assert self._channel is not None  # noqa: S101  (it has come back with one, or raised)
         return self._channel
 
     async def _log_in(self, situation: Situation, *, first: bool = False) -> Channel:
-        """Log in where the laptop is: with the first password, or with the one that was set."""
-        task, own = self.task, f"slot-{self._own}" in self.done and not first
-        user = task.kind.factory.user or ""
-        password = task.secret(self._slot_place()) if own else await self._first_password()
+        """Log in where the laptop is: with the password that was set, or with the first one before that."""
+        own = f"slot-{self._own}" in self.done and not first
+        try:
+            return await self._let_in(situation, own=own)
+        except NotLetIn as error:
+            secret = self._own and self._secret(self._slot_place())
+            if not own and not secret:
+                raise
+            try:
+                channel = await self._let_in(situation, own=not own)
+            except NotLetIn:
+                raise error from None
+            if not own:  # it was cut off while the password was set
+                return channel
+            await channel.close()
+            raise Surprised(
+                "It lets one in with its first password again, so what it was told is lost: it was reset, or lost its "
+                "power before all was saved. Begin the run anew"
+            ) from None
+
+    async def _let_in(self, situation: Situation, *, own: bool) -> Channel:
+        user = self.task.kind.factory.user or ""
+        password = self._secret(self._slot_place()) if own else await self._first_password()
         channel = await self._open(situation, user, password)
         try:
             await channel.log_in(user, password)
@@ -228,10 +268,10 @@ class Hands:
                 why = error
         raise why
 
-    async def _back_again(self, situation: Situation, *, first: bool = False) -> None:
-        """Wait until the box lets one in again, after it was away."""
+    async def _back_again(self, situation: Situation, *, first: bool = False, seconds: float | None = None) -> None:
+        """Wait until the box lets one in, as it may be away."""
         await self.leave()
-        ends = time.monotonic() + AWAY
+        ends = time.monotonic() + (AWAY if seconds is None else seconds)
         while True:
             try:
                 self._channel = await self._log_in(situation, first=first)
@@ -273,6 +313,9 @@ class Hands:
             await self._clear_away(step)
         elif key == READ_BACK:
             outcome.shown = await (await self._be_in(step)).show()
+            left = [one for one in self.task.kind.leftovers if one in outcome.shown]
+            if left:
+                raise Surprised(f"It still shows what it came with: {'; '.join(left)[:300]}")
         elif key == "backup":
             outcome.backup = await (await self._be_in(step)).backup()
         elif key in ("internet-cable", "uplink"):
@@ -302,7 +345,7 @@ class Hands:
 
     async def _set_slot(self, step: Step) -> None:
         slot = step.key.removeprefix("slot-")
-        secret = next((self.task.secret(value.secret) for value in step.values if value.secret), "")
+        secret = next((self._secret(value.secret) for value in step.values if value.secret), "")
         if not secret:
             raise Surprised(f"The safe holds nothing for {slot}: fill it on Credentials")
         channel = await self._be_in(step)
@@ -335,7 +378,8 @@ class Hands:
             if value.label == "Switch off":
                 await self._ask(step, Verb.OFF, value.text.lower())
             elif value.label == "Remove":
-                await self._ask(step, Verb.REMOVE, value.text)
+                with contextlib.suppress(BoxRefused):  # it is gone already; what stays is seen when it is read back
+                    await self._ask(step, Verb.REMOVE, value.text)
 
     async def _tell(self, step: Step) -> None:
         """Tell it what the step says, and look whether it holds it."""
@@ -391,7 +435,7 @@ class Hands:
         if measure.kind == "firmware":
             return await (await self._be_in(step)).firmware(), ""
         if measure.key == "joined":
-            key = next((self.task.secret(value.secret) for value in step.values if value.secret), "")
+            key = next((self._secret(value.secret) for value in step.values if value.secret), "")
             network = next((value.text for value in step.values if value.label.startswith("Name")), "")
             return ("yes" if await self.table.joins(network, key) else "no"), ""
         if measure.key == "kept":

@@ -1,0 +1,1 @@
+"""Tests of the clients that speak to boxes."""

@@ -1,0 +1,252 @@
+"""Octaplan's hands: boxes staged by themselves over every protocol, cut off, resumed, and stopped by what is wrong."""
+
+from __future__ import annotations
+
+import asyncio
+import unittest
+from random import Random
+from typing import Any
+
+from octaplan.core.config.readback import read_back
+from octaplan.core.plan.patch import applied
+from octaplan.core.stage.measures import Outcome as Worth
+from octaplan.core.stage.measures import judge
+from octaplan.lab.practice import PracticeBench
+from octaplan.lab.standin.box import Faults
+from octaplan.link.channel import Pins
+from octaplan.link.hands import Task, would_send
+from tests.core.config.demo import types
+from tests.link.clinic import Staged, box_of, clinic, put, secrets_of, stage, task, within
+
+
+def staged(role: str, edge: str = "brackwater-e5", **more: Any) -> Staged:
+    async def work(bench: PracticeBench) -> Staged:
+        what = task(clinic(edge), role)
+        return await stage(bench, await put(bench, what), what, **more)
+
+    found: Staged = within(work)
+    return found
+
+
+class EachType(unittest.TestCase):
+    def all_of_it(self, role: str, edge: str = "brackwater-e5") -> Staged:
+        found = staged(role, edge)
+        what = task(clinic(edge), role)
+        self.assertEqual([one.note for one in found.outcomes if not one.good], [])
+        keys = [step.key for step in what.sheet.steps if step.key not in ("label", "pack")]
+        self.assertEqual([one.step.key for one in found.outcomes], keys)
+        shown = found.by_step["read-back"].shown
+        back = read_back(what.plan, what.key, shown, what.kind)
+        self.assertEqual((back.departures, back.about), (0, ""))
+        self.assertGreater(len(back.as_planned), 8)
+        for outcome in found.outcomes:
+            for measure in outcome.step.measures:
+                if measure.key in outcome.measured and measure.key not in ("serial", "mac"):
+                    worth = judge(measure.kind, outcome.measured[measure.key], measure.expect)[0]
+                    self.assertIn(worth, (Worth.GOOD, Worth.ODD), measure.label)
+        self.no_secret_in(found, what)
+        return found
+
+    def no_secret_in(self, found: Staged, what: Task) -> None:
+        told = "\n".join(one.text for outcome in found.outcomes for one in outcome.exchanged)
+        self.assertGreater(len(told), 400)
+        texts = [
+            what.secret(place) for place in secrets_of(types()[what.plan.devices[box_of(what.plan, "edge")].type].key)
+        ]
+        self.assertEqual([text for text in [*texts, found.one.box.printed.password] if text and text in told], [])
+        held = found.one.box.saved.secrets
+        self.assertEqual(held["administrator"], what.secret(f"devices/{what.key}/administrator"))
+
+    def test_a_router_that_takes_all_at_once_by_restconf(self) -> None:
+        found = self.all_of_it("edge")
+        self.assertEqual(found.by_step["prove-line"].measured["lookup"], "192.0.2.80")
+        self.assertTrue(found.by_step["segment-seg0"].step.lost)
+
+    def test_a_switch_by_telnet_until_it_has_its_https(self) -> None:
+        found = self.all_of_it("switch")
+        self.assertIn("> 1.1", "\n".join("> " * one.sent + one.text for one in found.by_step["identity"].exchanged))
+
+    def test_an_access_point_that_restarts_to_take_effect(self) -> None:
+        found = self.all_of_it("access-point")
+        self.assertEqual(found.by_step["join-wifi0"].measured, {"joined": "yes"})
+
+    def test_a_firewall_that_saves(self) -> None:
+        self.all_of_it("edge", "skerry-f7")
+
+    def test_a_router_by_its_console(self) -> None:
+        found = self.all_of_it("edge", "tallow-q4")
+        self.assertEqual(found.by_step["log-in"].step.before.port, "console")
+
+    def test_a_firewall_by_ssh_where_it_speaks_nothing_else(self) -> None:
+        plan = clinic("skerry-f7")
+        key = box_of(plan, "edge")
+        entry = next(iter(plan.devices[key].access))
+        plan = applied(plan, [{"op": "add", "path": f"/devices/{key}/access/ssh00",
+                               "value": {"service": "ssh", "segment": plan.devices[key].access[entry].segment}}])  # fmt: skip
+        kind = types()["skerry-f7"].model_copy(update={"restconf": False})
+
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(plan, "edge", kind, secrets_of("skerry-f7"))
+            return await stage(bench, await put(bench, what), what)
+
+        found: Staged = within(work)
+        self.assertEqual([one.note for one in found.outcomes if not one.good], [])
+        self.assertIn("title", "\n".join(one.text for one in found.by_step["identity"].exchanged))
+
+    def test_all_three_of_a_site_side_by_side(self) -> None:
+        async def work(bench: PracticeBench) -> list[Staged]:
+            what = [task(clinic(), role) for role in ("edge", "switch", "access-point")]
+            boxes = [await put(bench, one) for one in what]
+            edge = await stage(bench, boxes[0], what[0], upto="prove-again")
+            boxes[0].plugged_in = True
+            return [
+                edge,
+                *await asyncio.gather(*(stage(bench, *pair) for pair in zip(boxes[1:], what[1:], strict=True))),
+            ]
+
+        _, switch, point = within(work)
+        self.assertEqual(switch.by_step["uplink"].skips, {})
+        self.assertIn("4 received", switch.by_step["uplink"].measured["gateway"])
+        self.assertEqual(switch.by_step["clients"].measured, {"lease-seg0": "10.61.0.60"})
+        self.assertIn("4 received", point.by_step["uplink"].measured["gateway"])
+
+
+class WhatIsWrong(unittest.TestCase):
+    def test_a_first_password_that_is_another_s(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), "edge")
+            return await stage(bench, await put(bench, what, Faults(wrong_label=True)), what)
+
+        found: Staged = within(work)
+        self.assertEqual(found.last.step.key, "log-in")
+        self.assertIn("does not let one in: wrong user or password", found.last.note)
+
+    def test_a_box_that_was_used_before(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic("skerry-f7"), "edge")
+            return await stage(bench, await put(bench, what, Faults(not_fresh=True)), what)
+
+        self.assertEqual(within(work).last.step.key, "log-in")
+
+    def test_a_cable_that_is_dead(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), "edge")
+            return await stage(bench, await put(bench, what, Faults(dead_port="A")), what)
+
+        last = within(work).last
+        self.assertEqual((last.step.key, last.good), ("laptop", False))
+        self.assertIn("asks for an address, and gets none", last.note)
+
+    def test_a_provider_that_is_down(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            bench.provider_up = False
+            what = task(clinic(), "edge")
+            return await stage(bench, await put(bench, what), what, upto="prove-line")
+
+        measured = within(work).last.measured
+        self.assertEqual(measured["lookup"], "no answer")
+        self.assertIn("0 received", measured["gateway"])
+
+    def test_another_box_is_put_in_its_place(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what, pins = task(clinic(), "edge"), Pins()
+            first = await stage(bench, await put(bench, what), what, pins=pins, upto="log-in-own")
+            await bench.take(first.one.key)
+            other = await put(bench, what)
+            other.box.power(True)
+            settled = [one.step.key for one in first.outcomes if one.good]
+            return await stage(bench, other, what, pins=pins, settled=settled)
+
+        last = within(work).last
+        self.assertFalse(last.good)
+        self.assertIn("is not the one that was met first", last.note)
+
+    def test_the_power_goes_before_all_was_saved(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what, pins = task(clinic("tallow-q4"), "edge"), Pins()
+            first = await stage(bench, await put(bench, what), what, pins=pins, upto="slot-recovery")
+            first.one.box.power(False)
+            first.one.box.power(True)
+            settled = [one.step.key for one in first.outcomes if one.good]
+            return await stage(bench, first.one, what, pins=pins, settled=settled)
+
+        last = within(work).last
+        self.assertIn("first password again", last.note)
+
+    def test_a_box_of_another_type_s_language(self) -> None:
+        kind = types()["skerry-f7"].model_copy(update={"restconf": False})
+        other = types()["oxbow-s10"].write_out
+
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic("skerry-f7"), "edge", kind, secrets_of("skerry-f7"))
+            one = await bench.put(kind.model_copy(update={"write_out": other}), what.plan.key, what.key)
+            return await stage(bench, one, what)
+
+        last = within(work).last
+        self.assertEqual((last.step.key, last.good), ("log-in", False))
+        self.assertIn("stopped answering", last.note)
+
+    def test_a_safe_that_holds_nothing(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), "edge", secrets={})
+            return await stage(bench, await put(bench, what), what)
+
+        last = within(work).last
+        self.assertEqual(last.note, "The safe holds nothing for administrator: fill it on Credentials")
+
+
+class CutOff(unittest.TestCase):
+    def test_whatever_moment_it_is_cut_at_it_is_resumed_to_the_same_end(self) -> None:
+        for role, edge in (("edge", "brackwater-e5"), ("switch", "brackwater-e5"), ("access-point", "brackwater-e5"),
+                           ("edge", "skerry-f7"), ("edge", "tallow-q4")):  # fmt: skip
+            with self.subTest(role, edge=edge):
+                whole, cut = within(lambda bench, r=role, e=edge: cut_and_resumed(bench, task(clinic(e), r), 3, 5))
+                self.assertEqual(cut.last.note, "")
+                self.assertEqual(cut.final, whole.final)
+
+
+async def cut_and_resumed(bench: PracticeBench, what: Task, seed: int, cuts: int) -> tuple[Staged, Staged]:
+    """A box staged in one go, and one whose staging was cut at random moments and resumed each time."""
+    whole = await stage(bench, await put(bench, what), what)
+    await bench.take(whole.one.key)
+    random, one, pins = Random(seed), await put(bench, what), Pins()
+    settled: set[str] = set()
+    for left in range(cuts, -1, -1):
+        work = asyncio.ensure_future(collected(bench, one, what, pins, settled))
+        if left:
+            await asyncio.wait([work], timeout=random.uniform(0.05, 1.6))
+            work.cancel()
+            await asyncio.wait([work])
+        if not left or not work.cancelled():
+            return whole, await work
+    raise AssertionError("it was never let run to its end")
+
+
+async def collected(bench: PracticeBench, one: Any, what: Task, pins: Pins, settled: set[str]) -> Staged:
+    """Stage as far as it goes, taking note of each step that was done, as the records do."""
+
+    def note(hands: Any) -> None:
+        do = hands.do
+
+        async def noted(step: Any) -> Any:
+            outcome = await do(step)
+            if outcome.good:
+                settled.add(step.key)
+            return outcome
+
+        hands.do = noted
+
+    return await stage(bench, one, what, pins=pins, settled=set(settled), also=note)
+
+
+class DryRun(unittest.TestCase):
+    def test_what_would_be_sent_is_told_step_by_step_without_secrets(self) -> None:
+        for edge in ("brackwater-e5", "tallow-q4"):
+            what = task(clinic(edge), "edge")
+            marked = Task(what.plan, what.key, what.kind, what.organisation, what.sheet, lambda place: f"<<{place}>>")
+            told = {step.key: lines for step, lines in would_send(marked, {"unpack"})}
+            self.assertNotIn("unpack", told)
+            self.assertTrue(any("203.0.113.18" in line for line in told["circuit-circ0"]))
+            self.assertTrue(any("10.61.0.1" in line for line in told["segment-seg0"]))
+            text = "\n".join(line for lines in told.values() for line in lines)
+            self.assertEqual([one for one in secrets_of(edge).values() if one in text], [])
