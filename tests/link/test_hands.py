@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import unittest
+from collections.abc import Callable
 from random import Random
 from typing import Any
 
@@ -222,11 +223,19 @@ async def cut_and_resumed(bench: PracticeBench, what: Task, seed: int, cuts: int
     raise AssertionError("it was never let run to its end")
 
 
-async def collected(bench: PracticeBench, one: Any, what: Task, pins: Pins, settled: set[str]) -> Staged:
-    """Stage as far as it goes, taking note of each step that was done, as the records do."""
+async def collected(
+    bench: PracticeBench,
+    one: Any,
+    what: Task,
+    pins: Pins,
+    settled: set[str],
+    held: Callable[[Any], None] = lambda _: None,
+) -> Staged:
+    """Stage as far as it goes, taking note of each step that was done, as the records do; `held` is given the hands."""
 
     def note(hands: Any) -> None:
         do = hands.do
+        held(hands)
 
         async def noted(step: Any) -> Any:
             outcome = await do(step)

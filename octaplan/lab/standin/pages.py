@@ -168,45 +168,45 @@ def application(box: StandIn, service: str) -> FastAPI:
         add_restconf(app, box)
 
     @app.post("/log-in")
-    def log_in(user: str = Form(""), password: str = Form("")) -> Response:
+    async def log_in(user: str = Form(""), password: str = Form("")) -> Response:
         return pages.log_in(user, password)
 
     @app.post("/choose")
-    def choose(password: str = Form("")) -> Response:
+    async def choose(password: str = Form("")) -> Response:
         return pages.tell(lambda: box.set_secret(box.log_in_slot, password), "/", "it is set")
 
     @app.post("/leave")
-    def leave() -> Response:
+    async def leave() -> Response:
         back = RedirectResponse("/", 303)
         back.delete_cookie("session")
         return back
 
     @app.get("/")
-    def state() -> Response:
+    async def state() -> Response:
         return pages.state()
 
     @app.get("/part/{part}")
-    def part(part: str) -> Response:
+    async def part(part: str) -> Response:
         return pages.part(part)
 
     @app.post("/say/{part}/{number}")
-    def say(part: str, number: int, f: list[str] = Form([])) -> Response:  # noqa: B008
+    async def say(part: str, number: int, f: list[str] = Form([])) -> Response:  # noqa: B008
         return pages.tell(lambda: pages.say(number, f), f"/part/{part}")
 
     @app.post("/remove/{part}")
-    def remove(part: str, line: str = Form("")) -> Response:
+    async def remove(part: str, line: str = Form("")) -> Response:
         return pages.tell(lambda: box.remove(line), f"/part/{part}")
 
     @app.post("/secret/{slot}")
-    def secret(slot: str, value: str = Form("")) -> Response:
+    async def secret(slot: str, value: str = Form("")) -> Response:
         return pages.tell(lambda: box.set_secret(slot, value), "/", "it is set")
 
     @app.post("/do/{verb}")
-    def do(verb: Verb, about: str = Form("")) -> Response:
+    async def do(verb: Verb, about: str = Form("")) -> Response:
         return pages.tell(lambda: pages.do(verb, about), "/")
 
     @app.get("/backup")
-    def backup() -> Response:
+    async def backup() -> Response:
         name = f"{box.kind.key}-{box.printed.serial}.backup"
         return Response(
             sealed(box),

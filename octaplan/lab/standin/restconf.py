@@ -10,6 +10,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, FastAPI, Request, Response
 from fastapi.security import HTTPBasic, HTTPBasicCredentials
+from starlette.requests import ClientDisconnect
 
 from octaplan.core.plan.hardware import FirmwareSource, Takes
 from octaplan.lab.standin.backups import opened, sealed
@@ -58,23 +59,23 @@ def add_restconf(app: FastAPI, box: StandIn) -> None:
             raise Denied(401, "access-denied", str(refused)) from None
 
     @app.get("/.well-known/host-meta")
-    def host_meta() -> Response:
+    async def host_meta() -> Response:
         link = f'<XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="{ROOT}"/></XRD>'
         return Response(link, media_type="application/xrd+xml")
 
     router = APIRouter(prefix=ROOT, dependencies=[Depends(let_in)])
 
     @router.get("")
-    def root() -> Response:
+    async def root() -> Response:
         resource = {"data": {}, "operations": {}, "yang-library-version": "2019-01-04"}
         return _yang({"ietf-restconf:restconf": resource})
 
     @router.get("/data")
-    def data() -> Response:
+    async def data() -> Response:
         return _yang({"ietf-restconf:data": box.running.data}, ETag=_tag(box.running.data))
 
     @router.get("/data/{module}")
-    def module(module: str) -> Response:
+    async def module(module: str) -> Response:
         if module not in box.running.data:
             raise Denied(404, "invalid-value", f"{module} holds nothing")
         return _yang({module: box.running.data[module]})
@@ -117,7 +118,10 @@ def _known_tag(box: StandIn, request: Request) -> None:
 
 
 async def _body(box: StandIn, request: Request, name: str, *, needed: bool = True) -> Data:
-    raw = await request.body()
+    try:
+        raw = await request.body()
+    except ClientDisconnect:
+        raise Denied(400, "malformed-message", "the request was cut off") from None
     if not raw and not needed:
         return {}
     if len(raw) > MOST_BYTES:

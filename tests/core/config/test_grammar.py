@@ -1,0 +1,102 @@
+"""The language of a write-out read the other way round: from text back to named values."""
+
+from __future__ import annotations
+
+import unittest
+from random import Random
+
+from octaplan.core.config.grammar import Grammar, NotUnderstood, Settings, Told, grammar_of
+from octaplan.core.config.writeout import write_out
+from octaplan.core.plan.hardware import WriteOut, WritePart
+from octaplan.core.stage.settings import settings_of
+from tests.core.config.demo import equipped, types
+
+
+def told(grammar: Grammar, *lines: str) -> Settings:
+    settings, above = Settings(grammar), list[Told]()
+    for line in lines:
+        _, above = settings.say(line, above)
+    return settings
+
+
+def language(**parts: str) -> Grammar:
+    return grammar_of(WriteOut(language="w", parts={WritePart(name): text for name, text in parts.items()}))
+
+
+class EachLanguage(unittest.TestCase):
+    def test_every_line_that_is_written_for_random_plans_is_understood_and_kept(self) -> None:
+        for kind in types().values():
+            assert kind.write_out is not None
+            grammar = grammar_of(kind.write_out)
+            for seed in range(12):
+                plan = equipped(Random(seed), kind.key)
+                for key in plan.devices:
+                    lines = [line.text for line in write_out(plan, key, kind).lines]
+                    with self.subTest(kind.key, seed=seed, box=key):
+                        kept = told(grammar, *lines)
+                        self.assertEqual(set(lines) - set(kept.lines()), set())
+                        again = told(grammar, *kept.lines())
+                        self.assertEqual(again.lines(), kept.lines(), "what it shows is what it was told")
+
+    def test_values_come_back_under_the_names_that_templates_have_for_them(self) -> None:
+        for kind in types().values():
+            assert kind.write_out is not None
+            grammar = grammar_of(kind.write_out)
+            for seed in range(8):
+                plan = equipped(Random(seed), kind.key)
+                for key in plan.devices:
+                    kept = told(grammar, *(line.text for line in write_out(plan, key, kind).lines))
+                    seen = {
+                        values.get("label", [entry])[0]: values for entry, values in kept.entries("segments").items()
+                    }
+                    for inside in settings_of(plan, key, kind).inside:
+                        if inside.address is None or inside.address.family != 4:
+                            continue
+                        with self.subTest(kind.key, seed=seed, segment=inside.label):
+                            own = [seen[inside.label].get(name, [""])[0] for name in ("address", "address|within")]
+                            self.assertIn(str(inside.address), [one.partition("/")[0] for one in own])
+
+
+class Keeping(unittest.TestCase):
+    def test_what_is_said_anew_takes_the_place_of_what_was_said(self) -> None:
+        grammar = language(
+            identity="name {{ box.name }}\n{% for one in box.resolvers %}\nasks {{ one }}\n{% endfor %}",
+            inside="{% for s in segments %}\nnet {{ s.label | quoted }} is {{ s.address }}\nnet {{ s.label | quoted }} has "
+            "tag {{ s.vlan }}\n{% endfor %}",
+        )
+        kept = told(grammar, "name a", "asks 192.0.2.1", "asks 192.0.2.2", 'net "Office" is 10.0.0.1', "name b",
+                    'net "Guest" is 10.0.1.1', 'net "Office" is 10.0.0.9', 'net "Office" has tag 5', "asks 192.0.2.1")  # fmt: skip
+        self.assertEqual(kept.lines(), ["name b", "asks 192.0.2.1", "asks 192.0.2.2", 'net "Office" is 10.0.0.9',
+                                        'net "Guest" is 10.0.1.1', 'net "Office" has tag 5'])  # fmt: skip
+        self.assertEqual(
+            kept.entries("segments")["Office"], {"label": ["Office"] * 2, "address": ["10.0.0.9"], "vlan": ["5"]}
+        )
+
+    def test_a_block_that_is_opened_again_takes_more_in(self) -> None:
+        grammar = language(
+            inside="{% for s in segments %}\nnet {{ s.label }} {\n  own {{ s.address }};\n{% if s.vlan %}\n  tag {{ s.vlan }};\n"
+            "{% endif %}\n}\n{% endfor %}"
+        )
+        kept = told(grammar, "net Office {", "  own 10.0.0.1;", "}", "net Guest {", "  own 10.0.1.1;", "}",
+                    "net Office {", "  tag 7;", "  own 10.0.0.2;", "}")  # fmt: skip
+        self.assertEqual(kept.lines()[:4], ["net Office {", "  own 10.0.0.2;", "  tag 7;", "}"])
+        self.assertEqual(kept.entries("segments")["Office"]["vlan"], ["7"])
+
+    def test_what_stands_elsewhere_or_is_no_saying_is_not_understood(self) -> None:
+        grammar = language(identity="unit {\n  name {{ box.name }};\n}")
+        for lines in (["  name x;"], ["unit {", "  nom x;"], ["unit {", "}", "  name x;"]):
+            with self.subTest(lines), self.assertRaises(NotUnderstood):
+                told(grammar, *lines)
+
+    def test_numbers_name_entries_and_secrets_are_told_apart(self) -> None:
+        grammar = language(
+            inside='{% for s in segments %}\n{% set k = "lan." ~ loop.index %}\n{{ k }}.ip={{ s.address }}\n{{ k }}.label={{ s.label '
+            "}}\n{% endfor %}",
+            access='{% for name in ("administrator", "service") %}\npass.{{ name }}={{ secrets[name] | quoted }}\n{% endfor %}',
+        )
+        kept = told(grammar, "lan.1.ip=10.0.0.1", "lan.1.label=Office", "lan.2.ip=10.0.1.1", 'pass.service="a \\"b\\""')
+        self.assertEqual(kept.entries("segments")["1"], {"address": ["10.0.0.1"], "label": ["Office"]})
+        self.assertEqual(kept.entries("secrets"), {"service": {"secret": ['a "b"']}})
+        self.assertTrue(kept.remove("lan.2.ip=10.0.1.1"))
+        self.assertFalse(kept.remove("lan.2.ip=10.0.1.1"))
+        self.assertNotIn("2", kept.entries("segments"))
