@@ -7,7 +7,7 @@ PORT ?= 8321
 SITE := octaplan/server/site/index.html
 SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 
-.PHONY: demo test test-thorough ready chromium lint unit browser front dev build bench truth docs api screenshots clean
+.PHONY: demo test test-thorough ready chromium lint unit browser front dev build bench truth hands docs api screenshots clean
 
 demo: $(SITE) ## Build everything and serve the demo portfolio
 	$(BIN)/octaplan serve --demo --data demo-data --port $(PORT)
@@ -59,6 +59,9 @@ test-thorough: ready lint $(SITE) ## All linters and tests, with many more examp
 
 truth: .venv/installed ## What the walk says beside what a real network does, on a thousand plans made at random
 	$(BIN)/python -m tests.trials.truth
+
+hands: .venv/installed ## Cut staging at two hundred moments, and stage twenty boxes at once
+	$(BIN)/python -m tests.trials.hands
 
 dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; the pages are at port 5173
 	trap 'kill 0' EXIT; \

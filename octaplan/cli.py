@@ -688,7 +688,7 @@ def _demo_practice(records: Records, desk: PracticeDesk) -> None:
     """Put the demo's stand-ins on the practice bench, where the demo is what the records hold."""
     from octaplan.core.values.errors import OctaplanError
     from octaplan.demo.boxes import PRACTICE, PRACTICE_TYPE
-    from octaplan.lab.standin.box import Faults
+    from octaplan.lab.standin.box import BoxFaults
 
     now = records.now
     with suppress(OctaplanError):
@@ -697,8 +697,8 @@ def _demo_practice(records: Records, desk: PracticeDesk) -> None:
                 kind = now.types.types.get(device.type)
                 if device.role == role and kind is not None:
                     mac = str(device.macs[0]) if device.macs else ""
-                    desk.put(kind, key, name, Faults(), serial=device.serial or "", mac=mac)
-        desk.put(now.types.types[PRACTICE_TYPE], "", "", Faults())
+                    desk.put(kind, key, name, BoxFaults(), serial=device.serial or "", mac=mac)
+        desk.put(now.types.types[PRACTICE_TYPE], "", "", BoxFaults())
 
 
 def _open(data: Path) -> Database:

@@ -15,7 +15,7 @@ from octaplan.core.plan.site import Circuit, Handoff, SitePlan
 from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.standin.box import CONSOLE, Faults, Phase, StandIn
+from octaplan.lab.standin.box import CONSOLE, BoxFaults, BoxPhase, StandIn
 from octaplan.lab.standin.servers import HOST, Served, serve
 
 #: So many boxes stand on a bench at most.
@@ -50,6 +50,8 @@ class OnBench:
     served: Served
     site: str = ""
     device: str = ""
+    #: The number of the run that it is staged in.
+    run: int | None = None
     how: str = ""
     plugged_in: bool = False
 
@@ -71,7 +73,7 @@ class PracticeBench:
         kind: HardwareType,
         site: str = "",
         device: str = "",
-        faults: Faults = Faults(),  # noqa: B008
+        faults: BoxFaults = BoxFaults(),  # noqa: B008
         *,
         serial: str = "",
         mac: str = "",
@@ -92,8 +94,7 @@ class PracticeBench:
 
     async def close(self) -> None:
         """Clear the bench."""
-        for key in list(self.boxes):
-            await self.take(key)
+        await asyncio.gather(*(self.take(key) for key in list(self.boxes)))
 
     def of(self, site: str, device: str) -> OnBench | None:
         """The box that is taken for a device of a site."""
@@ -105,7 +106,7 @@ class PracticeBench:
             (
                 one
                 for one in self.boxes.values()
-                if one.box.phase is Phase.READY
+                if one.box.phase is BoxPhase.READY
                 and any(own.address == address for own in one.box.running.own_addresses())
             ),
             None,
@@ -145,7 +146,7 @@ class PracticeTable:
     async def _leased(self, port: str) -> str:
         """The address that a client gets once the box has started."""
         ends = time.monotonic() + PATIENCE
-        while self._box.phase is not Phase.READY and self._box.powered and time.monotonic() < ends:
+        while self._box.phase is not BoxPhase.READY and self._box.powered and time.monotonic() < ends:
             await asyncio.sleep(LOOK)
         leases = self._box.face(port).leases
         return str(leases.first) if leases is not None else ""
@@ -219,7 +220,7 @@ class PracticeTable:
         if own or self._box.routes:
             return own
         bare = self._box.running.carries_bare(port)
-        others = [one for one in self._bench.boxes.values() if one is not self._one and one.box.phase is Phase.READY]
+        others = [one for one in self._bench.boxes.values() if one is not self._one and one.box.phase is BoxPhase.READY]
         if not others or not self._one.plugged_in:
             return None
         for other in others:

@@ -41,7 +41,7 @@ class OtherBox(LinkError):
     """The certificate or host key is not the one that was met first."""
 
 
-class Place(NamedTuple):
+class Door(NamedTuple):
     """Where a service of a box is reached, and what it is to be called."""
 
     host: str

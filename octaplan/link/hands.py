@@ -1,6 +1,6 @@
 """Hands that stage a box by its run sheet: step by step, each read back, stopping at the first surprise.
 
-What is done with the hands at a real bench, plugging and setting the laptop's address, is asked of a `Table`.
+What is done with the hands at a real bench, plugging and setting the laptop's address, is asked of a `WorkTable`.
 
 Surprised             a step did not go as its run sheet says: what was expected, what was seen
 """
@@ -24,13 +24,13 @@ from octaplan.link.channel import (
     ANSWER,
     BoxRefused,
     Channel,
+    Door,
     Exchanged,
     LinkError,
     NoAnswer,
     NotLetIn,
     OtherBox,
     Pins,
-    Place,
     Portion,
     Transcript,
 )
@@ -51,7 +51,7 @@ class Surprised(LinkError):
     """A step did not go as its run sheet says."""
 
 
-class Table(Protocol):
+class WorkTable(Protocol):
     """The bench that a box stands on, as far as hands need it."""
 
     async def settle(self, situation: Situation) -> None:
@@ -63,7 +63,7 @@ class Table(Protocol):
     async def label(self) -> dict[str, str]:
         """What is printed on the box: serial, mac, password."""
 
-    async def reach(self, service: str, address: str) -> Place:
+    async def reach(self, service: str, address: str) -> Door:
         """Where a service is reached at an address of the box. Raises `NoAnswer`."""
 
     async def ping(self, address: str) -> bool | None:
@@ -95,7 +95,7 @@ class Task:
 
 
 @dataclass
-class Outcome:
+class StepOutcome:
     """What came of a step. Without `good` the hands have stopped at it, and `note` says why."""
 
     step: Step
@@ -112,7 +112,7 @@ class Outcome:
 class Hands:
     """Stages one box. `settled` are the steps that need nothing more."""
 
-    def __init__(self, task: Task, table: Table, pins: Pins, settled: Collection[str]) -> None:
+    def __init__(self, task: Task, table: WorkTable, pins: Pins, settled: Collection[str]) -> None:
         self.task, self.table, self.pins = task, table, pins
         self.done = set(settled)
         self.transcript = Transcript()
@@ -133,7 +133,7 @@ class Hands:
         slots = [step.key.removeprefix("slot-") for step in self.task.sheet.steps if step.key.startswith("slot-")]
         return "administrator" if "administrator" in slots else next(iter(slots), "")
 
-    async def run(self) -> AsyncIterator[Outcome]:
+    async def run(self) -> AsyncIterator[StepOutcome]:
         """Do every step that is left, one after the other; the last outcome is not good when one went wrong."""
         try:
             for step in self.task.sheet.steps:
@@ -149,10 +149,10 @@ class Hands:
         finally:
             await self.leave()
 
-    async def do(self, step: Step) -> Outcome:
+    async def do(self, step: Step) -> StepOutcome:
         """Do one step."""
         begun = time.perf_counter()
-        outcome = Outcome(step, good=True)
+        outcome = StepOutcome(step, good=True)
         try:
             await self._before(step)
             await self._act(step, outcome)
@@ -283,7 +283,7 @@ class Hands:
 
     # --- What is done in each step
 
-    async def _act(self, step: Step, outcome: Outcome) -> None:
+    async def _act(self, step: Step, outcome: StepOutcome) -> None:
         key = step.key
         if key == "plug":
             await self.table.settle(step.after)
@@ -404,7 +404,7 @@ class Hands:
 
     # --- What is measured
 
-    async def _measure(self, step: Step, outcome: Outcome) -> None:
+    async def _measure(self, step: Step, outcome: StepOutcome) -> None:
         for measure in step.measures:
             if measure.kind in ("backup", "read-back"):
                 continue

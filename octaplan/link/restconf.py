@@ -17,11 +17,11 @@ from octaplan.link.channel import (
     ANSWER,
     CONNECT,
     BoxRefused,
+    Door,
     NoAnswer,
     NotLetIn,
     OtherBox,
     Pins,
-    Place,
     Portion,
     Transcript,
 )
@@ -39,7 +39,7 @@ _OPERATIONS = {
 }
 
 
-async def restconf(place: Place, transcript: Transcript, pins: Pins) -> RestconfChannel:
+async def restconf(place: Door, transcript: Transcript, pins: Pins) -> RestconfChannel:
     """A box by RESTCONF. Raises `NoAnswer`, `OtherBox`."""
     certificate = await _certificate(place)
     if pins.certificate and pins.certificate != certificate:
@@ -62,7 +62,7 @@ async def restconf(place: Place, transcript: Transcript, pins: Pins) -> Restconf
     return RestconfChannel(client, place, transcript)
 
 
-async def _certificate(place: Place) -> bytes:
+async def _certificate(place: Door) -> bytes:
     """The certificate that a server shows (DER)."""
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
@@ -81,7 +81,7 @@ class RestconfChannel:
 
     way = "restconf"
 
-    def __init__(self, client: httpx.AsyncClient, place: Place, transcript: Transcript) -> None:
+    def __init__(self, client: httpx.AsyncClient, place: Door, transcript: Transcript) -> None:
         self._client, self._place, self._transcript = client, place, transcript
         self._root = ""
         self.patience = ANSWER

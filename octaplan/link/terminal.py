@@ -18,11 +18,11 @@ from octaplan.link.channel import (
     ANSWER,
     CONNECT,
     BoxRefused,
+    Door,
     NoAnswer,
     NotLetIn,
     OtherBox,
     Pins,
-    Place,
     Portion,
     Transcript,
 )
@@ -73,7 +73,7 @@ class _Secure:
         self._connection.abort()
 
 
-async def plain_terminal(place: Place, kind: HardwareType, transcript: Transcript, way: str) -> TerminalChannel:
+async def plain_terminal(place: Door, kind: HardwareType, transcript: Transcript, way: str) -> TerminalChannel:
     """A terminal at a console, or by telnet. Raises `NoAnswer`."""
     try:
         streams = await asyncio.wait_for(asyncio.open_connection(place.host, place.port), CONNECT)
@@ -83,7 +83,7 @@ async def plain_terminal(place: Place, kind: HardwareType, transcript: Transcrip
 
 
 async def ssh_terminal(
-    place: Place, kind: HardwareType, transcript: Transcript, pins: Pins, user: str, password: str
+    place: Door, kind: HardwareType, transcript: Transcript, pins: Pins, user: str, password: str
 ) -> TerminalChannel:
     """A terminal over SSH, its host key pinned at first contact. Raises `NoAnswer`, `NotLetIn`, `OtherBox`."""
     try:
@@ -116,7 +116,7 @@ async def ssh_terminal(
     return channel
 
 
-def _pin(pins: Pins, key: asyncssh.SSHKey, place: Place) -> None:
+def _pin(pins: Pins, key: asyncssh.SSHKey, place: Door) -> None:
     shown = key.export_public_key()
     if not pins.host_key:
         pins.host_key = shown
@@ -124,7 +124,7 @@ def _pin(pins: Pins, key: asyncssh.SSHKey, place: Place) -> None:
         raise _another(place)
 
 
-def _another(place: Place) -> OtherBox:
+def _another(place: Door) -> OtherBox:
     return OtherBox(
         f"The host key of {place.title} is not the one that was met first: it is another box, or it was reset. Look at "
         "the cable; if it was reset, begin the run anew"
@@ -134,7 +134,7 @@ def _another(place: Place) -> OtherBox:
 class TerminalChannel:
     """A box at its terminal."""
 
-    def __init__(self, stream: Stream, place: Place, kind: HardwareType, transcript: Transcript, way: str) -> None:
+    def __init__(self, stream: Stream, place: Door, kind: HardwareType, transcript: Transcript, way: str) -> None:
         self._stream, self._place, self._transcript = stream, place, transcript
         self._told: WriteOut = kind.write_out or WriteOut(language="nothing")
         self._slot = "administrator" if "administrator" in kind.slots else next(iter(kind.slots), "administrator")

@@ -20,9 +20,9 @@ from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugged
-from octaplan.lab.standin.box import Faults
-from octaplan.link.channel import NoAnswer, Pins, Place
-from octaplan.link.hands import Hands, Outcome, Task
+from octaplan.lab.standin.box import BoxFaults
+from octaplan.link.channel import Door, NoAnswer, Pins
+from octaplan.link.hands import Hands, StepOutcome, Task
 from octaplan.server.events import Hub
 from octaplan.store.accounts import Person
 from octaplan.store.records import Records
@@ -55,10 +55,10 @@ class BenchOfHands:
         except Unplugged as error:
             raise NoAnswer(str(error)) from None
 
-    async def reach(self, service: str, address: str) -> Place:
+    async def reach(self, service: str, address: str) -> Door:
         """Where a service is reached. Raises `NoAnswer`."""
         try:
-            return Place(*await self._table.reach(service, address))
+            return Door(*await self._table.reach(service, address))
         except Unplugged as error:
             raise NoAnswer(str(error)) from None
 
@@ -84,7 +84,7 @@ class StagingByItself:
         return (self.ended or time.monotonic()) - self.began
 
 
-Kept = Callable[[Outcome], None]
+Kept = Callable[[StepOutcome], None]
 
 
 class PracticeDesk:
@@ -128,7 +128,7 @@ class PracticeDesk:
     # --- Boxes
 
     def put(
-        self, kind: HardwareType, site: str, device: str, faults: Faults, *, serial: str = "", mac: str = ""
+        self, kind: HardwareType, site: str, device: str, faults: BoxFaults, *, serial: str = "", mac: str = ""
     ) -> OnBench:
         """Put a box on the bench. Raises `PracticeError`, `NoRoom`, `NotUnderstood`."""
         if site and self.bench.of(site, device) is not None:
@@ -253,7 +253,7 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person) 
     """Records what came of each step, as a person's hands would."""
     by = person.author
 
-    def keep(outcome: Outcome) -> None:
+    def keep(outcome: StepOutcome) -> None:
         step, bench = outcome.step, records.bench
         exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
         bench.keep_exchange(key, device, step.key, exchanged, by)

@@ -82,13 +82,15 @@ class BenchRecords:
         with self._database.turn() as turn:
             self._begin(turn, turn.now.sites.plan(key), device, by)
 
-    def practise(self, key: str, device: str, by: str) -> None:
-        """Begin a run of a stand-in, unless the newest is one: what is recorded in it is no fact of the real box."""
+    def practise(self, key: str, device: str, by: str, known: int | None = None) -> int:
+        """Begin a run of a stand-in, unless the newest is the one that it has: its number. What is recorded in it is no
+        fact of the real box."""
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)
             run = turn.now.runs.at(plan.key).get(device)
-            if run is None or not run.practice:
-                self._begin(turn, plan, device, by, practice=True)
+            if run is None or not run.practice or run.id != known:
+                run = self._begin(turn, plan, device, by, practice=True)
+            return run.id
 
     def _begin(self, turn: Turn, plan: SitePlan, device: str, by: str, *, practice: bool = False) -> DeviceRun:
         self._of(plan, device)

@@ -8,8 +8,8 @@ from typing import Any
 from octaplan.core.plan.hardware import FirmwareSource, HardwareType, Power
 from octaplan.core.values.addresses import parse_address
 from octaplan.lab.standin.backups import opened, sealed
-from octaplan.lab.standin.box import CONSOLE, LOCKED, STARTS, TRIES, UPDATES, Faults, Phase, Refused, StandIn
-from octaplan.lab.standin.dialogue import Dialogue, Stage
+from octaplan.lab.standin.box import CONSOLE, LOCKED, STARTS, TRIES, UPDATES, BoxFaults, BoxPhase, Refused, StandIn
+from octaplan.lab.standin.dialogue import Awaits, Dialogue
 from tests.core.config.demo import types
 
 GOOD = "Grün-dach-7-tor!"
@@ -26,7 +26,7 @@ class Clock:
 class Bench(unittest.TestCase):
     """A box that is on, with a laptop in some port."""
 
-    def box(self, key: str, port: str = "", faults: Faults = Faults(), **facts: Any) -> StandIn:  # noqa: B008
+    def box(self, key: str, port: str = "", faults: BoxFaults = BoxFaults(), **facts: Any) -> StandIn:  # noqa: B008
         self.clock = Clock()
         document = types()[key].document()
         for name, value in facts.items():
@@ -45,7 +45,7 @@ class Bench(unittest.TestCase):
     def inside(self, box: StandIn, way: str = "ssh", password: str | None = None) -> Dialogue:
         """A dialogue that is logged in."""
         dialogue = Dialogue(box, way)
-        if dialogue.stage is Stage.USER:
+        if dialogue.stage is Awaits.USER:
             dialogue.enter(box.kind.factory.user or "")
         first = box.first_password()
         dialogue.enter(password if password is not None else first or "")
@@ -104,20 +104,20 @@ class OutOfTheCarton(Bench):
         box = self.box("kittiwake-a2")
         box.power(False)
         box.power(True, Power.SUPPLY)
-        self.assertIs(box.phase, Phase.OFF)
+        self.assertIs(box.phase, BoxPhase.OFF)
         self.assertEqual(set(box.lights().values()), {"dark"})
         box.power(True, Power.INJECTOR)
-        self.assertIs(box.phase, Phase.STARTING)
+        self.assertIs(box.phase, BoxPhase.STARTING)
         self.clock.now += STARTS
-        self.assertIs(box.phase, Phase.READY)
+        self.assertIs(box.phase, BoxPhase.READY)
         self.assertEqual(box.lights(), box.kind.lights)
 
     def test_faults_to_practise_with(self) -> None:
-        self.assertIsNone(self.box("brackwater-e5", faults=Faults(dead_port="A")).face("A").address)
-        used = self.box("tallow-q4", faults=Faults(not_fresh=True))
+        self.assertIsNone(self.box("brackwater-e5", faults=BoxFaults(dead_port="A")).face("A").address)
+        used = self.box("tallow-q4", faults=BoxFaults(not_fresh=True))
         with self.assertRaises(Refused):
             used.check_log_in("", "")
-        mislabelled = self.box("brackwater-e5", faults=Faults(wrong_label=True))
+        mislabelled = self.box("brackwater-e5", faults=BoxFaults(wrong_label=True))
         with self.assertRaises(Refused):
             mislabelled.check_log_in("admin", mislabelled.printed.password)
 
@@ -137,7 +137,7 @@ class LoggingIn(Bench):
     def test_one_that_has_a_password_chosen_takes_nothing_else_before(self) -> None:
         box = self.box("kittiwake-a2")
         dialogue = self.inside(box, "console")
-        self.assertIs(dialogue.stage, Stage.CHOICE)
+        self.assertIs(dialogue.stage, Awaits.CHOICE)
         self.assertIn("Please check", self.said(dialogue, "short"))
         self.assertIn("it is set", self.said(dialogue, GOOD))
         self.assertFalse(box.must_choose)
@@ -213,11 +213,11 @@ class BeingTold(Bench):
         self.said(dialogue, "unit {", "  title box-1;", "}", "apply 20")
         self.assertEqual(box.running.first("", "box.name"), "box-1")
         self.clock.now += 21
-        self.assertIs(box.phase, Phase.READY)
+        self.assertIs(box.phase, BoxPhase.READY)
         self.assertEqual(box.running.first("", "box.name"), "")
         self.said(dialogue, "unit {", "  title box-2;", "}", "apply 20", "confirm")
         self.clock.now += 21
-        self.assertIs(box.phase, Phase.READY)
+        self.assertIs(box.phase, BoxPhase.READY)
         self.assertEqual(box.running.first("", "box.name"), "box-2")
         self.assertIn("nothing to confirm", self.said(dialogue, "confirm"))
 
@@ -247,7 +247,7 @@ class BeingTold(Bench):
         self.assertEqual(box.running.first("", "box.name"), "")
         box.restart()
         self.clock.now += STARTS + 0.1
-        self.assertEqual((box.phase, box.running.first("", "box.name")), (Phase.READY, "point"))
+        self.assertEqual((box.phase, box.running.first("", "box.name")), (BoxPhase.READY, "point"))
 
     def test_its_address_changes_when_it_is_told_and_the_session_hangs(self) -> None:
         box = self.box("brackwater-e5", services=["https", "ssh"])
@@ -296,12 +296,12 @@ class BeingTold(Bench):
             box.update("4.8.2", FirmwareSource.INTERNET)
         self.assertIn("does not come over the console", self.said(self.inside(box, CONSOLE), "firmware 4.8.2"))
         box.update("4.8.2", FirmwareSource.LAPTOP)
-        self.assertIs(box.phase, Phase.UPDATING)
+        self.assertIs(box.phase, BoxPhase.UPDATING)
         self.assertIsNone(box.face("A").address)
         self.clock.now += UPDATES
-        self.assertIs(box.phase, Phase.STARTING)
+        self.assertIs(box.phase, BoxPhase.STARTING)
         self.clock.now += STARTS
-        self.assertEqual((box.phase, box.firmware), (Phase.READY, "4.8.2"))
+        self.assertEqual((box.phase, box.firmware), (BoxPhase.READY, "4.8.2"))
         point = self.box("kittiwake-a2")
         with self.assertRaisesRegex(Refused, "internet is not there"):
             point.update("2.3.0", FirmwareSource.INTERNET)
@@ -335,7 +335,7 @@ class BeingTold(Bench):
         box.saved = opened(box, kept)
         box.restart()
         self.clock.now += STARTS + 0.1
-        self.assertEqual((box.phase, box.running.first("", "box.name")), (Phase.READY, "box-1"))
+        self.assertEqual((box.phase, box.running.first("", "box.name")), (BoxPhase.READY, "box-1"))
         with self.assertRaisesRegex(Refused, "passphrase"):
             opened(self.box("brackwater-e5"), kept)
         with self.assertRaisesRegex(Refused, "no backup"):
@@ -347,5 +347,5 @@ class BeingTold(Bench):
         box.set_secret("administrator", GOOD)
         box.reset()
         self.clock.now += STARTS + 0.1
-        self.assertEqual((box.phase, box.show()[:1]), (Phase.READY, ["~ " + box.kind.leftovers[0]]))
+        self.assertEqual((box.phase, box.show()[:1]), (BoxPhase.READY, ["~ " + box.kind.leftovers[0]]))
         box.check_log_in("admin", box.printed.password)

@@ -21,10 +21,10 @@ from octaplan.core.propose.wiring import equip
 from octaplan.core.stage.runsheet import run_sheet
 from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable
 from octaplan.lab.standin import box as standin
-from octaplan.lab.standin.box import Faults
+from octaplan.lab.standin.box import BoxFaults
 from octaplan.link import hands as hands_module
 from octaplan.link.channel import Pins
-from octaplan.link.hands import Hands, Outcome, Task
+from octaplan.link.hands import Hands, StepOutcome, Task
 from octaplan.server.practising import BenchOfHands
 from tests.core.config.demo import types
 from tests.support import circuit, segment, site
@@ -84,12 +84,12 @@ def quickly() -> Iterator[None]:
 class Staged:
     """What came of hands at work: the outcomes by step, and the box."""
 
-    def __init__(self, one: OnBench, outcomes: list[Outcome]) -> None:
+    def __init__(self, one: OnBench, outcomes: list[StepOutcome]) -> None:
         self.one, self.outcomes = one, outcomes
         self.by_step = {outcome.step.key: outcome for outcome in outcomes}
 
     @property
-    def last(self) -> Outcome:
+    def last(self) -> StepOutcome:
         return self.outcomes[-1]
 
     @property
@@ -112,7 +112,7 @@ async def stage(
     """Let hands stage a box, to the end or up to and with a step."""
     hands = Hands(what, BenchOfHands(PracticeTable(bench, one, what.plan)), pins or Pins(), settled)
     also(hands)
-    outcomes: list[Outcome] = []
+    outcomes: list[StepOutcome] = []
     async for outcome in hands.run():
         outcomes.append(outcome)
         if outcome.step.key == upto:
@@ -121,7 +121,7 @@ async def stage(
     return Staged(one, outcomes)
 
 
-async def put(bench: PracticeBench, what: Task, faults: Faults = Faults()) -> OnBench:  # noqa: B008
+async def put(bench: PracticeBench, what: Task, faults: BoxFaults = BoxFaults()) -> OnBench:  # noqa: B008
     """Put the box of a task on a bench."""
     return await bench.put(what.kind, what.plan.key, what.key, faults)
 

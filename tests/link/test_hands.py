@@ -13,7 +13,7 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.stage.measures import Outcome as Worth
 from octaplan.core.stage.measures import judge
 from octaplan.lab.practice import PracticeBench
-from octaplan.lab.standin.box import Faults
+from octaplan.lab.standin.box import BoxFaults
 from octaplan.link.channel import Pins
 from octaplan.link.hands import Task, would_send
 from tests.core.config.demo import types
@@ -116,7 +116,7 @@ class WhatIsWrong(unittest.TestCase):
     def test_a_first_password_that_is_another_s(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic(), "edge")
-            return await stage(bench, await put(bench, what, Faults(wrong_label=True)), what)
+            return await stage(bench, await put(bench, what, BoxFaults(wrong_label=True)), what)
 
         found: Staged = within(work)
         self.assertEqual(found.last.step.key, "log-in")
@@ -125,14 +125,14 @@ class WhatIsWrong(unittest.TestCase):
     def test_a_box_that_was_used_before(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic("skerry-f7"), "edge")
-            return await stage(bench, await put(bench, what, Faults(not_fresh=True)), what)
+            return await stage(bench, await put(bench, what, BoxFaults(not_fresh=True)), what)
 
         self.assertEqual(within(work).last.step.key, "log-in")
 
     def test_a_cable_that_is_dead(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic(), "edge")
-            return await stage(bench, await put(bench, what, Faults(dead_port="A")), what)
+            return await stage(bench, await put(bench, what, BoxFaults(dead_port="A")), what)
 
         last = within(work).last
         self.assertEqual((last.step.key, last.good), ("laptop", False))

@@ -25,7 +25,7 @@ FREE = OPEN | {"/api/session"}
 VALUES = {
     "customer": "FERN", "site": "NONE", "import_id": "0" * 16, "table": "hosts", "device": "aaaa", "step": "x",
     "backup": "1", "revision": "1", "publication": "none00", "sheet": "labels", "acceptance": "x", "key": "none-such", "name": "nobody", "number": "1",
-    "batch": "none", "session_id": "0" * 16, "kind": "ods",
+    "batch": "none", "session_id": "0" * 16, "kind": "ods", "box": "none",
 }  # fmt: skip
 
 

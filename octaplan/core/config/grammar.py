@@ -160,15 +160,15 @@ class Grammar:
         return not bare or bool(self.comment and bare.startswith(self.comment))
 
 
-class Settings:
+class ToldSettings:
     """What a box has been told: lines in the order in which each was first said, the newest of each kind."""
 
     def __init__(self, grammar: Grammar) -> None:
         self.grammar = grammar
         self.told: dict[tuple[str, ...], Told] = {}
 
-    def copy(self) -> Settings:
-        found = Settings(self.grammar)
+    def copy(self) -> ToldSettings:
+        found = ToldSettings(self.grammar)
         found.told = {key: one.copy() for key, one in self.told.items()}
         return found
 
@@ -271,7 +271,7 @@ class _For:
 
 
 @dataclass
-class _Line:
+class _Writable:
     regex: str = ""
     literal: str = ""
     shown: str = ""
@@ -287,21 +287,21 @@ class _Lines:
     """The lines that a template can write."""
 
     def __init__(self) -> None:
-        self._lines: list[_Line] = []
-        self._line = _Line()
+        self._lines: list[_Writable] = []
+        self._line = _Writable()
         self._fors: tuple[_For, ...] = ()
         self._set: dict[str, nodes.Node] = {}
         self._loops: dict[str, str] = {}
         self._count = 0
 
-    def of(self, template: nodes.Template) -> list[_Line]:
+    def of(self, template: nodes.Template) -> list[_Writable]:
         self._visit_all(template.body)
         self._end()
         return [line for line in self._lines if line.shown.strip()]
 
     def _end(self) -> None:
         self._lines.append(self._line)
-        self._line = _Line(repeats=self._fors)
+        self._line = _Writable(repeats=self._fors)
 
     def _visit_all(self, body: Iterable[nodes.Node]) -> None:
         for node in body:

@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives.kdf.scrypt import Scrypt
 
 from octaplan.core.config.grammar import NotUnderstood, Told
 from octaplan.lab.standin.box import Refused, StandIn
-from octaplan.lab.standin.state import State
+from octaplan.lab.standin.state import BoxState
 
 _MAGIC = b"octaplan stand-in backup 1\n"
 
@@ -40,7 +40,7 @@ def sealed(box: StandIn) -> bytes:
     return _MAGIC + base64.b64encode(salt + nonce + body) + b"\n"
 
 
-def opened(box: StandIn, content: bytes) -> State:
+def opened(box: StandIn, content: bytes) -> BoxState:
     """The state of a backup. Raises `Refused`."""
     if not content.startswith(_MAGIC):
         raise Refused("this is no backup of such a box")
@@ -51,7 +51,7 @@ def opened(box: StandIn, content: bytes) -> State:
         raise Refused("the passphrase of this backup is another one") from None
     if told["type"] != box.kind.key:
         raise Refused("this is a backup of another type")
-    state = State(box.grammar, told["leftovers"])
+    state = BoxState(box.grammar, told["leftovers"])
     above: list[Told] = []
     for line in told["shown"]:
         try:

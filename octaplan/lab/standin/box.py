@@ -3,7 +3,6 @@
 It knows of no plan: what it does follows from its type and from what it has been told. Nothing here opens a socket;
 `servers.py` lets people and programs at it, and a bench says what it is plugged into.
 
-Away                  nobody answers there
 Refused               it says no, in its own words
 """
 
@@ -33,7 +32,7 @@ from octaplan.core.plan.passwords import problems
 from octaplan.core.stage.bench import Face
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.standin.state import State
+from octaplan.lab.standin.state import BoxState
 
 #: Seconds that it takes to start, and to take new firmware in.
 STARTS, UPDATES = 1.0, 1.5
@@ -45,15 +44,11 @@ OLD_FIRMWARE = "0.9"
 CONSOLE = "console"
 
 
-class Away(OctaplanError):
-    """Nobody answers there."""
-
-
 class Refused(OctaplanError):
     """It says no, in its own words."""
 
 
-class Phase(StrEnum):
+class BoxPhase(StrEnum):
     """What a box is doing."""
 
     OFF = "off"
@@ -72,7 +67,7 @@ class Printed:
 
 
 @dataclass(frozen=True, slots=True)
-class Faults:
+class BoxFaults:
     """What is wrong with it, to practise with."""
 
     dead_port: str = ""
@@ -86,7 +81,7 @@ class StandIn:
     def __init__(
         self,
         kind: HardwareType,
-        faults: Faults = Faults(),
+        faults: BoxFaults = BoxFaults(),
         clock: Callable[[], float] = time.monotonic,
         *,
         serial: str = "",
@@ -110,7 +105,7 @@ class StandIn:
         self.given: tuple[Address, Network] | None = None
         self.powered = False
         self.times_started = 0
-        self._busy_until, self._phase = 0.0, Phase.OFF
+        self._busy_until, self._phase = 0.0, BoxPhase.OFF
         self._wrong, self._locked_until = 0, 0.0
         self._after_update = ""
         self._first_password = "" if not faults.wrong_label else secrets.token_urlsafe(6)
@@ -129,13 +124,13 @@ class StandIn:
         if self.powered:
             self._start()
 
-    def _fresh(self) -> State:
-        return State(self.grammar, self.kind.leftovers)
+    def _fresh(self) -> BoxState:
+        return BoxState(self.grammar, self.kind.leftovers)
 
     def _load(self) -> None:
         self.running, self.candidate = self.saved.copy(), self.saved.copy()
-        self._waits_for_restart: State | None = None
-        self._before: State | None = None
+        self._waits_for_restart: BoxState | None = None
+        self._before: BoxState | None = None
         self._confirm_until = 0.0
 
     def power(self, on: bool, source: Power = Power.SUPPLY) -> None:
@@ -145,7 +140,7 @@ class StandIn:
             self._start()
         elif not on and self.powered:
             self.powered = False
-            self._phase = Phase.OFF
+            self._phase = BoxPhase.OFF
 
     def restart(self) -> None:
         """Off and on by itself. What waits for it takes effect, and stays where the type keeps what it is told."""
@@ -156,17 +151,17 @@ class StandIn:
     def _start(self) -> None:
         self._load()
         self.times_started += 1
-        self._busy_until, self._phase = self.clock() + STARTS, Phase.STARTING
+        self._busy_until, self._phase = self.clock() + STARTS, BoxPhase.STARTING
 
     @property
-    def phase(self) -> Phase:
+    def phase(self) -> BoxPhase:
         """What it is doing now."""
-        if self._phase in (Phase.STARTING, Phase.UPDATING) and self.clock() >= self._busy_until:
-            if self._phase is Phase.UPDATING:
+        if self._phase in (BoxPhase.STARTING, BoxPhase.UPDATING) and self.clock() >= self._busy_until:
+            if self._phase is BoxPhase.UPDATING:
                 self.firmware = self._after_update
                 self._start()
             else:
-                self._phase = Phase.READY
+                self._phase = BoxPhase.READY
         if self._before is not None and self.clock() >= self._confirm_until:
             self.running, self._before = self._before, None
             self.candidate = self.running.copy()
@@ -174,7 +169,7 @@ class StandIn:
 
     def lights(self) -> dict[str, str]:
         """What its lights show."""
-        ready = self.phase is Phase.READY
+        ready = self.phase is BoxPhase.READY
         return {
             name: (told if ready else "blinking" if self.powered else "dark") for name, told in self.kind.lights.items()
         }
@@ -188,7 +183,7 @@ class StandIn:
     def face(self, port: str) -> Face:
         """What a port shows to who is plugged into it."""
         where = self.kind.ports.get(port)
-        if self.phase is not Phase.READY or where is None or not where.carries or port == self.faults.dead_port:
+        if self.phase is not BoxPhase.READY or where is None or not where.carries or port == self.faults.dead_port:
             return Face()
         bare = self.running.carries_bare(port)
         own = list(self.running.own_addresses())
@@ -321,7 +316,7 @@ class StandIn:
         return self.kind.takes is Takes.AT_ONCE and not self.kind.restart_needed
 
     @property
-    def told(self) -> State:
+    def told(self) -> BoxState:
         """What one sees and changes: what is in effect, or what waits to be."""
         return self.running if self.at_once else self.candidate
 
@@ -374,7 +369,7 @@ class StandIn:
 
     def confirm(self) -> None:
         """Let a change stay that would be taken back. Raises `Refused`."""
-        if self.phase is not Phase.READY or self._before is None:
+        if self.phase is not BoxPhase.READY or self._before is None:
             raise Refused("there is nothing to confirm")
         self._before = None
         if self.kind.kept == "always":
@@ -408,7 +403,7 @@ class StandIn:
         if source is FirmwareSource.INTERNET and not self.online:
             raise Refused("the internet is not there")
         self._after_update = level
-        self._busy_until, self._phase = self.clock() + UPDATES, Phase.UPDATING
+        self._busy_until, self._phase = self.clock() + UPDATES, BoxPhase.UPDATING
 
     def about(self) -> list[str]:
         """What it says of itself."""

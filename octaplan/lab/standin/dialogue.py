@@ -10,10 +10,10 @@ from typing import NamedTuple
 from octaplan.core.config.grammar import Told
 from octaplan.core.plan.hardware import FirmwareSource, Takes, Verb
 from octaplan.lab.standin.backups import opened, sealed
-from octaplan.lab.standin.box import CONSOLE, Phase, Refused, StandIn
+from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 
 
-class Stage(StrEnum):
+class Awaits(StrEnum):
     """What a dialogue waits for."""
 
     USER = "user"
@@ -45,35 +45,35 @@ class Dialogue:
         if logged_in:
             self._let_in()
 
-    def _first_stage(self) -> Stage:
-        return Stage.USER if self.box.kind.factory.user is not None else Stage.PASSWORD
+    def _first_stage(self) -> Awaits:
+        return Awaits.USER if self.box.kind.factory.user is not None else Awaits.PASSWORD
 
     def _let_in(self) -> None:
-        self.stage = Stage.CHOICE if self.box.must_choose else Stage.LINE
+        self.stage = Awaits.CHOICE if self.box.must_choose else Awaits.LINE
 
     @property
     def hangs(self) -> bool:
         """Whether nothing comes back any more: its address or service is gone, or the box was restarted since."""
         box = self.box
         if self.way == CONSOLE:
-            return box.phase is not Phase.READY
-        gone = box.phase is not Phase.READY or self._started != box.times_started
+            return box.phase is not BoxPhase.READY
+        gone = box.phase is not BoxPhase.READY or self._started != box.times_started
         return gone or box.face(box.laptop_port).address != self.address or not box.reached(self.way)
 
     @property
     def hidden(self) -> bool:
         """Whether what is typed now is not shown."""
-        return self.stage in (Stage.PASSWORD, Stage.CHOICE)
+        return self.stage in (Awaits.PASSWORD, Awaits.CHOICE)
 
     @property
     def prompt(self) -> str:
         """What it shows when it waits."""
         return {
-            Stage.USER: "user:",
-            Stage.PASSWORD: "password:",
-            Stage.CHOICE: f"choose the {self.box.log_in_slot} password:",
-            Stage.ANSWER: "?",
-            Stage.LINE: self.box.write_out.prompt or ">",
+            Awaits.USER: "user:",
+            Awaits.PASSWORD: "password:",
+            Awaits.CHOICE: f"choose the {self.box.log_in_slot} password:",
+            Awaits.ANSWER: "?",
+            Awaits.LINE: self.box.write_out.prompt or ">",
         }[self.stage]
 
     def paste(self, lines: list[str]) -> Said:
@@ -88,7 +88,7 @@ class Dialogue:
 
     def enter(self, line: str) -> Said:
         """One line."""
-        if self.box.phase is not Phase.READY:
+        if self.box.phase is not BoxPhase.READY:
             return Said([])
         if self._started != self.box.times_started:  # only the console outlives a restart, and one is logged out
             self._started, self.stage, self._above = self.box.times_started, self._first_stage(), []
@@ -103,19 +103,19 @@ class Dialogue:
         return words if any(one in words for one in known) else self.box.says_no(words)
 
     def _enter(self, line: str) -> Said:
-        if self.stage is Stage.USER:
-            self._user, self.stage = line.strip(), Stage.PASSWORD
+        if self.stage is Awaits.USER:
+            self._user, self.stage = line.strip(), Awaits.PASSWORD
             return Said([])
-        if self.stage is Stage.PASSWORD:
+        if self.stage is Awaits.PASSWORD:
             self.stage = self._first_stage()
             self.box.check_log_in(self._user, line)
             self._let_in()
             return Said(["logged in"])
-        if self.stage is Stage.CHOICE:
+        if self.stage is Awaits.CHOICE:
             self.box.set_secret(self.box.log_in_slot, line)
-            self.stage = Stage.LINE
+            self.stage = Awaits.LINE
             return Said(["it is set"])
-        if self.stage is Stage.ANSWER:
+        if self.stage is Awaits.ANSWER:
             return self._answered(line)
         if self.box.grammar.passes_over(line):
             return Said([])
@@ -131,12 +131,12 @@ class Dialogue:
         """Do what is asked, after asking back where the type does."""
         back = self.box.write_out.asks
         if verb is Verb.SAVE and back:
-            self._asked, self._about, self.stage = verb, about, Stage.ANSWER
+            self._asked, self._about, self.stage = verb, about, Awaits.ANSWER
             return Said([back[0].question])
         return self._do(verb, about)
 
     def _answered(self, line: str) -> Said:
-        self.stage = Stage.LINE
+        self.stage = Awaits.LINE
         wanted = self.box.write_out.asks[0].answer
         if line.strip() != wanted or self._asked is None:
             return Said(["nothing was done"])

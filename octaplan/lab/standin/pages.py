@@ -51,7 +51,7 @@ class Pages:
         waiting = "" if box.at_once or box.candidate.settings.lines() == box.running.settings.lines() else str(takes)
         return self.show(
             "state",
-            "State",
+            "BoxState",
             within=True,
             about=box.about(),
             verbs=verbs,

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 import asyncssh
 import uvicorn
 
-from octaplan.lab.standin.box import CONSOLE, Phase, Refused, StandIn
+from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 from octaplan.lab.standin.certificate import server_context
 from octaplan.lab.standin.dialogue import Dialogue
 from octaplan.lab.standin.pages import application
@@ -134,7 +134,7 @@ async def _web(served: Served, service: str, port: int) -> int:
 
 async def at_console(box: StandIn) -> Dialogue:
     """A dialogue at the console, which shows nothing until the box has started."""
-    while box.phase is not Phase.READY:
+    while box.phase is not BoxPhase.READY:
         await asyncio.sleep(0.05)
     return Dialogue(box, CONSOLE)
 

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from octaplan.core.config.grammar import Grammar, Settings, Told, values_of
+from octaplan.core.config.grammar import Grammar, Told, ToldSettings, values_of
 from octaplan.core.values.addresses import Address, AddressError, Network, Span, parse_address, parse_network
 
 #: How a secret is shown.
@@ -27,18 +27,18 @@ class OwnAddress(NamedTuple):
     tagged: str
 
 
-class State:
+class BoxState:
     """All that can be lost at a power cut."""
 
     def __init__(self, grammar: Grammar, leftovers: list[str]) -> None:
-        self.settings = Settings(grammar)
+        self.settings = ToldSettings(grammar)
         self.data: Data = {}
         self.secrets: dict[str, str] = {}
         self.leftovers = list(leftovers)
         self.services_off: set[str] = set()
 
-    def copy(self) -> State:
-        found = State(self.settings.grammar, self.leftovers)
+    def copy(self) -> BoxState:
+        found = BoxState(self.settings.grammar, self.leftovers)
         found.settings, found.data = self.settings.copy(), copy.deepcopy(self.data)
         found.secrets, found.services_off = dict(self.secrets), set(self.services_off)
         return found

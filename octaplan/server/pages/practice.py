@@ -14,7 +14,7 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeTable
-from octaplan.lab.standin.box import CONSOLE, Faults
+from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.hands import would_send
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.bench import RunShown, run_shown
@@ -172,7 +172,7 @@ def put_box(putting: Putting, records: Recorded, desk: AtBench, person: Staging)
     kind = now.types.types.get(kind_key)
     if kind is None:
         raise Problem(HTTPStatus.NOT_FOUND, f"There is no hardware type {kind_key[:40]!r} on Hardware: choose one")
-    faults = Faults(putting.dead_port, putting.not_fresh, putting.wrong_label)
+    faults = BoxFaults(putting.dead_port, putting.not_fresh, putting.wrong_label)
     with _told():
         desk.put(kind, putting.site.casefold(), putting.device, faults, serial=serial, mac=mac)
     return practice(records, desk, person)
@@ -261,8 +261,8 @@ def begin_hands(
     """Let Octaplan stage a box that stands on the practice bench, as far as it goes or by one step."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     with _told():
-        desk.ready(key, device)
-        records.bench.practise(key, device, person.author)
+        one = desk.ready(key, device)
+        one.run = records.bench.practise(key, device, person.author, one.run)
         task, settled = task_of(records, key, device, person.author)
         kept = recorder(records, request.app.state.hub, key, device, person)
         desk.begin(task, settled, person.author, kept, only_next=beginning.only_next)

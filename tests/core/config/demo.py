@@ -27,6 +27,7 @@ def equipped(random: Random, kind: str) -> SitePlan:
     document["name"], document["street"] = "North", random.choice(TEXTS)
     document["time_zone"] = random.choice(["Europe/London", "Asia/Tokyo", None])
     for number, segment in enumerate(document["segments"].values()):
+        segment["scope"] = {"server": "edge"}  # scopes are as people make them here, not at random
         if segment["subnet"] and segment["subnet"].startswith("10.1.") and random.random() < 0.7:
             head = segment["subnet"].rpartition(".")[0]
             segment["scope"] |= {
@@ -51,6 +52,7 @@ def equipped(random: Random, kind: str) -> SitePlan:
         }
         device["time_servers"] = ["time1.example", "192.0.2.123"][: random.randint(0, 2)]
         device["resolvers"], device["forwarders"] = ["192.0.2.53"], ["192.0.2.54"]
+        device["relays"] = {}
         device["contact"], device["banner"] = (
             random.choice([None, "Ada, 01632 960 114"]),
             random.choice([None, "Go away"]),

@@ -5,15 +5,15 @@ from __future__ import annotations
 import unittest
 from random import Random
 
-from octaplan.core.config.grammar import Grammar, NotUnderstood, Settings, Told, grammar_of
+from octaplan.core.config.grammar import Grammar, NotUnderstood, Told, ToldSettings, grammar_of
 from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.hardware import WriteOut, WritePart
 from octaplan.core.stage.settings import settings_of
 from tests.core.config.demo import equipped, types
 
 
-def told(grammar: Grammar, *lines: str) -> Settings:
-    settings, above = Settings(grammar), list[Told]()
+def told(grammar: Grammar, *lines: str) -> ToldSettings:
+    settings, above = ToldSettings(grammar), list[Told]()
     for line in lines:
         _, above = settings.say(line, above)
     return settings
