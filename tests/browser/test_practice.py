@@ -58,10 +58,6 @@ class ByOctaplan(InBrowser):
 
 
 class ByOwnHands(InBrowser):
-    def value(self, page: Page, label: str) -> str:
-        """A value that the run sheet says is to be typed."""
-        return page.get_by_label(label, exact=True).inner_text().strip()
-
     def test_through_its_own_pages_with_the_values_of_the_run_sheet(self) -> None:
         bench = self.look_at("/practice")
         box = bench.get_by_role("region", name="heron-edge")
@@ -70,7 +66,7 @@ class ByOwnHands(InBrowser):
         expect(box).to_contain_text("ready", timeout=30_000)
         box.get_by_role("button", name="ask for an address").click()
         expect(box).to_contain_text("192.168.77.100, leased")
-        address = box.get_by_role("link", name=re.compile("^https://127")).inner_text()
+        address = box.get_by_role("link", name=re.compile("^https:")).inner_text()
         password = re.findall(r"password (\S+)", box.inner_text())[0]
         context = self.browser.new_context(ignore_https_errors=True)
         self.addCleanup(context.close)
@@ -87,19 +83,25 @@ class ByOwnHands(InBrowser):
         sheet = self.desk("PAWS/HERON", "bench", self.visit("marek"))
         steps = sheet.get_by_role("list", name="Steps")
         steps.get_by_role("button", name=re.compile("Host name, time zone")).click()
-        name = sheet.get_by_role("complementary", name="Values to type").get_by_text("heron-edge", exact=True)
+        name = sheet.get_by_role("complementary", name="Type these").get_by_text("heron-edge", exact=True)
         expect(name).to_be_visible()
         own.get_by_role("link", name="identity").click()
         form = own.get_by_role("form", name="this box is <box.name>")
-        form.get_by_label("box.name").fill(name.inner_text())
+        form.get_by_label("name", exact=True).fill(name.inner_text())
         form.get_by_role("button", name="set").click()
         expect(own.get_by_role("main")).to_contain_text("this box is heron-edge")
         own.get_by_role("link", name="inside").click()
-        self.say(own, "segment <segments[].label> knows this box as", '"Office"', "10.61.0.1", "255.255.255.0")
+        self.say(
+            own,
+            "segment <segments[].label> knows this box as <segments[].address> under",
+            "Office",
+            "10.61.0.1",
+            "255.255.255.0",
+        )
         own.get_by_role("link", name="access").click()
-        self.say(own, "manage by <access[].service>", "https", '"Office"', "")
+        self.say(own, "manage by <access[].service>", "https", "Office", "")
         own.get_by_role("link", name="inside").click()
-        self.fill(own, "port <ports[].name> carries <ports[].untagged.label> bare", "A", '"Office"')
+        self.fill(own, "port <ports[].name> carries <ports[].untagged.label> bare", "A", "Office")
         own.get_by_role("form", name="port <ports[].name> carries <ports[].untagged.label> bare").get_by_role(
             "button", name="set"
         ).click(no_wait_after=True)

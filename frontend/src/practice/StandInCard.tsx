@@ -86,7 +86,7 @@ function Front({
       </div>
       <ul className={styles.lights} aria-label="Lights">
         {Object.entries(box.lights).map(([name, shown]) => (
-          <li key={name} data-lit={!['dark'].includes(shown) || undefined} title={shown}>
+          <li key={name} data-shines={shown !== 'dark' || undefined} title={shown}>
             <i aria-hidden />
             {name} <span className="quiet">{shown.length > 24 ? 'as it should be' : shown}</span>
           </li>

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from jinja2 import nodes
 from jinja2.exceptions import TemplateSyntaxError
@@ -26,6 +27,16 @@ _SAME = frozenset({"quoted", "upper", "lower", "replace", "dashed", "default", "
 
 class NotUnderstood(OctaplanError):
     """A line that is not in the language, or stands where it cannot."""
+
+
+class SayingPiece(NamedTuple):
+    """A piece of a saying: words, or the name of a value, between quotes or not. Those of one `group` but 0 may be left
+    out together."""
+
+    words: str
+    name: str = ""
+    quoted: bool = False
+    group: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +58,18 @@ class Saying:
     source: str
     alone: bool
     within: bool
+    pieces: tuple[SayingPiece, ...] = ()
+
+    def said(self, values: Iterable[str]) -> str:
+        """It with its values filled in, in order: a group without any is left out, what needs quotes is given them."""
+        filled = iter(values)
+        texts = [(piece, next(filled, "").strip() if piece.name else piece.words) for piece in self.pieces]
+        used = {piece.group for piece, text in texts if piece.name and text}
+        return "".join(
+            f'"{text}"' if piece.quoted and not text.startswith(('"', "'")) else text
+            for piece, text in texts
+            if piece.group == 0 or piece.group in used
+        ).strip()
 
 
 @dataclass
@@ -134,6 +157,7 @@ class Grammar:
                     outer.source if outer is not None else "",
                     inner is not None and sum(inner in one.repeats for one in lines) == 1,
                     within,
+                    tuple(line.pieces),
                 )
             )
             if heads:
@@ -276,6 +300,7 @@ class _Writable:
     literal: str = ""
     shown: str = ""
     names: list[str] = field(default_factory=list)
+    pieces: list[SayingPiece] = field(default_factory=list)
     repeats: tuple[_For, ...] = ()
 
     @property
@@ -292,7 +317,7 @@ class _Lines:
         self._fors: tuple[_For, ...] = ()
         self._set: dict[str, nodes.Node] = {}
         self._loops: dict[str, str] = {}
-        self._count = 0
+        self._count = self._groups = self._group = 0
 
     def of(self, template: nodes.Template) -> list[_Writable]:
         self._visit_all(template.body)
@@ -337,6 +362,7 @@ class _Lines:
             self._line.repeats = self._fors
         self._line.shown += text
         self._line.literal += text
+        self._line.pieces.append(SayingPiece(text, group=self._group))
         self._line.regex += r"\s+".join(map(re.escape, re.split(r"\s+", text)))
 
     def _value(self, node: nodes.Node) -> None:
@@ -354,6 +380,7 @@ class _Lines:
             self._line.names.append(name)
             self._line.shown += f"<{name}>"
             quoted = isinstance(node, nodes.Filter) and node.name == "quoted"
+            self._line.pieces.append(SayingPiece("", name, quoted, self._group))
             self._line.regex += {NUMBER: r"(\d+)"}.get(
                 name, r"(\"(?:[^\"\\]|\\.)*\"|'[^']*'|<<[^>]*>>)" if quoted else "(.+?)"
             )
@@ -390,7 +417,10 @@ class _Lines:
         self._line.regex += "(?:"
         for place, branch in enumerate([*filter(None, branches)]):
             self._line.regex += "|" * bool(place)
+            outer, self._groups = self._group, self._groups + 1
+            self._group = self._groups
             self._visit_all(branch)
+            self._group = outer
         self._line.regex += ")" if node.else_ else ")?"
 
     def _repeat(self, node: nodes.For) -> None:
@@ -405,9 +435,9 @@ class _Lines:
             self._fors = outer
         else:
             self._line.regex += "(?:"
-            held = len(self._line.names)
+            names, pieces = len(self._line.names), len(self._line.pieces)
             self._visit_all(node.body)
-            del self._line.names[held:]
+            del self._line.names[names:], self._line.pieces[pieces:]
             begin = self._line.regex.rindex("(?:")
             body = re.sub(r"\((?!\?)", "(?:", self._line.regex[begin:])
             self._line.regex = f"{self._line.regex[:begin]}{body})*"

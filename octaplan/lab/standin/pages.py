@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 from collections.abc import Awaitable, Callable
 from pathlib import Path
@@ -64,7 +63,7 @@ class Pages:
     def part(self, part: str) -> HTMLResponse:
         """The settings of a part."""
         told = [one.text.strip() for one in self.box.told.settings.all() if one.saying.part == part]
-        sayings = [_fields(one) for one in self.box.grammar.sayings if one.part == part and (one.names or one.heads)]
+        sayings = [_Form(one) for one in self.box.grammar.sayings if one.part == part and (one.names or one.heads)]
         return self.show("part", part, within=True, part=part, lines=told, sayings=sayings)
 
     def log_in(self, user: str, password: str) -> Response:
@@ -94,9 +93,7 @@ class Pages:
         saying = next((one for one in self.box.grammar.sayings if one.number == number), None)
         if saying is None:
             raise Refused("there is no such setting")
-        filled = iter(values)
-        text = re.sub(r"<[^<>]*>", lambda _: next(filled, ""), saying.shown)
-        self.box.say(text, self._above(saying))
+        self.box.say(saying.said(values), self._above(saying))
 
     def _above(self, saying: Saying) -> list[Told]:
         """The lines that a sentence stands in: the newest of each that was told."""
@@ -128,17 +125,19 @@ class Pages:
             raise Refused("there is no such button")
 
 
-class _Field:
-    def __init__(self, saying: Saying) -> None:
-        self.number, self.shown = saying.number, saying.shown
-        pieces = re.split(r"(<[^<>]*>)", saying.shown)
-        self.fields = [(one, one.strip("<>") if one.startswith("<") else "") for one in pieces if one]
-        self.size = 28 if len(saying.names) == 1 else 16
-
-
-def _fields(saying: Saying) -> _Field:
+class _Form:
     """A sentence with fields in it."""
-    return _Field(saying)
+
+    def __init__(self, saying: Saying) -> None:
+        self.number, self.shown, self.deep = saying.number, saying.shown, saying.above is not None
+        self.fields = [(piece.words, _in_words(piece.name)) for piece in saying.pieces]
+        self.size = 28 if len(saying.names) == 1 else 14
+
+
+def _in_words(name: str) -> str:
+    """What a template calls a value, as people would."""
+    last = name.replace("[]", "").split(".")[-2:]
+    return " ".join(last).partition("|")[0].replace("_", " ").removeprefix("box ")
 
 
 def application(box: StandIn, service: str) -> FastAPI:

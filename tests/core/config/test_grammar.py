@@ -100,3 +100,14 @@ class Keeping(unittest.TestCase):
         self.assertTrue(kept.remove("lan.2.ip=10.0.1.1"))
         self.assertFalse(kept.remove("lan.2.ip=10.0.1.1"))
         self.assertNotIn("2", kept.entries("segments"))
+
+    def test_a_saying_is_filled_in_with_quotes_and_without_what_is_left_out(self) -> None:
+        grammar = language(
+            routes="{% for r in routes %}\nto {{ r.to }} by {% if r.by %}{{ r.by }}{% else %}{{ r.circuit | quoted }}{% endif %}"
+            "{% if r.table %} in table {{ r.table }}{% endif %}\n\n{% endfor %}"
+        )
+        (saying,) = grammar.sayings
+        self.assertEqual(saying.said(["0.0.0.0/0", "", "Main", ""]), 'to 0.0.0.0/0 by "Main"')
+        self.assertEqual(saying.said(["10.0.0.0/8", "10.1.1.1", "", "mgmt"]), "to 10.0.0.0/8 by 10.1.1.1 in table mgmt")
+        for values in (["0.0.0.0/0", "", "Main", ""], ["10.0.0.0/8", "10.1.1.1", "", "mgmt"]):
+            self.assertEqual(told(grammar, saying.said(values)).lines(), [saying.said(values)])
