@@ -5,6 +5,7 @@ import os
 import pty
 import re
 import signal
+import socket
 import sqlite3
 import ssl
 import subprocess
@@ -19,10 +20,13 @@ from typing import Any
 
 from octaplan.formats.tables import csv_text
 from octaplan.lab.rehearsal.ground import missing
+from octaplan.lab.standin.box import StandIn
+from octaplan.lab.standin.run import NoSuchFact, tell_plan
 from tests import forks
 from tests.core.check.test_traffic_rules import allow, entries
-from tests.core.config.demo import equipped
+from tests.core.config.demo import equipped, types
 from tests.core.flow.test_asking import planned
+from tests.link.clinic import box_of, clinic
 from tests.support import InFolder
 
 DEMO = Path(__file__).parents[1] / "octaplan" / "demo" / "tables"
@@ -82,6 +86,44 @@ class Rehearse(InFolder):
         self.assertIn("nsenter --net=/proc/", done.stderr)
         self.assertIn("dock-edge", done.stderr)
         self.assertIn("questions to the network", done.stdout)
+
+
+class StandIns(InFolder):
+    def test_one_runs_until_its_input_ends_and_does_what_it_is_told(self) -> None:
+        command = [sys.executable, "-m", "octaplan", "stand-in", "tallow-q4"]
+        done = subprocess.run(command, input="label\nplug 9\nplug 1\ndance\noff\n", capture_output=True, text=True,
+                              check=False)  # fmt: skip
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertRegex(done.stdout, r"Tallow & Reed Q4, serial Q4-")
+        self.assertRegex(done.stdout, r"console    127\.0\.0\.1 \d+, and as /dev/")
+        self.assertIn("There is no port 9: W, 1, 2, 3, Stick, Serial or console", done.stdout)
+        self.assertIn("What can be done is on, off, reset, plug PORT, label", done.stdout)
+        self.assertIn("it is off, the laptop in 1; Ready dark, W dark", done.stdout)
+
+    def test_one_that_has_been_told_a_plan_shows_it(self) -> None:
+        plan = clinic("tallow-q4")
+        box = StandIn(types()["tallow-q4"])
+        box.power(True, box.kind.powered_by[0])
+        tell_plan(box, plan, box_of(plan, "edge"))
+        self.assertIn("lan.1.ip=10.61.0.1", box.show())
+        with self.assertRaisesRegex(NoSuchFact, "not tallow-q4"):
+            tell_plan(box, plan, box_of(plan, "switch"))
+        file = self.write("plan.json", json.dumps(plan.document()))
+        done = octaplan("stand-in", "tallow-q4", "--plan", file, "--device", "no-such")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("is no one box of PAWS/HERON", done.stderr)
+
+    def test_a_type_that_is_not_known_and_a_port_that_is_taken(self) -> None:
+        done = octaplan("stand-in", "none-such")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("There is no hardware type none-such. Known are brackwater-e5,", done.stderr)
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            port = taken.getsockname()[1]
+            done = octaplan("stand-in", "brackwater-e5", "--web", port)
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(f"Port {port} is in use already", done.stderr)
 
 
 class Walk(InFolder):

@@ -357,7 +357,9 @@ class StandIn:
 
     def apply(self, confirm_within: float | None = None) -> None:
         """Let what was told take effect. With `confirm_within` it is taken back after so many seconds, unless it is
-        confirmed before (RFC 6241, 8.4)."""
+        confirmed before (RFC 6241, 8.4). Where all takes effect at once there is nothing to do."""
+        if self.at_once:
+            return
         if self.kind.restart_needed:
             self._waits_for_restart = self.candidate.copy()
             return

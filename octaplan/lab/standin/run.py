@@ -57,7 +57,8 @@ def tell_plan(box: StandIn, plan: SitePlan, device: str) -> None:
             above = box.say(line.with_secrets(secret), above)
     box.apply()
     box.save()
-    box.restart()
+    if box.powered:
+        box.restart()
 
 
 def ways_in(served: Served) -> list[str]:
