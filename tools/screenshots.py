@@ -43,10 +43,20 @@ def handover(page: Page) -> None:
     page.get_by_role("article").wait_for()
 
 
-def installer(page: Page) -> None:
-    page.goto("/sites/PAWS/HERON/handover?paper=installer")
-    page.get_by_role("article", name="Installer's page").wait_for()
-    page.get_by_role("heading", name="2. Plug in, in this order").scroll_into_view_if_needed()
+def practice(page: Page) -> None:
+    page.goto("/sites/PAWS/HERON/bench")
+    hands = page.get_by_role("region", name="Octaplan's hands")
+    hands.get_by_role("button", name="Do all that is left").click()
+    hands.get_by_text("What is left is yours").wait_for()
+    page.goto("/practice")
+    box = page.get_by_role("region", name="oven-edge")
+    box.get_by_role("button", name="plug it in").click()
+    box.get_by_role("button", name="M", exact=True).click()
+    box.get_by_text("ready", exact=True).wait_for()
+    box.get_by_label("Laptop's own address").fill("172.30.99.9")
+    box.get_by_role("button", name="set", exact=True).click()
+    box.get_by_text("HTTPS pages").wait_for()
+    page.get_by_role("heading", name=re.compile("^Practice bench")).scroll_into_view_if_needed()
 
 
 def devices(page: Page) -> None:
@@ -146,7 +156,6 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "addresses": addresses,
     "devices": devices,
     "traffic": traffic,
-    "installer": installer,
     "clearance": clearance,
     "bench": bench,
     "read-back": read_back,
@@ -160,6 +169,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "questions": questions,
     "space": space,
     "findings": findings,
+    "practice": practice,
 }
 
 

@@ -105,6 +105,17 @@ class Pins:
     certificate: bytes = b""
     host_key: bytes = b""
 
+    @property
+    def text(self) -> str:
+        """As it is kept."""
+        return f"{self.certificate.hex()} {self.host_key.hex()}" if self.certificate or self.host_key else ""
+
+    @classmethod
+    def read(cls, text: str) -> Pins:
+        """As it was kept."""
+        certificate, _, host_key = text.partition(" ")
+        return cls(bytes.fromhex(certificate), bytes.fromhex(host_key))
+
 
 class Channel(Protocol):
     """One log-in at a box."""

@@ -40,6 +40,8 @@ from octaplan.link.terminal import plain_terminal, ssh_terminal
 
 #: Seconds that a box may be away at a restart or for new firmware, and between two tries to reach it.
 AWAY, TRY = 30.0, 0.1
+#: The same for a real box, whose new firmware takes its time.
+AWAY_REAL = 900.0
 #: The steps at which hands stop: what is on paper and in cardboard is for people.
 LAST = ("label", "pack")
 CONSOLE = "console"
@@ -52,7 +54,10 @@ class Surprised(LinkError):
 
 
 class WorkTable(Protocol):
-    """The bench that a box stands on, as far as hands need it."""
+    """The bench that a box stands on, as far as hands need it. Where it does not plug `by_itself`, steps that are not
+    done at the box are people's."""
+
+    by_itself: bool
 
     async def settle(self, situation: Situation) -> None:
         """Plug the laptop in and give it its address, as a step wants it. Raises `LinkError`."""
@@ -78,8 +83,8 @@ class WorkTable(Protocol):
     async def look_up(self) -> str | None:
         """The address that a name is found as, empty when it is not; nothing where this bench has no line."""
 
-    async def joins(self, network: str, key: str) -> bool:
-        """Whether a Wi-Fi network lets somebody in who has its key."""
+    async def joins(self, network: str, key: str) -> bool | None:
+        """Whether a Wi-Fi network lets somebody in who has its key; nothing where nobody is there to join."""
 
 
 @dataclass(frozen=True)
@@ -116,12 +121,18 @@ class Hands:
         self.task, self.table, self.pins = task, table, pins
         self.done = set(settled)
         self.transcript = Transcript()
+        #: The step that they have left to people, once they have stopped there.
+        self.left: Step | None = None
         self._channel: Channel | None = None
         #: The port that the laptop was in when it logged in.
         self._at = ""
         self._own = self._own_slot()
         self._portions = Portions(task.plan, task.key, task.kind, task.organisation, self._secret)
         self._ports_told = left_ports(task, self._portions) if "ports" in self.done else []
+
+    @property
+    def _away(self) -> float:
+        return AWAY if self.table.by_itself else AWAY_REAL
 
     def _secret(self, place: str) -> str:
         """The text of a place in the safe, which is never told in a transcript from then on."""
@@ -139,7 +150,8 @@ class Hands:
             for step in self.task.sheet.steps:
                 if step.key in self.done:
                     continue
-                if step.key in LAST:
+                if step.key in LAST or not (step.needs_box or self.table.by_itself):
+                    self.left = step
                     return
                 outcome = await self.do(step)
                 yield outcome
@@ -174,7 +186,7 @@ class Hands:
         """Have the laptop where a step begins, and a log-in where it needs one."""
         if self._channel is not None and self._at != step.before.port:
             await self.leave()
-        if not step.lost:
+        if not step.lost or not self.table.by_itself:
             await self.table.settle(step.before)
             if step.needs_box and step.key != "open" and not _logs_in(step):
                 (await self._be_in(step)).patience = ANSWER
@@ -271,7 +283,7 @@ class Hands:
     async def _back_again(self, situation: Situation, *, first: bool = False, seconds: float | None = None) -> None:
         """Wait until the box lets one in, as it may be away."""
         await self.leave()
-        ends = time.monotonic() + (AWAY if seconds is None else seconds)
+        ends = time.monotonic() + (self._away if seconds is None else seconds)
         while True:
             try:
                 self._channel = await self._log_in(situation, first=first)
@@ -327,7 +339,7 @@ class Hands:
 
     async def _opens(self, step: Step) -> None:
         """That something of the box answers where it should."""
-        ends = time.monotonic() + AWAY
+        ends = time.monotonic() + self._away
         kind = self.task.kind
         services = dict.fromkeys(
             ["https" if kind.restconf else "", kind.factory.web or "", *map(str, kind.factory.services)]
@@ -437,7 +449,8 @@ class Hands:
         if measure.key == "joined":
             key = next((self._secret(value.secret) for value in step.values if value.secret), "")
             network = next((value.text for value in step.values if value.label.startswith("Name")), "")
-            return ("yes" if await self.table.joins(network, key) else "no"), ""
+            lets_in = await self.table.joins(network, key)
+            return ("" if lets_in is None else "yes" if lets_in else "no"), "nobody is there to join it"
         if measure.key == "kept":
             return ("yes" if await (await self._be_in(step)).show() else "no"), ""
         return "", "it needs somebody, or something, that this bench has not"

@@ -17,12 +17,13 @@ import structlog
 from octaplan.core.config.readback import read_back
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugged
 from octaplan.lab.standin.box import BoxFaults
 from octaplan.link.channel import Door, NoAnswer, Pins
-from octaplan.link.hands import Hands, StepOutcome, Task
+from octaplan.link.hands import Hands, StepOutcome, Task, WorkTable
 from octaplan.server.events import Hub
 from octaplan.store.accounts import Person
 from octaplan.store.records import Records
@@ -42,6 +43,8 @@ class PracticeError(OctaplanError):
 
 class BenchOfHands:
     """A practice table as hands ask it: what lies there gives no answer where nothing is reached."""
+
+    by_itself = True
 
     def __init__(self, table: PracticeTable) -> None:
         self._table = table
@@ -95,7 +98,6 @@ class PracticeDesk:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._thread: threading.Thread | None = None
         self.bench = PracticeBench()
-        self._pins: dict[str, Pins] = {}
         self._staging: dict[tuple[str, str], StagingByItself] = {}
         self._tasks: dict[tuple[str, str], asyncio.Task[None]] = {}
 
@@ -149,7 +151,6 @@ class PracticeDesk:
         if working is not None and working.working:
             raise PracticeError(f"{working.by} stages it at this moment: stop that first")
         self.ask(self.bench.take(key))
-        self._pins.pop(key, None)
         self._staging.pop((one.site, one.device), None)
 
     # --- Hands
@@ -158,27 +159,30 @@ class PracticeDesk:
         """The hands at a device, or that were last."""
         return self._staging.get((site, device))
 
-    def ready(self, site: str, device: str) -> OnBench:
-        """The box that stands on the bench for a device, with nobody's hands at it. Raises `PracticeError`."""
-        one = self.bench.of(site, device)
-        if one is None:
-            raise PracticeError("No box stands on the practice bench for this device: put one there first")
+    def free(self, site: str, device: str) -> None:
+        """Raise `PracticeError` while somebody has hands at a device."""
         known = self._staging.get((site, device))
         if known is not None and known.working:
             raise PracticeError(f"{known.by} has Octaplan stage this box at this moment: look at that, or stop it")
-        return one
 
-    def begin(self, task: Task, settled: set[str], by: str, kept: Kept, *, only_next: bool = False) -> StagingByItself:
-        """Let hands stage a box that stands on the bench; `kept` records what came of each step. Raises
-        `PracticeError`."""
+    def begin(
+        self,
+        task: Task,
+        table: WorkTable,
+        pins: Pins,
+        settled: set[str],
+        by: str,
+        kept: Kept,
+        *,
+        only_next: bool = False,
+    ) -> StagingByItself:
+        """Let hands stage a box at a table; `kept` records what came of each step. Raises `PracticeError`."""
         site, device = task.plan.key, task.key
         with self._lock:
-            one = self.ready(site, device)
+            self.free(site, device)
             left = [step for step in task.sheet.steps if step.key not in settled]
             working = StagingByItself(by, site, device, total=1 if only_next else len(left))
             self._staging[site, device] = working
-        pins = self._pins.setdefault(one.key, Pins())
-        table = BenchOfHands(PracticeTable(self.bench, one, task.plan))
         loop = self._running()
 
         async def work() -> None:
@@ -189,6 +193,10 @@ class PracticeDesk:
 
         loop.call_soon_threadsafe(start)
         return working
+
+    def table_of(self, one: OnBench, plan: SitePlan) -> WorkTable:
+        """The practice bench for a box that stands on it."""
+        return BenchOfHands(PracticeTable(self.bench, one, plan))
 
     @staticmethod
     async def _work(hands: Hands, working: StagingByItself, kept: Kept, only_next: bool) -> None:
@@ -205,6 +213,8 @@ class PracticeDesk:
                     working.note = "" if only_next else "stopped"
                     break
                 working.step = next((step.title for step in left), "")
+            if hands.left is not None and not working.note:
+                working.step = hands.left.title
         except OctaplanError as error:
             working.note = str(error)
         except asyncio.CancelledError:
@@ -226,7 +236,9 @@ class PracticeDesk:
 # --- With the records
 
 
-def task_of(records: Records, key: str, device: str, by: str) -> tuple[Task, set[str]]:
+def task_of(
+    records: Records, key: str, device: str, by: str, where: str = "on the practice bench"
+) -> tuple[Task, set[str]]:
     """What is to be staged, and the steps that need nothing more. With `by` secrets are read for that person; without,
     marks stand for them. Raises `PracticeError`."""
     now = records.now
@@ -241,7 +253,7 @@ def task_of(records: Records, key: str, device: str, by: str) -> tuple[Task, set
         if not by:
             return f"<<{place}>>"
         if place not in read:
-            why = f"told to {named(plan.devices[device])} on the practice bench"
+            why = f"told to {named(plan.devices[device])} {where}"
             read[place] = records.safe.read(plan.key, place, by, why) if place in kept else ""
         return read[place]
 
@@ -249,14 +261,16 @@ def task_of(records: Records, key: str, device: str, by: str) -> tuple[Task, set
     return Task(plan, device, kind, now.settings.current, staging.sheet, secret), settled
 
 
-def recorder(records: Records, hub: Hub, key: str, device: str, person: Person) -> Kept:
-    """Records what came of each step, as a person's hands would."""
+def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, pins: Pins) -> Kept:
+    """Records what came of each step, as a person's hands would; the pins that the box was met with stay with the
+    run."""
     by = person.author
 
     def keep(outcome: StepOutcome) -> None:
         step, bench = outcome.step, records.bench
         exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
         bench.keep_exchange(key, device, step.key, exchanged, by)
+        bench.pin(key, device, pins.text)
         if outcome.shown and outcome.good:
             now = records.now
             plan = now.sites.plan(key)

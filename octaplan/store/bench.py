@@ -236,6 +236,16 @@ class BenchRecords:
                 kept = ExchangeRow(run_id=run.id, step=step, at=datetime.now(UTC), by=by, text=text[:MOST_EXCHANGED])
                 turn.session.add(kept)
 
+    def pin(self, key: str, device: str, pins: str) -> None:
+        """Keep the certificate and host key that hands met the box of the newest run with."""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            run = turn.now.runs.at(plan.key).get(device)
+            row = turn.session.get(Run, run.id) if run is not None else None
+            if row is not None and row.pins != pins:
+                row.pins = pins
+                turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, pins=pins))
+
     def exchanged(self, key: str, device: str) -> list[Exchange]:
         """What hands sent and received in the newest run of a box, step by step."""
         now = self._database.now

@@ -336,6 +336,7 @@ class Run(Base):
     by: Mapped[str] = mapped_column(String(200))
     box: Mapped[str] = mapped_column(Text, server_default="{}")
     practice: Mapped[bool] = mapped_column(server_default=false(), default=False)
+    pins: Mapped[str] = mapped_column(Text, server_default="", default="")
 
 
 class ExchangeRow(Base):

@@ -61,6 +61,7 @@ _WORDS = {
     "support": "whom a site calls",
     "read_back": "whether boxes are read back before they ship",
     "rehearsed": "whether sites are rehearsed before they are cleared",
+    "stages_real": "whether Octaplan may stage real boxes",
     "practice_counts": "whether runs on the practice bench count",
 }
 

@@ -99,6 +99,8 @@ class DeviceRun:
     backups: tuple[BackupTaken, ...] = ()
     #: Whether the box was a stand-in on the practice bench.
     practice: bool = False
+    #: The certificate and host key that hands met the box with, as they keep them.
+    pins: str = ""
 
 
 @dataclass(frozen=True, slots=True)

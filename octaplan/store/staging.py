@@ -152,7 +152,9 @@ def load_runs(session: Session) -> Runs:
 
 def device_run(run: Run, ticks: Mapping[str, Ticked], backups: list[BackupTaken]) -> DeviceRun:
     """A run as readers have it."""
-    return DeviceRun(run.id, run.at, run.by, ticks, BoxOfRun(**json.loads(run.box)), tuple(backups), run.practice)
+    return DeviceRun(
+        run.id, run.at, run.by, ticks, BoxOfRun(**json.loads(run.box)), tuple(backups), run.practice, run.pins
+    )
 
 
 def backups_of(session: Session, *runs: int) -> Iterator[tuple[int, BackupTaken]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from octaplan.server.pages.practice import desk_of
+from octaplan.link.channel import Pins
 from octaplan.server.practising import PracticeDesk, PracticeError, recorder, task_of
 from octaplan.store.runs import Result
 from octaplan.store.staging import staging_of
@@ -52,11 +52,11 @@ class Practising(WithServer):
             time.sleep(0.02)
         raise AssertionError("the hands never came to an end")
 
-    def settle_that_practice_counts(self) -> None:
+    def allow(self, **settings: bool) -> None:
         ines = self.signed_in("ines")
-        settings = ines.get("/api/organisation").json()
-        saved = ines.put("/api/organisation", json=settings["settings"] | {"practice_counts": True},
-                         headers={"If-Match": str(settings["revision"]["number"])})  # fmt: skip
+        known = ines.get("/api/organisation").json()
+        saved = ines.put("/api/organisation", json=known["settings"] | settings,
+                         headers={"If-Match": str(known["revision"]["number"])})  # fmt: skip
         self.assertEqual(saved.status_code, 200, saved.text)
 
 
@@ -95,7 +95,7 @@ class ByItself(Practising):
         for key in ("label", "pack"):
             self.records.bench.tick("PAWS/HERON", self.edge, key, Result.DONE, seen=None, by="Marek")
         self.assertFalse(staging_of(self.records.now, "paws/heron", self.edge).finished)
-        self.settle_that_practice_counts()
+        self.allow(practice_counts=True)
         self.assertTrue(staging_of(self.records.now, "paws/heron", self.edge).finished)
         self.client.post(f"{SITE}/bench/{self.edge}")
         self.assertFalse(
@@ -131,8 +131,9 @@ class ByItself(Practising):
     def test_somebody_records_a_step_that_the_hands_are_at(self) -> None:
         self.put()
         task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
+        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan)
         person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
-        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person)
+        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins())
 
         def also_by_hand(outcome: Any) -> None:
             if outcome.step.key == "identity":
@@ -140,7 +141,7 @@ class ByItself(Practising):
             keep(outcome)
 
         self.records.bench.practise("PAWS/HERON", self.edge, "Marek")
-        working = self.desk.begin(task, settled, "Marek", also_by_hand)
+        working = self.desk.begin(task, table, Pins(), settled, "Marek", also_by_hand)
         while working.working:
             time.sleep(0.02)
         self.assertEqual(working.note, "")
@@ -152,7 +153,8 @@ class ByItself(Practising):
     def test_two_have_one_box_staged(self) -> None:
         self.put()
         task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
-        working = self.desk.begin(task, settled, "Marek", lambda outcome: None)
+        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan)
+        working = self.desk.begin(task, table, Pins(), settled, "Marek", lambda outcome: None)
         refused = self.signed_in("ines").post(f"{SITE}/bench/{self.edge}/hands", json={})
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Marek has Octaplan stage this box at this moment", refused.json()["detail"])
@@ -235,4 +237,18 @@ class TheBench(Practising):
         self.assertIn("as many as fit", full.json()["detail"])
         with self.assertRaises(PracticeError):
             self.desk.at("b99")
-        self.assertIsNotNone(desk_of)
+
+
+class RealBoxes(Practising):
+    def test_they_are_left_alone_until_the_settings_allow_it_and_steps_by_hand_stay_with_people(self) -> None:
+        refused = self.client.post(f"{SITE}/bench/{self.edge}/hands", json={})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("once the settings of the organisation allow it", refused.json()["detail"])
+        self.assertFalse(self.client.get(f"{SITE}/bench/{self.edge}/hands").json()["real"])
+        self.allow(stages_real=True)
+        shown = self.client.get(f"{SITE}/bench/{self.edge}/hands").json()
+        self.assertEqual((shown["real"], shown["label_password"], shown["on_bench"]), (True, True, ""))
+        found = self.hands(self.edge, password="of-the-label")["hands"]
+        self.assertEqual((found["done"], found["note"], found["step"]), (0, "", "Record serial, MAC and label"))
+        run = self.client.get(f"{SITE}/bench/{self.edge}").json()
+        self.assertFalse(run["practice"])

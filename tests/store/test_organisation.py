@@ -85,6 +85,7 @@ class OrganisationSettings(WithRecords):
             "read_back": True,
             "rehearsed": True,
             "practice_counts": True,
+            "stages_real": True,
         }
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):

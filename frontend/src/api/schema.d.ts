@@ -3395,7 +3395,7 @@ export interface components {
     };
     /**
      * Beginning
-     * @description What hands are to do: all that is left, or the next step alone.
+     * @description What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says.
      */
     Beginning: {
       /**
@@ -3403,6 +3403,11 @@ export interface components {
        * @default false
        */
       only_next: boolean;
+      /**
+       * Password
+       * @default
+       */
+      password: string;
     };
     /**
      * BenchPlace
@@ -4473,14 +4478,19 @@ export interface components {
     Handoff: 'static' | 'pppoe' | 'dhcp';
     /**
      * HandsAt
-     * @description Hands at one device: whether a box stands on the bench for it, how far they are, and what was exchanged.
+     * @description Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
+     *     password of its label, how far they are, and what was exchanged.
      */
     HandsAt: {
       /** Exchanged */
       exchanged: components['schemas']['StepSent'][];
       hands: components['schemas']['HandsShown'] | null;
+      /** Label Password */
+      label_password: boolean;
       /** On Bench */
       on_bench: string;
+      /** Real */
+      real: boolean;
     };
     /**
      * HandsShown
@@ -5684,6 +5694,12 @@ export interface components {
        * @constant
        */
       schema: 'octaplan.organisation/1';
+      /**
+       * Stages Real
+       * @description Whether Octaplan may stage real boxes, over the network of the machine that it runs on
+       * @default false
+       */
+      stages_real: boolean;
       /**
        * Support
        * @description Whom a site or an installer calls when something does not work: name, number, hours

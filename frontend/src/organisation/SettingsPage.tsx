@@ -269,6 +269,14 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         </label>
         <label className="line">
           <Tick
+            checked={draft.stagesReal}
+            disabled={!may}
+            onChange={(event) => change({ stagesReal: event.target.checked })}
+          />
+          Octaplan may stage real boxes, over the network of the machine that it runs on
+        </label>
+        <label className="line">
+          <Tick
             checked={draft.practiceCounts}
             disabled={!may}
             onChange={(event) => change({ practiceCounts: event.target.checked })}

@@ -20,6 +20,7 @@ const SETTINGS: Settings = {
   read_back: false,
   rehearsed: false,
   practice_counts: false,
+  stages_real: false,
 };
 
 describe('settings as they are typed', () => {

@@ -20,6 +20,7 @@ export interface Draft {
   readBack: boolean;
   rehearsed: boolean;
   practiceCounts: boolean;
+  stagesReal: boolean;
   /** Who is meant to reach whom, by role: empty for closed, `open`, or services. */
   intent: Record<string, Record<string, string>>;
   /** What is usual at single customers, which their own pages change. */
@@ -45,6 +46,7 @@ export function draftOf(settings: Settings): Draft {
     readBack: settings.read_back,
     rehearsed: settings.rehearsed,
     practiceCounts: settings.practice_counts,
+    stagesReal: settings.stages_real,
     intent: typedIntent(settings.intent),
     customers: settings.customers,
   };
@@ -109,6 +111,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     read_back: draft.readBack,
     rehearsed: draft.rehearsed,
     practice_counts: draft.practiceCounts,
+    stages_real: draft.stagesReal,
     intent: intentOf(draft.intent),
     customers: draft.customers,
   };

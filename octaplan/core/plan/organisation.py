@@ -167,6 +167,9 @@ class Organisation(Part):
         False,
         description="Whether a site is cleared only once it was rehearsed as it is, and the network did as walked",
     )
+    stages_real: bool = Field(
+        False, description="Whether Octaplan may stage real boxes, over the network of the machine that it runs on"
+    )
     practice_counts: bool = Field(
         False, description="Whether runs on the practice bench count as staged: for a portfolio to learn with"
     )

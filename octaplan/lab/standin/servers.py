@@ -7,10 +7,13 @@ import contextlib
 import os
 import pty
 import socket
+import ssl
 import termios
 import tty
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
+from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import asyncssh
 import uvicorn
@@ -45,12 +48,31 @@ class PortTaken(Exception):
     """A port of the loopback that is in use already."""
 
 
+class KnownBy(NamedTuple):
+    """What a box made itself to be known by: its certificate, and its host key."""
+
+    tls: ssl.SSLContext
+    host_key: asyncssh.SSHKey
+
+
+_IDENTITIES: WeakKeyDictionary[StandIn, KnownBy] = WeakKeyDictionary()
+
+
+def _own(box: StandIn) -> KnownBy:
+    """The identity of a box, made once."""
+    if box not in _IDENTITIES:
+        made = KnownBy(server_context(box.printed.serial), asyncssh.generate_private_key("ssh-ed25519"))
+        _IDENTITIES[box] = made
+    return _IDENTITIES[box]
+
+
 @dataclass
 class Served:
     """A stand-in with everything that serves for it."""
 
     box: StandIn
     doors: Doors
+    host: str = HOST
     #: The path of its console as a terminal device, empty where there is none.
     tty: str = ""
     _closing: list[Callable[[], Awaitable[None]]] = field(default_factory=list)
@@ -63,10 +85,10 @@ class Served:
         self._closing.clear()
 
 
-async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = False) -> Served:
-    """Let people and programs at a box. Raises `PortTaken`."""
+async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = False, host: str = HOST) -> Served:
+    """Let people and programs at a box, on loopback unless another address is said. Raises `PortTaken`."""
     wanted = wanted or Doors()
-    served = Served(box, Doors())
+    served = Served(box, Doors(), host)
     try:
         served.doors.https = await _web(served, "https", wanted.https)
         served.doors.http = await _web(served, "http", wanted.http)
@@ -84,12 +106,12 @@ async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = F
     return served
 
 
-def _bound(port: int) -> socket.socket:
+def _bound(host: str, port: int) -> socket.socket:
     """A listening socket. Raises `OSError` whose last argument is the port."""
     one = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
     one.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        one.bind((HOST, port))
+        one.bind((host, port))
     except OSError as error:
         one.close()
         raise OSError(error.errno, port) from None
@@ -107,8 +129,8 @@ class _Quiet(uvicorn.Server):
 
 
 async def _web(served: Served, service: str, port: int) -> int:
-    listening = _bound(port)
-    context = server_context(served.box.printed.serial) if service == "https" else None
+    listening = _bound(served.host, port)
+    context = _own(served.box).tls if service == "https" else None
     config = uvicorn.Config(
         application(served.box, service),
         lifespan="off",
@@ -189,7 +211,7 @@ async def _terminal(served: Served, way: str, port: int) -> int:
         open_now.discard(writer)
         writer.close()
 
-    server = await asyncio.start_server(come, sock=_bound(port))
+    server = await asyncio.start_server(come, sock=_bound(served.host, port))
 
     async def close() -> None:
         server.close()
@@ -275,8 +297,8 @@ async def _ssh(served: Served, port: int) -> int:
 
     listener = await asyncssh.create_server(
         lambda: _Door(box),
-        sock=_bound(port),
-        server_host_keys=[asyncssh.generate_private_key("ssh-ed25519")],
+        sock=_bound(served.host, port),
+        server_host_keys=[_own(box).host_key],
         process_factory=come,
         keepalive_interval=0,
         login_timeout=20,

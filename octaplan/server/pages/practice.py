@@ -11,11 +11,14 @@ from fastapi import APIRouter, Depends, Path, Request
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.boxes import named
+from octaplan.core.plan.hardware import FirstPassword
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
+from octaplan.link.channel import Pins
 from octaplan.link.hands import would_send
+from octaplan.link.real import RealTable
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
@@ -128,9 +131,10 @@ class Provider(BaseModel):
 
 
 class Beginning(BaseModel):
-    """What hands are to do: all that is left, or the next step alone."""
+    """What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says."""
 
     only_next: bool = False
+    password: Annotated[str, StringConstraints(max_length=128)] = ""
 
 
 class StepSent(BaseModel):
@@ -142,9 +146,12 @@ class StepSent(BaseModel):
 
 
 class HandsAt(BaseModel):
-    """Hands at one device: whether a box stands on the bench for it, how far they are, and what was exchanged."""
+    """Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
+    password of its label, how far they are, and what was exchanged."""
 
     on_bench: str
+    real: bool
+    label_password: bool
     hands: HandsShown | None
     exchanged: list[StepSent]
 
@@ -224,10 +231,17 @@ def hands_at(
     """How far Octaplan's hands are with a device, and what they sent and received."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     one = desk.bench.of(key, device)
-    titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}
+    staging = staging_of(records.now, key, device)
+    titles = {step.key: step.title for step in staging.sheet.steps}
+    kind = records.now.types.types.get(records.now.sites.plan(key).devices[device].type)
+    first = next((step for step in staging.sheet.steps if step.key.startswith("slot-")), None)
     told = {each.step: each for each in records.bench.exchanged(key, device)}
     return HandsAt(
         on_bench=one.key if one is not None else "",
+        real=one is None and records.now.settings.current.stages_real,
+        label_password=kind is not None
+        and kind.factory.password is FirstPassword.LABEL
+        and (first is None or not staging.settled(first)),
         hands=_hands(desk.staging(key, device)),
         exchanged=[
             StepSent(step=step, title=titles.get(step, step), lines=each.text.splitlines()[:5_000])
@@ -259,13 +273,26 @@ def begin_hands(
     person: Staging,
 ) -> RunShown:
     """Let Octaplan stage a box that stands on the practice bench, as far as it goes or by one step."""
-    key = records.now.sites.plan(f"{customer}/{site}").key
+    now = records.now
+    key = now.sites.plan(f"{customer}/{site}").key
     with _told():
-        one = desk.ready(key, device)
-        one.run = records.bench.practise(key, device, person.author, one.run)
-        task, settled = task_of(records, key, device, person.author)
-        kept = recorder(records, request.app.state.hub, key, device, person)
-        desk.begin(task, settled, person.author, kept, only_next=beginning.only_next)
+        desk.free(key, device)
+        one = desk.bench.of(key, device)
+        if one is not None:
+            one.run = records.bench.practise(key, device, person.author, one.run)
+        elif not now.settings.current.stages_real:
+            raise PracticeError(
+                "No box stands on the practice bench for this device: put one there first. Octaplan stages real boxes "
+                "once the settings of the organisation allow it"
+            )
+        where = "on the practice bench" if one is not None else "by Octaplan's hands"
+        task, settled = task_of(records, key, device, person.author, where)
+        run = records.now.runs.at(key).get(device)
+        pins = Pins.read(run.pins) if run is not None else Pins()
+        real = RealTable(task.sheet, task.kind, beginning.password)
+        table = desk.table_of(one, task.plan) if one is not None else real
+        kept = recorder(records, request.app.state.hub, key, device, person, pins)
+        desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
     return run_shown(records, key, device)
 
 

@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { api, body, type Run, type Schemas } from '../../api/client';
 import { deskKey, type SiteName } from '../../api/queries';
 import { useMay } from '../../frame/person';
-import { LinkButton } from '../../parts/controls';
+import { Line, LinkButton } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
 import { useDeskState } from '../context';
@@ -35,6 +35,7 @@ export function HandsPart({ run }: { run: Run }) {
   const { data } = useHands(name, device);
   const may = useMay('stage');
   const [shown, setShown] = useState(false);
+  const [password, setPassword] = useState('');
   const at = { params: { path: { ...name, device } } };
   const fresh = () => queries.invalidateQueries({ queryKey: deskKey(name) });
   const act = useMutation({
@@ -48,14 +49,14 @@ export function HandsPart({ run }: { run: Run }) {
       } else {
         const only_next = what === 'next';
         await api
-          .POST('/api/sites/{customer}/{site}/bench/{device}/hands', { ...at, body: { only_next } })
+          .POST('/api/sites/{customer}/{site}/bench/{device}/hands', { ...at, body: { only_next, password } })
           .then(body);
       }
     },
     onSettled: fresh,
   });
   if (!data) return null;
-  const { hands, on_bench, exchanged } = data;
+  const { hands, on_bench, exchanged, real } = data;
   return (
     <section className={`small ${styles.hands}`} aria-label="Octaplan's hands">
       {!on_bench && may && (
@@ -71,7 +72,24 @@ export function HandsPart({ run }: { run: Run }) {
           A stand-in of it is on the <Link to="/practice">practice bench</Link>.
         </p>
       )}
-      {on_bench && may && (
+      {real && may && (
+        <p>
+          Octaplan may stage the real box too: it reaches it from the machine that it runs on, at the
+          addresses of the run sheet; plugging and the laptop stay yours.
+        </p>
+      )}
+      {real && may && data.label_password && (
+        <label className="line">
+          password on its label
+          <Line
+            type="password"
+            value={password}
+            size={14}
+            onChange={(event) => setPassword(event.target.value)}
+          />
+        </label>
+      )}
+      {(on_bench || real) && may && (
         <div className="line wrap">
           {hands?.working ? (
             <Button
@@ -103,7 +121,7 @@ export function HandsPart({ run }: { run: Run }) {
       {run.practice && <p className="quiet">This run is of a stand-in: practice.</p>}
       {act.error && <Trouble>{act.error.message}</Trouble>}
       <div className="line wrap">
-        {on_bench && may && <WouldSend name={name} device={device} />}
+        {(on_bench || real) && may && <WouldSend name={name} device={device} />}
         {exchanged.length > 0 && (
           <LinkButton aria-expanded={shown} onClick={() => setShown(!shown)}>
             {shown ? 'hide' : 'see'} what was sent and received

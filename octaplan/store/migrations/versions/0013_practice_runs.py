@@ -12,6 +12,7 @@ depends_on = None
 def upgrade() -> None:
     with op.batch_alter_table("runs") as table:
         table.add_column(sa.Column("practice", sa.Boolean(), nullable=False, server_default=sa.false()))
+        table.add_column(sa.Column("pins", sa.Text(), nullable=False, server_default=""))
     op.create_table(
         "exchanges",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -29,4 +30,5 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table("exchanges")
     with op.batch_alter_table("runs") as table:
+        table.drop_column("pins")
         table.drop_column("practice")

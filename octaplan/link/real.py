@@ -1,0 +1,89 @@
+"""A real bench: the box is where its run sheet says, on the network of this machine, and people do the plugging."""
+
+from __future__ import annotations
+
+import asyncio
+import shutil
+
+from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.stage.bench import Situation
+from octaplan.core.stage.steps import RunSheet
+from octaplan.core.values.addresses import AddressError, parse_address
+from octaplan.link.channel import CONNECT, Door, NoAnswer
+
+#: Where services are, unless a type says otherwise.
+PORTS = {"https": 443, "ssh": 22, "telnet": 23}
+
+
+class RealTable:
+    """What hands may do at a real bench: reach the addresses that the run sheet tells, and no others."""
+
+    by_itself = False
+
+    def __init__(self, sheet: RunSheet, kind: HardwareType, password: str = "") -> None:
+        self._kind, self._password = kind, password
+        self._own = {one.box for step in sheet.steps for one in (step.before, step.after) if one.box}
+        told = {measure.expect for step in sheet.steps for measure in step.measures if measure.kind == "ping"}
+        self._told = {one for one in self._own | told if one}
+
+    async def settle(self, situation: Situation) -> None:
+        """Nothing: people have plugged the laptop in, and given it its address."""
+
+    async def power(self, on: bool) -> None:
+        """Nothing: people hold the plug."""
+
+    async def label(self) -> dict[str, str]:
+        """What somebody has typed of the label."""
+        return {"password": self._password}
+
+    async def reach(self, service: str, address: str) -> Door:
+        """Where a service is. Raises `NoAnswer`."""
+        if service not in PORTS:
+            raise NoAnswer("Octaplan does not speak to a console cable: do this step by hand")
+        if address not in self._own:
+            raise NoAnswer(f"{address} is no address that the run sheet gives this box: it is not asked")
+        web = self._kind.factory.web_port if service == "https" and address == str(self._kind.factory.address) else None
+        port = web or PORTS[service]
+        try:
+            _, writer = await asyncio.wait_for(asyncio.open_connection(address, port), CONNECT)
+            writer.close()
+        except (OSError, TimeoutError):
+            raise NoAnswer(f"{address} gives no answer at port {port}, {service.upper()}") from None
+        return Door(address, port, f"{self._kind.title} at {address}")
+
+    async def ping(self, address: str) -> bool | None:
+        """Whether an address that the run sheet tells answers; nothing where this machine has no ping."""
+        program = shutil.which("ping")
+        try:
+            point = parse_address(address)
+        except AddressError:
+            return None
+        if program is None or str(point) not in self._told:
+            return None
+        one = await asyncio.create_subprocess_exec(
+            program,
+            "-n",
+            "-c",
+            "1",
+            "-W",
+            "2",
+            str(point),
+            stdout=asyncio.subprocess.DEVNULL,
+            stderr=asyncio.subprocess.DEVNULL,
+        )
+        return await one.wait() == 0
+
+    async def lease(self, port: str) -> str | None:
+        """Nothing: this machine keeps its own address."""
+        return None
+
+    async def line(self, plugged: bool) -> None:
+        """Nothing: people plug it in."""
+
+    async def look_up(self) -> str | None:
+        """Nothing: people look names up."""
+        return None
+
+    async def joins(self, network: str, key: str) -> bool | None:
+        """Nothing: people join with a telephone."""
+        return None

@@ -1,0 +1,107 @@
+"""Real boxes: hands that reach the addresses of the run sheet over this machine's own network, in a network of its own."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import subprocess
+import sys
+import unittest
+from unittest.mock import patch
+
+from octaplan.core.stage.steps import Step
+from octaplan.lab.rehearsal.ground import apart, missing
+from octaplan.lab.standin.box import StandIn
+from octaplan.lab.standin.servers import Doors, serve
+from octaplan.link import hands
+from octaplan.link.channel import NoAnswer, Pins
+from octaplan.link.hands import Hands
+from octaplan.link.real import RealTable
+from tests.link.clinic import clinic, quickly, task
+
+LACKS = missing()
+#: The addresses that the box answers at, out of its carton and as it is planned.
+CARTON, PLANNED = "192.168.77.1", "10.61.0.1"
+
+
+async def stage_it() -> dict[str, object]:
+    """Stage an edge that answers at its own addresses; people do the plugging. Within a network of its own."""
+    what = task(clinic(), "edge")
+    box, pins, settled, told = StandIn(what.kind), Pins(), set[str](), list[str]()
+    box.power(True)
+    for address in (CARTON, PLANNED):
+        subprocess.run(["ip", "address", "add", f"{address}/32", "dev", "lo"], check=True)
+    doors = [await serve(box, Doors(https=443, http=80, ssh=22, telnet=23, console=2_000), host=CARTON)]
+    table = RealTable(what.sheet, what.kind, box.printed.password)
+    secrets: list[str] = []
+    while True:
+        at_work = Hands(what, table, pins, settled)
+        async for outcome in at_work.run():
+            told.append(outcome.step.key)
+            secrets += [one.text for one in outcome.exchanged if box.printed.password in one.text]
+            if not outcome.good:
+                return {"stopped": outcome.step.key, "note": outcome.note}
+            settled.add(outcome.step.key)
+        if at_work.left is None or at_work.left.key in ("label", "pack"):
+            break
+        await by_people(box, at_work.left)
+        if (
+            box.face(box.laptop_port).address is not None
+            and str(box.face(box.laptop_port).address) == PLANNED
+            and len(doors) == 1
+        ):
+            doors.append(await serve(box, Doors(https=443, http=80, ssh=22, telnet=23, console=2_000), host=PLANNED))
+        settled.add(at_work.left.key)
+    for one in doors:
+        await one.close()
+    return {
+        "stopped": "",
+        "told": told,
+        "secrets": secrets,
+        "shown": box.show()[-3:],
+        "name": box.saved.first("", "box.name"),
+    }
+
+
+async def by_people(box: StandIn, step: Step) -> None:
+    """What somebody does at the bench in a step that is theirs."""
+    if step.key == "restart":
+        box.power(False)
+        box.power(True)
+    box.laptop_port = step.after.port or box.laptop_port
+
+
+class Allowed(unittest.IsolatedAsyncioTestCase):
+    async def test_no_address_is_asked_but_those_of_the_run_sheet(self) -> None:
+        what = task(clinic(), "edge")
+        table = RealTable(what.sheet, what.kind)
+        with self.assertRaisesRegex(NoAnswer, "no address that the run sheet gives this box"):
+            await table.reach("https", "192.0.2.9")
+        with self.assertRaisesRegex(NoAnswer, "do this step by hand"):
+            await table.reach("console", "")
+        self.assertIsNone(await table.ping("192.0.2.9"))
+        self.assertIsNone(await table.ping("not an address"))
+
+    def test_pins_are_kept_as_text(self) -> None:
+        for pins in (Pins(), Pins(b"\x01\x02"), Pins(b"", b"ssh-ed25519 AAAA"), Pins(b"c", b"k")):
+            self.assertEqual(Pins.read(pins.text), pins)
+
+
+@unittest.skipIf(LACKS, LACKS)
+class OnANetwork(unittest.TestCase):
+    def test_a_box_is_staged_at_its_own_addresses_while_people_do_the_plugging(self) -> None:
+        command = [*apart(), sys.executable, "-m", "tests.link.test_real"]
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr[-2_000:])
+        found = json.loads(done.stdout.splitlines()[-1])
+        self.assertEqual(found["stopped"], "", found)
+        self.assertEqual((found["name"], found["secrets"]), ("heron-edge", []))
+        self.assertIn("segment-seg0", found["told"])
+        self.assertNotIn("plug", found["told"])
+        self.assertIn("backup", found["told"])
+
+
+if __name__ == "__main__":
+    subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
+    with quickly(), patch.object(hands, "AWAY_REAL", 25.0):
+        print(json.dumps(asyncio.run(stage_it())))  # noqa: T201
