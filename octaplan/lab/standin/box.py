@@ -38,6 +38,8 @@ from octaplan.lab.standin.state import BoxState
 STARTS, UPDATES = 1.0, 1.5
 #: So many wrong passwords lock it, for so many seconds.
 TRIES, LOCKED = 5, 20.0
+#: A change that nobody has confirmed stays for so many seconds at most.
+LONGEST_UNCONFIRMED = 600.0
 #: What it says of its firmware out of the carton, and of a level that it does not tell.
 OLD_FIRMWARE = "0.9"
 #: The port of a laptop on the console cable.
@@ -406,6 +408,32 @@ class StandIn:
             raise Refused("the internet is not there")
         self._after_update = level
         self._busy_until, self._phase = self.clock() + UPDATES, BoxPhase.UPDATING
+
+    def perform(self, verb: Verb, about: str = "", *, by_console: bool = False) -> None:
+        """Do what it is asked to do, by whatever way that was asked. Raises `Refused`."""
+        takes = self.kind.takes
+        if verb in (Verb.APPLY, Verb.COMMIT):
+            if takes is Takes.AT_ONCE or takes.removeprefix("after ") != str(verb):
+                raise Refused(f"changes take effect {takes}")
+            if about and not about.isdigit():
+                raise Refused("it takes seconds after which it is taken back")
+            self.apply(min(float(about), LONGEST_UNCONFIRMED) if about else None)
+        elif verb is Verb.CONFIRM:
+            self.confirm()
+        elif verb is Verb.SAVE:
+            self.save()
+        elif verb is Verb.RESTART:
+            self.restart()
+        elif verb is Verb.FIRMWARE:
+            if by_console and self.kind.firmware.source is FirmwareSource.LAPTOP:
+                raise Refused("a file does not come over the console")
+            self.update(about, self.kind.firmware.source)
+        elif verb is Verb.OFF:
+            self.off(about)
+        elif verb is Verb.REMOVE:
+            self.remove(about)
+        else:
+            raise Refused(f"there is no {verb} here")
 
     def about(self) -> list[str]:
         """What it says of itself."""

@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from octaplan.core.config.grammar import Told
-from octaplan.core.plan.hardware import FirmwareSource, Takes, Verb
+from octaplan.core.plan.hardware import Takes, Verb
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 
@@ -150,33 +150,16 @@ class Dialogue:
             return Said(box.show())
         if verb is Verb.PASSWORD:
             return self._password(about)
-        if verb in (Verb.APPLY, Verb.COMMIT):
-            return self._apply(verb, about)
-        if verb is Verb.CONFIRM:
-            box.confirm()
-        elif verb is Verb.SAVE:
-            if box.kind.takes is not Takes.AT_ONCE and box.kind.kept == "always":
-                box.apply()
-            box.save()
-        elif verb is Verb.RESTART:
-            box.restart()
-            return Said(["restarting"], ends=self.way != CONSOLE)
-        elif verb is Verb.FIRMWARE:
-            source = box.kind.firmware.source
-            if source is FirmwareSource.LAPTOP and self.way == CONSOLE:
-                raise Refused("a file does not come over the console")
-            box.update(about, source)
-            return Said([f"taking {about} in"], ends=self.way != CONSOLE)
-        elif verb is Verb.OFF:
-            box.off(about)
-        elif verb is Verb.REMOVE:
-            box.remove(about)
-        elif verb is Verb.BACKUP:
+        if verb is Verb.BACKUP:
             return self._backup(about)
-        else:
+        if verb is Verb.LEAVE:
             self.stage = self._first_stage()
             return Said(["good bye"], ends=self.way != CONSOLE)
-        return Said(["done"])
+        if verb is Verb.SAVE and box.kind.takes is not Takes.AT_ONCE and box.kind.kept == "always":
+            box.apply()  # the language of such a type saves and applies in one
+        box.perform(verb, about, by_console=self.way == CONSOLE)
+        away = verb in (Verb.RESTART, Verb.FIRMWARE)
+        return Said(["it goes away for a while" if away else "done"], ends=away and self.way != CONSOLE)
 
     def _password(self, about: str) -> Said:
         try:
@@ -185,16 +168,6 @@ class Dialogue:
             raise Refused("a password is told as its name and the password between quotes") from None
         self.box.set_secret(slot, value)
         return Said(["it is set"])
-
-    def _apply(self, verb: Verb, about: str) -> Said:
-        takes = self.box.kind.takes
-        if takes is Takes.AT_ONCE or takes.removeprefix("after ") != str(verb):
-            raise Refused(f"changes take effect {takes}")
-        if about and not about.isdigit():
-            raise Refused("it takes seconds after which it is taken back")
-        self.box.apply(min(float(about), 600.0) if about else None)
-        within = f", taken back in {about} s unless confirmed" if about else ""
-        return Said([f"done{within}"])
 
     def _backup(self, about: str) -> Said:
         if about:

@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from jinja2 import Environment, FileSystemLoader
 
 from octaplan.core.config.grammar import Saying, Told
-from octaplan.core.plan.hardware import FirmwareSource, Takes, Verb, WritePart
+from octaplan.core.plan.hardware import Verb, WritePart
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import Refused, StandIn
 from octaplan.lab.standin.restconf import add_restconf
@@ -104,26 +104,6 @@ class Pages:
             raise Refused("set what it stands in first")
         return [held[-1]]
 
-    def do(self, verb: Verb, about: str) -> None:
-        """Do what a button asks for. Raises `Refused`."""
-        box = self.box
-        if verb in (Verb.APPLY, Verb.COMMIT):
-            if box.kind.takes is Takes.AT_ONCE:
-                raise Refused("changes take effect at once")
-            box.apply()
-        elif verb is Verb.SAVE:
-            box.save()
-        elif verb is Verb.RESTART:
-            box.restart()
-        elif verb is Verb.FIRMWARE:
-            box.update(about, box.kind.firmware.source or FirmwareSource.LAPTOP)
-        elif verb is Verb.OFF:
-            box.off(about)
-        elif verb is Verb.REMOVE:
-            box.remove(about)
-        else:
-            raise Refused("there is no such button")
-
 
 class _Form:
     """A sentence with fields in it."""
@@ -202,7 +182,7 @@ def application(box: StandIn, service: str) -> FastAPI:
 
     @app.post("/do/{verb}")
     async def do(verb: Verb, about: str = Form("")) -> Response:
-        return pages.tell(lambda: pages.do(verb, about), "/")
+        return pages.tell(lambda: box.perform(verb, about), "/")
 
     @app.get("/backup")
     async def backup() -> Response:

@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, FastAPI, Request, Response
 from fastapi.security import HTTPBasic, HTTPBasicCredentials
 from starlette.requests import ClientDisconnect
 
-from octaplan.core.plan.hardware import FirmwareSource, Takes
+from octaplan.core.plan.hardware import Takes, Verb
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import Refused, StandIn
 from octaplan.lab.standin.state import Data
@@ -21,6 +21,17 @@ MEDIA = "application/yang-data+json"
 ROOT = "/restconf"
 #: So much is taken in at once.
 MOST_BYTES = 4 << 20
+
+#: What an operation asks for, and the member of its input that says more.
+_OPERATIONS = {
+    "apply": (Verb.APPLY, "confirm-within"),
+    "confirm": (Verb.CONFIRM, ""),
+    "save": (Verb.SAVE, ""),
+    "restart": (Verb.RESTART, ""),
+    "firmware": (Verb.FIRMWARE, "level"),
+    "switch-off": (Verb.OFF, "service"),
+    "remove": (Verb.REMOVE, "what"),
+}
 
 _basic = HTTPBasic(auto_error=False)
 
@@ -149,23 +160,11 @@ def _do(box: StandIn, name: str, told: Data) -> Data | None:
         return {"content": base64.b64encode(sealed(box)).decode()}
     if name == "set-secret":
         box.set_secret(str(told.get("slot", "")), str(told.get("value", "")))
-    elif name == "apply":
-        if box.kind.takes is Takes.AT_ONCE:
-            raise Refused("changes take effect at once")
-        within = told.get("confirm-within")
-        box.apply(float(within) if within is not None else None)
-    elif name == "confirm":
-        box.confirm()
-    elif name == "save":
-        box.save()
-    elif name == "restart":
-        box.restart()
-    elif name == "firmware":
-        box.update(str(told.get("level", "")), box.kind.firmware.source or FirmwareSource.LAPTOP)
-    elif name == "switch-off":
-        box.off(str(told.get("service", "")))
-    elif name == "remove":
-        box.remove(str(told.get("what", "")))
+    elif name in _OPERATIONS:
+        verb, member = _OPERATIONS[name]
+        if name == "apply" and box.kind.takes is Takes.COMMIT:
+            verb = Verb.COMMIT
+        box.perform(verb, str(told.get(member, "")))
     elif name == "put-back":
         try:
             content = base64.b64decode(str(told.get("content", "")), validate=True)
