@@ -8,13 +8,18 @@ from __future__ import annotations
 import asyncio
 import time
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
+from octaplan.core.config.neutral import yang_document
+from octaplan.core.config.readback import read_back
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import Circuit, Handoff, SitePlan
 from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
+from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.core.values.errors import OctaplanError
+from octaplan.lab.rehearsal.ground import Broken, NoGround, Rehearsing, missing
 from octaplan.lab.standin.box import CONSOLE, BoxFaults, BoxPhase, StandIn
 from octaplan.lab.standin.servers import HOST, Served, serve
 
@@ -116,8 +121,12 @@ class PracticeBench:
 class PracticeTable:
     """The bench as hands need it, for one box of a site."""
 
-    def __init__(self, bench: PracticeBench, one: OnBench, plan: SitePlan | None) -> None:
-        self._bench, self._one, self._plan = bench, one, plan
+    def __init__(
+        self, bench: PracticeBench, one: OnBench, plan: SitePlan | None, organisation: Organisation = UNDECIDED
+    ) -> None:
+        self._bench, self._one, self._plan, self._organisation = bench, one, plan, organisation
+        #: By pair of places what a rehearsal asked, and what came out otherwise than the walk says; empty without one.
+        self._rehearsed: dict[tuple[str, str], tuple[int, int]] | None = None
 
     @property
     def _box(self) -> StandIn:
@@ -238,6 +247,32 @@ class PracticeTable:
         """The address that a name is found as."""
         return NAMED if self._one.plugged_in and self._online() else ""
 
+    async def passes(self, words: str) -> bool | None:
+        """Whether something passes: by real packets in a rehearsal of what the box was told, where this machine permits
+        that, else by the walk. Nothing unless the box shows all as planned: only then is the plan what it does."""
+        if self._plan is None or not (self._one.plugged_in and self._online()):
+            return None
+        plan, device = self._plan, self._one.device
+        check = next((one for one in passing_checks(plan, self._organisation, device) if one.words == words), None)
+        back = read_back(plan, device, self._box.shown(), self._box.kind, self._organisation)
+        if check is None or back.departures or back.about or not self._told_all(plan, device):
+            return None
+        if self._rehearsed is None:
+            self._rehearsed = await asyncio.to_thread(_rehearsed, plan, self._organisation)
+        for pair in check.cells:
+            asked, otherwise = self._rehearsed.get(pair, (0, 0))
+            if otherwise:
+                return not check.passes
+            if self._rehearsed and not asked:
+                return None
+        return check.passes
+
+    def _told_all(self, plan: SitePlan, device: str) -> bool:
+        """Whether what it holds as data, if anything, is all that is planned and nothing else."""
+        held = self._box.running.data
+        wanted = yang_document(plan, device, self._box.kind, self._organisation)
+        return not held or _ordered(held) == _ordered(wanted)
+
     async def joins(self, network: str, key: str) -> bool:
         """Whether a Wi-Fi network lets somebody in."""
         state = self._box.running
@@ -248,3 +283,25 @@ class PracticeTable:
                 known = [*entry.get("password", []), state.secrets.get(f"wireless/{ids.get(network)}", "")]
                 return self._box.kind.radio and (key in known or not key)
         return False
+
+
+def _rehearsed(plan: SitePlan, organisation: Organisation) -> dict[tuple[str, str], tuple[int, int]]:
+    """What real packets do between the places of a plan; nothing where this machine has no ground for it."""
+    if missing():
+        return {}
+    task = {"plan": plan.document(), "organisation": organisation.model_dump(mode="json"), "leases": False}
+    try:
+        with Rehearsing(task) as rehearsing:
+            told = [event for event in rehearsing.events() if event["event"] == "result"]
+    except (Broken, NoGround):
+        return {}
+    return {(one["from"], one["to"]): (one["asked"], one["against_walk"]) for event in told for one in event["cells"]}
+
+
+def _ordered(data: Any) -> Any:
+    """Data with its lists in one order, whatever order they were told in."""
+    if isinstance(data, dict):
+        return {name: _ordered(value) for name, value in sorted(data.items())}
+    if isinstance(data, list):
+        return sorted((_ordered(one) for one in data), key=repr)
+    return data

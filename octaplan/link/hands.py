@@ -83,6 +83,9 @@ class WorkTable(Protocol):
     async def look_up(self) -> str | None:
         """The address that a name is found as, empty when it is not; nothing where this bench has no line."""
 
+    async def passes(self, words: str) -> bool | None:
+        """Whether something passes the boxes of the site, by the words of its check; nothing if nobody can try it."""
+
     async def joins(self, network: str, key: str) -> bool | None:
         """Whether a Wi-Fi network lets somebody in who has its key; nothing where nobody is there to join."""
 
@@ -324,7 +327,11 @@ class Hands:
         elif key == "clear-away":
             await self._clear_away(step)
         elif key == READ_BACK:
-            outcome.shown = await (await self._be_in(step)).show()
+            channel = await self._be_in(step)
+            outcome.shown = await channel.show()
+            lacks = await channel.holds(self._portions.whole()) if told_as_data(self.task, step) else []
+            if lacks:
+                raise Surprised(f"It was told, and does not show it: {'; '.join(lacks[:4])[:400]}")
             left = [one for one in self.task.kind.leftovers if one in outcome.shown]
             if left:
                 raise Surprised(f"It still shows what it came with: {'; '.join(left)[:300]}")
@@ -446,6 +453,11 @@ class Hands:
             return (await (await self._be_in(step)).lights()).get(name, ""), ""
         if measure.kind == "firmware":
             return await (await self._be_in(step)).firmware(), ""
+        if measure.kind in ("passes", "silent"):
+            came = await self.table.passes(measure.label)
+            return (
+                "" if came is None else "it answers" if came else "no answer"
+            ), "this bench has nobody to try it from"
         if measure.key == "joined":
             key = next((self._secret(value.secret) for value in step.values if value.secret), "")
             network = next((value.text for value in step.values if value.label.startswith("Name")), "")
@@ -473,6 +485,14 @@ def ways_in(task: Task) -> list[str]:
     return [way for way in ("https", "ssh", "telnet") if way in has and (way != "https" or kind.restconf)]
 
 
+def told_as_data(task: Task, step: Step) -> bool:
+    """Whether a box is told its settings over RESTCONF, from its carton on."""
+    factory = task.kind.factory
+    first = factory.web == "https" or "https" in map(str, factory.services)
+    begun = next((one.before.port for one in task.sheet.steps if one.key == "log-in"), step.before.port)
+    return begun != CONSOLE and first and ways_in(task)[:1] == ["https"]
+
+
 def left_ports(task: Task, portions: Portions) -> list[str]:
     """The ports that the step of the ports sets up: all but the one that the laptop is in where that is last."""
     step = next((one for one in task.sheet.steps if one.key == "ports"), None)
@@ -493,8 +513,7 @@ def ports_of(task: Task, portions: Portions, told: list[str], step: Step) -> lis
 
 def would_send(task: Task, settled: Collection[str]) -> Iterator[tuple[Step, list[str]]]:
     """What would be sent at each step that is left, without secrets."""
-    factory, portions = task.kind.factory, Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
-    first = factory.web == "https" or "https" in map(str, factory.services)
+    portions = Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
     told: list[str] = []
     for step in task.sheet.steps:
         if step.key in LAST:
@@ -502,8 +521,7 @@ def would_send(task: Task, settled: Collection[str]) -> Iterator[tuple[Step, lis
         ports = ports_of(task, portions, told, step)
         told += ports
         if step.key not in settled:
-            data = step.before.port != CONSOLE and ways_in(task)[:1] == ["https"] and first
-            yield step, told_lines(portions.of(step, data=data, ports=ports))
+            yield step, told_lines(portions.of(step, data=told_as_data(task, step), ports=ports))
 
 
 def _logs_in(step: Step) -> bool:

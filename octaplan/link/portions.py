@@ -49,6 +49,10 @@ class Portions:
         self._settings = settings_of(plan, key, kind, organisation)
         self._data: dict[str, Any] = {}
 
+    def whole(self) -> Portion:
+        """All that a box is told as data; a box that is told by lines is held against its write-out instead."""
+        return Portion(data=self._document())
+
     def ports(self) -> list[str]:
         """The ports that anything is told of."""
         return [port.name for port in self._settings.ports]

@@ -84,6 +84,10 @@ class RealTable:
         """Nothing: people look names up."""
         return None
 
+    async def passes(self, words: str) -> bool | None:
+        """Nothing: people try it from clients."""
+        return None
+
     async def joins(self, network: str, key: str) -> bool | None:
         """Nothing: people join with a telephone."""
         return None

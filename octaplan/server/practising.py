@@ -17,6 +17,7 @@ import structlog
 from octaplan.core.config.readback import read_back
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
@@ -49,7 +50,7 @@ class BenchOfHands:
     def __init__(self, table: PracticeTable) -> None:
         self._table = table
         self.power, self.label, self.ping, self.lease = table.power, table.label, table.ping, table.lease
-        self.line, self.look_up, self.joins = table.line, table.look_up, table.joins
+        self.line, self.look_up, self.joins, self.passes = table.line, table.look_up, table.joins, table.passes
 
     async def settle(self, situation: Situation) -> None:
         """Plug the laptop in, and give it its address. Raises `NoAnswer`."""
@@ -194,9 +195,9 @@ class PracticeDesk:
         loop.call_soon_threadsafe(start)
         return working
 
-    def table_of(self, one: OnBench, plan: SitePlan) -> WorkTable:
+    def table_of(self, one: OnBench, plan: SitePlan, organisation: Organisation) -> WorkTable:
         """The practice bench for a box that stands on it."""
-        return BenchOfHands(PracticeTable(self.bench, one, plan))
+        return BenchOfHands(PracticeTable(self.bench, one, plan, organisation))
 
     @staticmethod
     async def _work(hands: Hands, working: StagingByItself, kept: Kept, only_next: bool) -> None:

@@ -7,11 +7,13 @@ import unittest
 from collections.abc import Callable
 from random import Random
 from typing import Any
+from unittest.mock import patch
 
 from octaplan.core.config.readback import read_back
 from octaplan.core.plan.patch import applied
 from octaplan.core.stage.measures import Outcome as Worth
 from octaplan.core.stage.measures import judge
+from octaplan.lab import practice
 from octaplan.lab.practice import PracticeBench
 from octaplan.lab.standin.box import BoxFaults
 from octaplan.link.channel import Pins
@@ -61,6 +63,9 @@ class EachType(unittest.TestCase):
     def test_a_router_that_takes_all_at_once_by_restconf(self) -> None:
         found = self.all_of_it("edge")
         self.assertEqual(found.by_step["prove-line"].measured["lookup"], "192.0.2.80")
+        tried = found.by_step["passes"]
+        self.assertEqual(set(tried.measured.values()), {"it answers", "no answer"})
+        self.assertEqual(tried.skips, {}, "what passes and what does not was tried by real packets")
         self.assertTrue(found.by_step["segment-seg0"].step.lost)
 
     def test_a_switch_by_telnet_until_it_has_its_https(self) -> None:
@@ -194,6 +199,28 @@ class WhatIsWrong(unittest.TestCase):
 
         last = within(work).last
         self.assertEqual(last.note, "The safe holds nothing for administrator: fill it on Credentials")
+
+
+class Passing(unittest.TestCase):
+    def test_what_a_box_was_told_otherwise_is_not_taken_for_proven(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), "edge")
+            one = await put(bench, what)
+            await stage(bench, one, what, upto="prove-line")
+            one.box.running.data["octaplan-box:box"]["allow"] = []
+            one.box.running.data.pop("ietf-access-control-list:acls")
+            settled = [step.key for step in what.sheet.steps]
+            settled = settled[: settled.index("passes")]
+            return await stage(bench, one, what, settled=settled, upto="passes")
+
+        found: Staged = within(work)
+        self.assertEqual((found.last.step.key, found.last.measured), ("passes", {}))
+        self.assertTrue(found.last.skips)
+
+    def test_without_ground_for_real_packets_the_walk_answers(self) -> None:
+        with patch.object(practice, "missing", lambda: "nftables is not installed"):
+            found = staged("edge", upto="passes")
+        self.assertEqual(set(found.last.measured.values()), {"it answers", "no answer"})
 
 
 class CutOff(unittest.TestCase):

@@ -131,7 +131,7 @@ class ByItself(Practising):
     def test_somebody_records_a_step_that_the_hands_are_at(self) -> None:
         self.put()
         task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
-        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan)
+        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
         person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
         keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins())
 
@@ -153,7 +153,7 @@ class ByItself(Practising):
     def test_two_have_one_box_staged(self) -> None:
         self.put()
         task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
-        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan)
+        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
         working = self.desk.begin(task, table, Pins(), settled, "Marek", lambda outcome: None)
         refused = self.signed_in("ines").post(f"{SITE}/bench/{self.edge}/hands", json={})
         self.assertEqual(refused.status_code, 409)

@@ -17,10 +17,11 @@ _STRANGERS = (SegmentRole.GUEST, SegmentRole.CAMERAS, SegmentRole.ISOLATED)
 
 
 class PassingCheck(NamedTuple):
-    """One thing to try, in words, and whether it is to pass."""
+    """One thing to try, in words, and whether it is to pass; `cells` are the pairs of places that it is about."""
 
     words: str
     passes: bool
+    cells: tuple[tuple[str, str], ...]
 
 
 def passing_checks(plan: SitePlan, organisation: Organisation, box: str) -> list[PassingCheck]:
@@ -33,16 +34,17 @@ def passing_checks(plan: SitePlan, organisation: Organisation, box: str) -> list
 
 def _outwards(traffic: Traffic) -> Iterator[PassingCheck]:
     """The internet, from each segment that is meant to reach it, and from those that are not."""
-    names: dict[bool, list[str]] = {True: [], False: []}
+    found: dict[bool, list[str]] = {True: [], False: []}
     for key in traffic.rows:
         if key in traffic.plan.segments:
             cell = traffic.cell(key, INTERNET)
             if cell.agrees:
-                names[bool(cell.ever)].append(place_name(traffic, key))
-    for passes, some in names.items():
+                found[bool(cell.ever)].append(key)
+    for passes, some in found.items():
         if some:
             told = "is reached" if passes else "does not answer"
-            yield PassingCheck(f"From {listed(some)}: the internet {told}", passes)
+            names = listed([place_name(traffic, key) for key in some])
+            yield PassingCheck(f"From {names}: the internet {told}", passes, tuple((key, INTERNET) for key in some))
 
 
 def _apart(traffic: Traffic) -> Iterator[PassingCheck]:
@@ -52,14 +54,16 @@ def _apart(traffic: Traffic) -> Iterator[PassingCheck]:
         if segment is None or segment.role not in _STRANGERS:
             continue
         shut = [
-            place_name(traffic, other)
+            other
             for other in traffic.rows
             if other != key and other in traffic.plan.segments and _is_shut(traffic.cell(key, other))
         ]
         if shut:
-            yield PassingCheck(f"From {segment.label}: no answer from a host in {listed(shut)}", passes=False)
+            names = listed([place_name(traffic, other) for other in shut])
+            cells = tuple((key, other) for other in shut)
+            yield PassingCheck(f"From {segment.label}: no answer from a host in {names}", False, cells)
         if _is_shut(traffic.cell(key, BOXES)):
-            yield PassingCheck(f"From {segment.label}: no box opens its management", passes=False)
+            yield PassingCheck(f"From {segment.label}: no box opens its management", False, ((key, BOXES),))
 
 
 def _is_shut(cell: MatrixCell) -> bool:
@@ -79,6 +83,7 @@ def _published(traffic: Traffic) -> Iterator[PassingCheck]:
             where = listed([str(net) for net in one.sources]) if one.sources else "outside"
             parts = list(services.parts())
             what = "it" if parts == ["any"] else listed(parts[:4])
-            yield PassingCheck(f"From {where}: {host.name} answers at {outside} by {what}", passes=True)
+            cells = ((INTERNET, host.segment),)
+            yield PassingCheck(f"From {where}: {host.name} answers at {outside} by {what}", True, cells)
             if one.sources:
-                yield PassingCheck(f"From anywhere else: {outside} does not answer by {what}", passes=False)
+                yield PassingCheck(f"From anywhere else: {outside} does not answer by {what}", False, cells)

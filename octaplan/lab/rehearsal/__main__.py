@@ -32,9 +32,8 @@ def main() -> int:
         ends.wait()
 
     try:
-        done = asyncio.run(
-            rehearse(plan, organisation, tell, task.get("seed", 0), kept=kept if task.get("keep") else None)
-        )
+        keep, leases = kept if task.get("keep") else None, bool(task.get("leases", True))
+        done = asyncio.run(rehearse(plan, organisation, tell, task.get("seed", 0), leases=leases, kept=keep))
         tell({"event": "result", **document(done)})
     except OctaplanError as error:
         tell({"event": "refused", "message": str(error)})

@@ -8,6 +8,7 @@ Refused               it says no, in its own words
 
 from __future__ import annotations
 
+import json
 import secrets
 import time
 from collections.abc import Callable
@@ -448,6 +449,11 @@ class StandIn:
         """All that it has been told and that is in effect, with what it came with; secrets hidden."""
         mark = self.write_out.comment or "--"
         return [*self.running.settings.lines(), *(f"{mark} {one}" for one in self.running.leftovers)]
+
+    def shown(self) -> str:
+        """All that it has been told, in its language and as data, as programs read it."""
+        data = self.running.data
+        return "\n".join([*self.show(), *([json.dumps(data, indent=1)] if data else [])])
 
     def command(self, line: str) -> tuple[Verb, str] | None:
         """What a line asks to be done, with what follows it."""

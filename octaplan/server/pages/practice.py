@@ -290,7 +290,7 @@ def begin_hands(
         run = records.now.runs.at(key).get(device)
         pins = Pins.read(run.pins) if run is not None else Pins()
         real = RealTable(task.sheet, task.kind, beginning.password)
-        table = desk.table_of(one, task.plan) if one is not None else real
+        table = desk.table_of(one, task.plan, task.organisation) if one is not None else real
         kept = recorder(records, request.app.state.hub, key, device, person, pins)
         desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
     return run_shown(records, key, device)
