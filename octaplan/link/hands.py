@@ -42,6 +42,8 @@ from octaplan.link.terminal import plain_terminal, ssh_terminal
 AWAY, TRY = 30.0, 0.1
 #: The same for a real box, whose new firmware takes its time.
 AWAY_REAL = 900.0
+#: Seconds after which a box takes a change back that cut it off, unless it is reached and told to keep it.
+CONFIRM_WITHIN = 120
 #: The steps at which hands stop: what is on paper and in cardboard is for people.
 LAST = ("label", "pack")
 CONSOLE = "console"
@@ -124,6 +126,9 @@ class Hands:
         self.task, self.table, self.pins = task, table, pins
         self.done = set(settled)
         self.transcript = Transcript()
+        #: Whether a change waits to be confirmed; after a cut nobody knows, so it is.
+        steps = {step.key: step for step in task.sheet.steps}
+        self._to_confirm = task.kind.confirms and any(key in steps and steps[key].lost for key in self.done)
         #: The step that they have left to people, once they have stopped there.
         self.left: Step | None = None
         self._channel: Channel | None = None
@@ -290,11 +295,24 @@ class Hands:
         while True:
             try:
                 self._channel = await self._log_in(situation, first=first)
+                await self._keep_it(self._channel)
                 return
-            except NoAnswer:
+            except NoAnswer as error:
                 if time.monotonic() > ends:
-                    raise
+                    if not self._to_confirm:
+                        raise
+                    raise NoAnswer(
+                        f"{error}. Nobody has confirmed the change, so the box takes it back by itself: take that step "
+                        "back too, look at what is planned, and do it again"
+                    ) from None
                 await asyncio.sleep(TRY)
+
+    async def _keep_it(self, channel: Channel) -> None:
+        """Confirm a change that cut the box off, now that it is reached again (RFC 6241, 8.4)."""
+        if self._to_confirm:
+            with contextlib.suppress(BoxRefused):  # it was confirmed before the hands were cut off
+                await channel.do(Verb.CONFIRM)
+            self._to_confirm = False
 
     # --- What is done in each step
 
@@ -377,11 +395,13 @@ class Hands:
 
     async def _take_effect(self, step: Step) -> None:
         """Apply or commit; where the connection goes with it, silence is what is expected."""
+        careful = step.lost and self.task.kind.confirms
         try:
-            await self._ask(step, Verb(step.key))
+            await self._ask(step, Verb(step.key), str(CONFIRM_WITHIN) if careful else "")
         except NoAnswer:
             if not step.lost:
                 raise
+        self._to_confirm = careful
         if step.lost:
             await self.leave()
 

@@ -135,8 +135,10 @@ class Portions:
             elif sort == "circuit":
                 interfaces += [side.port for side in self._settings.internet if side.key == key and side.port]
                 self._secret_of(found, sort, key, "password")
-            elif sort == "segment" and not self._tags(step):
-                interfaces += [interface_name(one) for one in self._settings.inside if one.key == key]
+            elif sort == "segment":
+                own = [one for one in self._settings.inside if one.key == key]
+                bare = [one for one in own if one.address is None and one.address6 is None]
+                interfaces += [interface_name(one) for one in (bare if self._tags(step) else own)]
             elif sort == "wifi":
                 self._secret_of(found, "wireless", key, "password")
         every = document.get(_INTERFACES, {}).get("interface", [])

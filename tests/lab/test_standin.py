@@ -208,6 +208,8 @@ class BeingTold(Bench):
         self.assertEqual(commits.running.first("", "box.name"), "box-1")
 
     def test_a_change_that_nobody_confirms_is_taken_back(self) -> None:
+        never = self.inside(self.box("skerry-f7", confirms=False))
+        self.assertIn("takes nothing back", self.said(never, "apply 20"))
         box = self.box("skerry-f7")
         dialogue = self.inside(box)
         self.said(dialogue, "unit {", "  title box-1;", "}", "apply 20")

@@ -16,6 +16,7 @@ from octaplan.core.stage.measures import judge
 from octaplan.lab import practice
 from octaplan.lab.practice import PracticeBench
 from octaplan.lab.standin.box import BoxFaults
+from octaplan.link import hands as hands_module
 from octaplan.link.channel import Pins
 from octaplan.link.hands import Task, would_send
 from tests.core.config.demo import types
@@ -221,6 +222,36 @@ class Passing(unittest.TestCase):
         with patch.object(practice, "missing", lambda: "nftables is not installed"):
             found = staged("edge", upto="passes")
         self.assertEqual(set(found.last.measured.values()), {"it answers", "no answer"})
+
+
+class Confirming(unittest.TestCase):
+    def test_a_change_that_cuts_the_box_off_is_confirmed_once_it_is_reached_again(self) -> None:
+        found = staged("edge", "skerry-f7", upto="reconnect")
+        self.assertEqual([one.note for one in found.outcomes if not one.good], [])
+        applied_ = "\n".join(one.text for one in found.by_step["apply"].exchanged)
+        self.assertIn('"confirm-within": 120', applied_)
+        back = "\n".join(one.text for one in found.by_step["reconnect"].exchanged)
+        self.assertIn("octaplan-box:confirm", back)
+        self.assertIsNone(found.one.box._before)
+
+    def test_what_is_not_reached_again_is_taken_back_by_the_box_and_said(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic("skerry-f7"), "edge")
+            one = await put(bench, what)
+            with patch.object(hands_module, "CONFIRM_WITHIN", 1):
+                await stage(bench, one, what, upto="apply")
+            before = [str(each.address) for each in one.box.running.own_addresses()]
+            await asyncio.sleep(1.1)
+            self.assertIn(one.box.phase, ("ready",))
+            self.assertEqual(([*one.box.running.own_addresses()], len(before)), ([], 2))
+            settled = [step.key for step in what.sheet.steps]
+            settled = settled[: settled.index("apply") + 1]
+            return await stage(bench, one, what, settled=settled)
+
+        with patch.object(hands_module, "AWAY", 1.0):
+            found: Staged = within(work)
+        self.assertIn(found.last.step.key, ("laptop-again", "reconnect"))
+        self.assertFalse(found.last.good)
 
 
 class CutOff(unittest.TestCase):

@@ -4519,6 +4519,12 @@ export interface components {
      * @description What is true of every box of one model.
      */
     HardwareType: {
+      /**
+       * Confirms
+       * @description Whether it takes changes back that nobody confirms within the time that was told with them
+       * @default false
+       */
+      confirms: boolean;
       console: components['schemas']['Console'] | null;
       factory: components['schemas']['Factory'];
       /**

@@ -119,6 +119,11 @@ export function CartonPart(props: { type: HardwareType; onChange: (values: Parti
         onChange={(ssh_needs_full_name) => put({ ssh_needs_full_name })}
       />
       <Check
+        label="Takes changes back that nobody confirms"
+        value={type.confirms}
+        onChange={(confirms) => put({ confirms })}
+      />
+      <Check
         label="Takes its settings over RESTCONF"
         value={type.restconf}
         onChange={(restconf) => put({ restconf })}

@@ -81,7 +81,10 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
           {type.restconf && <Fact label="Programs" value="RESTCONF, over its web port" />}
           <Fact label="Traffic" value={factory.blocked ? 'blocked until allowed' : 'let out'} />
           <Fact label="Powered by" value={type.powered_by.map((one) => POWER[one]).join(', or ')} />
-          <Fact label="Changes take effect" value={type.takes} />
+          <Fact
+            label="Changes take effect"
+            value={`${type.takes}${type.confirms ? '; taken back unless confirmed, where that is asked for' : ''}`}
+          />
           <Fact
             label="Kept over a power cut"
             value={`${type.kept}${type.restart_needed ? '; only a restart lets them take effect' : ''}`}

@@ -97,6 +97,7 @@ export const BLANK: HardwareType = {
   licences: {},
   leftovers: [],
   lights: {},
+  confirms: false,
   restconf: false,
   write_out: null,
   notes: [],

@@ -355,6 +355,9 @@ class HardwareType(Part):
     factory: Factory
     console: Console | None = None
     takes: Takes = Takes.AT_ONCE
+    confirms: bool = Field(
+        False, description="Whether it takes changes back that nobody confirms within the time that was told with them"
+    )
     kept: Literal["always", "when saved"] = Field("always", description="Whether a change outlives a power cut")
     powered_by: list[Power] = Field(
         default=[Power.SUPPLY], min_length=1, max_length=3, description="Where it can get its power from"

@@ -416,6 +416,8 @@ class StandIn:
         if verb in (Verb.APPLY, Verb.COMMIT):
             if takes is Takes.AT_ONCE or takes.removeprefix("after ") != str(verb):
                 raise Refused(f"changes take effect {takes}")
+            if about and not self.kind.confirms:
+                raise Refused("it takes nothing back by itself")
             if about and not about.isdigit():
                 raise Refused("it takes seconds after which it is taken back")
             self.apply(min(float(about), LONGEST_UNCONFIRMED) if about else None)
