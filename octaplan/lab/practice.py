@@ -71,6 +71,8 @@ class PracticeBench:
 
     boxes: dict[str, OnBench] = field(default_factory=dict)
     provider_up: bool = True
+    #: So many rehearsals run at once on its behalf.
+    rehearsing: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(2))
     _number: int = 0
 
     async def put(
@@ -258,7 +260,8 @@ class PracticeTable:
         if check is None or back.departures or back.about or not self._told_all(plan, device):
             return None
         if self._rehearsed is None:
-            self._rehearsed = await asyncio.to_thread(_rehearsed, plan, self._organisation)
+            async with self._bench.rehearsing:
+                self._rehearsed = await asyncio.to_thread(_rehearsed, plan, self._organisation)
         for pair in check.cells:
             asked, otherwise = self._rehearsed.get(pair, (0, 0))
             if otherwise:

@@ -27,6 +27,8 @@ from octaplan.link.channel import (
 )
 
 MEDIA = "application/yang-data+json"
+#: A connection that was idle for so many seconds is not used again: the box may have closed it.
+IDLE = 2.0
 _OPERATIONS = {
     Verb.APPLY: ("apply", ""),
     Verb.COMMIT: ("apply", ""),
@@ -56,6 +58,7 @@ async def restconf(place: Door, transcript: Transcript, pins: Pins) -> RestconfC
         base_url=f"https://{place.host}:{place.port}",
         verify=context,
         timeout=httpx.Timeout(ANSWER, connect=CONNECT),
+        limits=httpx.Limits(keepalive_expiry=IDLE),
         trust_env=False,
         follow_redirects=False,
     )

@@ -12,7 +12,7 @@ from collections.abc import Collection, Mapping
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 
 from octaplan.core.config.departures import ReadBack
 from octaplan.core.plan.boxes import named
@@ -245,6 +245,16 @@ class BenchRecords:
             if row is not None and row.pins != pins:
                 row.pins = pins
                 turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, pins=pins))
+
+    def exchanges(self, key: str, device: str) -> int:
+        """In how many steps of the newest run of a box hands sent something."""
+        now = self._database.now
+        run = now.runs.at(now.sites.plan(key).key).get(device)
+        if run is None:
+            return 0
+        query = select(func.count(ExchangeRow.step.distinct())).where(ExchangeRow.run_id == run.id)
+        with self._database.reading() as session:
+            return session.scalar(query) or 0
 
     def exchanged(self, key: str, device: str) -> list[Exchange]:
         """What hands sent and received in the newest run of a box, step by step."""

@@ -73,7 +73,9 @@ class ByItself(Practising):
         self.assertEqual(open_steps, ["label", "pack"])
         self.assertTrue(run["practice"])
         self.assertEqual(len(run["backups"]), 1)
-        told = {one["step"]: "\n".join(one["lines"]) for one in found["exchanged"]}
+        exchanged = self.client.get(f"{SITE}/bench/{self.edge}/hands/exchanged").json()
+        self.assertEqual(found["exchanged"], len(exchanged))
+        told = {one["step"]: "\n".join(one["lines"]) for one in exchanged}
         self.assertIn("PATCH /restconf/data", told["identity"])
         self.assertIn("<<devices/", told["slot-administrator"])
         secrets = [self.records.safe.read("PAWS/HERON", slot, "Ines", "test")

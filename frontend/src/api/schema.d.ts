@@ -1770,6 +1770,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/bench/{device}/hands/exchanged': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Exchanged
+     * @description What Octaplan's hands sent and received in the newest run of a device, the last time of each step.
+     */
+    get: operations['exchanged'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/bench/{device}/here': {
     parameters: {
       query?: never;
@@ -4479,11 +4499,11 @@ export interface components {
     /**
      * HandsAt
      * @description Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
-     *     password of its label, how far they are, and what was exchanged.
+     *     password of its label, how far they are, and in how many steps something was sent.
      */
     HandsAt: {
       /** Exchanged */
-      exchanged: components['schemas']['StepSent'][];
+      exchanged: number;
       hands: components['schemas']['HandsShown'] | null;
       /** Label Password */
       label_password: boolean;
@@ -11775,6 +11795,39 @@ export interface operations {
     };
   };
   dry_run: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StepSent'][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  exchanged: {
     parameters: {
       query?: never;
       header?: never;

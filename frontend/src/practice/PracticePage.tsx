@@ -18,8 +18,8 @@ export function PracticePage() {
     <div className="page pile">
       <h1 className="sentence">
         Practice bench:{' '}
-        {bench.boxes.length === 0 ? 'nothing stands on it yet' : count(bench.boxes.length, 'box')}, and the
-        provider’s line is{' '}
+        {bench.boxes.length === 0 ? 'nothing stands on it yet' : count(bench.boxes.length, 'box', 'boxes')},
+        and the provider’s line is{' '}
         <LinkButton disabled={!may} onClick={() => provider.mutate(!bench.provider_up)}>
           {bench.provider_up ? 'up' : 'down'}
         </LinkButton>

@@ -147,13 +147,13 @@ class StepSent(BaseModel):
 
 class HandsAt(BaseModel):
     """Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
-    password of its label, how far they are, and what was exchanged."""
+    password of its label, how far they are, and in how many steps something was sent."""
 
     on_bench: str
     real: bool
     label_password: bool
     hands: HandsShown | None
-    exchanged: list[StepSent]
+    exchanged: int
 
 
 @router.get("/api/practice")
@@ -232,10 +232,8 @@ def hands_at(
     key = records.now.sites.plan(f"{customer}/{site}").key
     one = desk.bench.of(key, device)
     staging = staging_of(records.now, key, device)
-    titles = {step.key: step.title for step in staging.sheet.steps}
     kind = records.now.types.types.get(records.now.sites.plan(key).devices[device].type)
     first = next((step for step in staging.sheet.steps if step.key.startswith("slot-")), None)
-    told = {each.step: each for each in records.bench.exchanged(key, device)}
     return HandsAt(
         on_bench=one.key if one is not None else "",
         real=one is None and records.now.settings.current.stages_real,
@@ -243,11 +241,20 @@ def hands_at(
         and kind.factory.password is FirstPassword.LABEL
         and (first is None or not staging.settled(first)),
         hands=_hands(desk.staging(key, device)),
-        exchanged=[
-            StepSent(step=step, title=titles.get(step, step), lines=each.text.splitlines()[:5_000])
-            for step, each in told.items()
-        ],
+        exchanged=records.bench.exchanges(key, device),
     )
+
+
+@router.get("/api/sites/{customer}/{site}/bench/{device}/hands/exchanged")
+def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Looking) -> list[StepSent]:
+    """What Octaplan's hands sent and received in the newest run of a device, the last time of each step."""
+    key = records.now.sites.plan(f"{customer}/{site}").key
+    titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}
+    told = {each.step: each.text for each in records.bench.exchanged(key, device)}
+    return [
+        StepSent(step=step, title=titles.get(step, step), lines=text.splitlines()[:5_000])
+        for step, text in told.items()
+    ]
 
 
 @router.get("/api/sites/{customer}/{site}/bench/{device}/hands/dry-run")

@@ -34,7 +34,6 @@ export function HandsPart({ run }: { run: Run }) {
   const queries = useQueryClient();
   const { data } = useHands(name, device);
   const may = useMay('stage');
-  const [shown, setShown] = useState(false);
   const [password, setPassword] = useState('');
   const at = { params: { path: { ...name, device } } };
   const fresh = () => queries.invalidateQueries({ queryKey: deskKey(name) });
@@ -121,14 +120,25 @@ export function HandsPart({ run }: { run: Run }) {
       {run.practice && <p className="quiet">This run is of a stand-in: practice.</p>}
       {act.error && <Trouble>{act.error.message}</Trouble>}
       <div className="line wrap">
-        {(on_bench || real) && may && <WouldSend name={name} device={device} />}
-        {exchanged.length > 0 && (
-          <LinkButton aria-expanded={shown} onClick={() => setShown(!shown)}>
-            {shown ? 'hide' : 'see'} what was sent and received
-          </LinkButton>
+        {(on_bench || real) && may && (
+          <Asked
+            shut="what would be sent"
+            open="hide what would be sent"
+            load={async () =>
+              body(await api.GET('/api/sites/{customer}/{site}/bench/{device}/hands/dry-run', at))
+            }
+          />
+        )}
+        {exchanged > 0 && (
+          <Asked
+            shut="see what was sent and received"
+            open="hide what was sent and received"
+            load={async () =>
+              body(await api.GET('/api/sites/{customer}/{site}/bench/{device}/hands/exchanged', at))
+            }
+          />
         )}
       </div>
-      {shown && <Sent steps={exchanged} />}
     </section>
   );
 }
@@ -157,20 +167,21 @@ function HandsTold({ hands }: { hands: NonNullable<Schemas['HandsAt']['hands']> 
   );
 }
 
-/** What would be sent, asked for when it is wanted. */
-function WouldSend({ name, device }: { name: SiteName; device: string }) {
-  const ask = useMutation({
-    mutationFn: async () =>
-      body(
-        await api.GET('/api/sites/{customer}/{site}/bench/{device}/hands/dry-run', {
-          params: { path: { ...name, device } },
-        }),
-      ),
-  });
+/** What would be sent, or was: fetched when it is wanted. */
+function Asked({
+  shut,
+  open,
+  load,
+}: {
+  shut: string;
+  open: string;
+  load: () => Promise<Schemas['StepSent'][]>;
+}) {
+  const ask = useMutation({ mutationFn: load });
   return (
     <>
       <LinkButton aria-expanded={Boolean(ask.data)} onClick={() => (ask.data ? ask.reset() : ask.mutate())}>
-        {ask.data ? 'hide what would be sent' : 'what would be sent'}
+        {ask.data ? open : shut}
       </LinkButton>
       {ask.data && <Sent steps={ask.data.filter((step) => step.lines.length > 0)} />}
       {ask.error && <Trouble>{ask.error.message}</Trouble>}
