@@ -339,6 +339,12 @@ class Everything(Together):
             records.bench.begin("FERN/DOCK", self.edge, "Ada")
             records.bench.take_back_run("FERN/DOCK", self.edge)
 
+        def practise() -> None:
+            run = records.bench.practise("FERN/DOCK", self.edge, "Ada")
+            records.bench.pin("FERN/DOCK", self.edge, f"{run:02x}")
+            records.bench.keep_exchange("FERN/DOCK", self.edge, "identity", "> name", "Ada")
+            records.bench.exchanged("FERN/DOCK", self.edge)
+
         def back() -> None:
             records.safe.bring_back(records.now.sites.need("FERN/DOCK", self.slot), 1, "Ada")
 
@@ -374,7 +380,8 @@ class Everything(Together):
         return {
             "begin": begin, "recode": recode, "rename": rename, "away": away,
             "revise": revise, "undo": undo, "load": load, "type": typed, "mend": mend, "settle": settle,
-            "change type": change_type, "stage": stage, "pattern": pattern, "tick": tick, "anew": anew, "back": back,
+            "change type": change_type, "stage": stage, "pattern": pattern, "tick": tick, "anew": anew, "practise": practise,
+            "back": back,
             "on site": on_site, "exchange": exchange,
             "new key": lambda: records.safe.change_key("Ada"),
             "read": lambda: _state(records.now),
