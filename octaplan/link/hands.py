@@ -47,6 +47,8 @@ CONFIRM_WITHIN = 120
 #: The steps at which hands stop: what is on paper and in cardboard is for people.
 LAST = ("label", "pack")
 CONSOLE = "console"
+#: Steps whose values are told with those of others: the country with each Wi-Fi network.
+TOLD_ELSEWHERE = ("country",)
 #: Seconds to wait for an answer that is not expected to come.
 BRIEF = 0.5
 
@@ -350,6 +352,11 @@ class Hands:
             lacks = await channel.holds(self._portions.whole()) if told_as_data(self.task, step) else []
             if lacks:
                 raise Surprised(f"It was told, and does not show it: {'; '.join(lacks[:4])[:400]}")
+            untold = [] if told_as_data(self.task, step) else self._portions.untold()
+            if untold:
+                raise Surprised(
+                    f"No line of its write-out tells {'; '.join(untold[:6])}: set that by hand, and paste what it shows"
+                )
             left = [one for one in self.task.kind.leftovers if one in outcome.shown]
             if left:
                 raise Surprised(f"It still shows what it came with: {'; '.join(left)[:300]}")
@@ -357,7 +364,7 @@ class Hands:
             outcome.backup = await (await self._be_in(step)).backup()
         elif key in ("internet-cable", "uplink"):
             await self.table.line(True)
-        elif step.needs_box:
+        elif step.needs_box and not key.startswith("licence-") and step.values:
             await self._tell(step)
         else:
             await self.table.settle(step.after)
@@ -426,6 +433,11 @@ class Hands:
         ports = ports_of(self.task, self._portions, self._ports_told, step)
         portion = self._portions.of(step, data=channel.way == "restconf", ports=ports)
         if portion.empty:
+            if step.key not in TOLD_ELSEWHERE:
+                raise Surprised(
+                    f"The write-out of {self.task.kind.title} has no line for this step: write one on Hardware, or do "
+                    "it by hand"
+                )
             return
         try:
             await channel.tell(portion)

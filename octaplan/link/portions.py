@@ -44,10 +44,17 @@ class Portions:
     ) -> None:
         self._plan, self._key, self._kind, self._secret = plan, key, kind, secret
         self._organisation = organisation
-        self._lines = write_out(plan, key, kind, organisation).lines if kind.write_out is not None else ()
+        told = kind.write_out is not None and bool(kind.write_out.parts)
+        written = write_out(plan, key, kind, organisation) if told else None
+        self._lines = written.lines if written is not None else ()
+        self._left_out = written.left_out if written is not None else ()
         self._about = [*_abouts(self._lines)]
         self._settings = settings_of(plan, key, kind, organisation)
         self._data: dict[str, Any] = {}
+
+    def untold(self) -> list[str]:
+        """What is planned and no line tells, in words."""
+        return [f"{leaf.what} {leaf.value}" for leaf in self._left_out]
 
     def whole(self) -> Portion:
         """All that a box is told as data; a box that is told by lines is held against its write-out instead."""

@@ -20,6 +20,7 @@ from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
+from octaplan.core.stage.steps import RunSheet
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugged
 from octaplan.lab.standin.box import BoxFaults
@@ -29,7 +30,7 @@ from octaplan.server.events import Hub
 from octaplan.store.accounts import Person
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
-from octaplan.store.staging import staging_of
+from octaplan.store.staging import digest_of_step, sheet_of, staging_of
 
 log = structlog.get_logger()
 
@@ -187,7 +188,7 @@ class PracticeDesk:
         loop = self._running()
 
         async def work() -> None:
-            await self._work(Hands(task, table, pins, settled), working, kept, only_next)
+            await self._work(lambda: Hands(task, table, pins, settled), working, kept, only_next)
 
         def start() -> None:
             self._tasks[site, device] = loop.create_task(work())
@@ -200,8 +201,9 @@ class PracticeDesk:
         return BenchOfHands(PracticeTable(self.bench, one, plan, organisation))
 
     @staticmethod
-    async def _work(hands: Hands, working: StagingByItself, kept: Kept, only_next: bool) -> None:
+    async def _work(made: Callable[[], Hands], working: StagingByItself, kept: Kept, only_next: bool) -> None:
         try:
+            hands = made()
             left = iter([step for step in hands.task.sheet.steps if step.key not in hands.done])
             working.step = next((step.title for step in left), "")
             async for outcome in hands.run():
@@ -262,18 +264,26 @@ def task_of(
     return Task(plan, device, kind, now.settings.current, staging.sheet, secret), settled
 
 
-def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, pins: Pins) -> Kept:
+def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, pins: Pins, sheet: RunSheet) -> Kept:
     """Records what came of each step, as a person's hands would; the pins that the box was met with stay with the
     run."""
     by = person.author
+    begun = records.now
+    asked = {step.key: digest_of_step(begun, key, step) for step in sheet.steps}
 
     def keep(outcome: StepOutcome) -> None:
-        step, bench = outcome.step, records.bench
+        step, bench, now = outcome.step, records.bench, records.now
+        now_asked = next((one for one in sheet_of(now, key, device).steps if one.key == step.key), None)
+        if now_asked is None or digest_of_step(now, key, now_asked) != asked[step.key]:
+            outcome.good = False
+            outcome.note = (
+                "Somebody changed what is planned while Octaplan was at this step: begin again, it is told anew"
+            )
+            return
         exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
         bench.keep_exchange(key, device, step.key, exchanged, by)
         bench.pin(key, device, pins.text)
         if outcome.shown and outcome.good:
-            now = records.now
             plan = now.sites.plan(key)
             kind = now.types.types.get(plan.devices[device].type)
             back = read_back(plan, device, outcome.shown, kind, now.settings.current)

@@ -193,6 +193,29 @@ class WhatIsWrong(unittest.TestCase):
         self.assertEqual((last.step.key, last.good), ("log-in", False))
         self.assertIn("stopped answering", last.note)
 
+    def test_a_type_whose_write_out_tells_nothing_or_not_all(self) -> None:
+        whole = types()["tallow-q4"]
+        assert whole.write_out is not None
+        for parts, step, said in (
+            ({}, "identity", "has no line for this step"),
+            (
+                {part: text for part, text in whole.write_out.parts.items() if part != "routes"},
+                "read-back",
+                "No line of its",
+            ),
+        ):
+            told = whole.write_out.model_copy(update={"parts": parts})
+            kind = whole.model_copy(update={"write_out": told})
+
+            async def work(bench: PracticeBench, kind: Any = kind) -> Staged:
+                what = task(clinic("tallow-q4"), "edge", kind)
+                return await stage(bench, await put(bench, what), what)
+
+            last = within(work).last
+            self.assertFalse(last.good)
+            self.assertEqual(last.step.key, step, last.note)
+            self.assertIn(said, last.note)
+
     def test_a_safe_that_holds_nothing(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic(), "edge", secrets={})

@@ -135,7 +135,7 @@ class ByItself(Practising):
         task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
         table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
         person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
-        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins())
+        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins(), task.sheet)
 
         def also_by_hand(outcome: Any) -> None:
             if outcome.step.key == "identity":
@@ -151,6 +151,32 @@ class ByItself(Practising):
         self.assertEqual(
             tick.by, "Marek", "what the hands did is what counts; what Pia recorded is in the record of the run"
         )
+
+    def test_the_plan_is_changed_while_the_hands_are_at_it(self) -> None:
+        self.put()
+        task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
+        table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
+        person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
+        self.records.bench.practise("PAWS/HERON", self.edge, "Marek")
+        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins(), task.sheet)
+
+        def changed(outcome: Any) -> None:
+            if outcome.step.key == "identity":
+                saved = self.records.now.sites.saved("paws/heron")
+                name = [{"op": "replace", "path": f"/devices/{self.edge}/name", "value": "heron-other"}]
+                self.plans.revise("PAWS/HERON", name, saved.number, "Pia")
+            keep(outcome)
+
+        working = self.desk.begin(task, table, Pins(), settled, "Marek", changed)
+        while working.working:
+            time.sleep(0.02)
+        self.assertIn("Somebody changed what is planned", working.note)
+        ticks = self.records.now.runs.at("paws/heron")[self.edge].ticks
+        self.assertIn("log-in-own", ticks)
+        self.assertNotIn("identity", ticks, "what was told is not what is planned now")
+        self.assertEqual(self.hands(self.edge)["hands"]["note"], "")
+        box = next(iter(self.desk.bench.boxes.values())).box
+        self.assertEqual(box.running.first("", "box.name"), "heron-other")
 
     def test_two_have_one_box_staged(self) -> None:
         self.put()

@@ -298,7 +298,7 @@ def begin_hands(
         pins = Pins.read(run.pins) if run is not None else Pins()
         real = RealTable(task.sheet, task.kind, beginning.password)
         table = desk.table_of(one, task.plan, task.organisation) if one is not None else real
-        kept = recorder(records, request.app.state.hub, key, device, person, pins)
+        kept = recorder(records, request.app.state.hub, key, device, person, pins, task.sheet)
         desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
     return run_shown(records, key, device)
 
