@@ -71,9 +71,13 @@ class Transcript:
 
     def note(self, text: str, *, sent: bool) -> None:
         """Take something down."""
+        self.lines.append(Exchanged(sent, self.without_secrets(text)))
+
+    def without_secrets(self, text: str) -> str:
+        """A text with marks in place of secrets."""
         for secret, place in sorted(self.secrets.items(), key=lambda pair: -len(pair[0])):
             text = text.replace(secret, f"<<{place}>>")
-        self.lines.append(Exchanged(sent, text))
+        return text
 
     def taken(self) -> list[Exchanged]:
         """What was exchanged since it was last taken."""

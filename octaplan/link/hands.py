@@ -180,7 +180,7 @@ class Hands:
             await self._act(step, outcome)
             await self._measure(step, outcome)
         except (LinkError, NotWritten) as error:
-            outcome.good, outcome.note = False, str(error)
+            outcome.good, outcome.note = False, self.transcript.without_secrets(str(error))
         outcome.exchanged, outcome.seconds = self.transcript.taken(), time.perf_counter() - begun
         return outcome
 

@@ -216,6 +216,22 @@ class WhatIsWrong(unittest.TestCase):
             self.assertEqual(last.step.key, step, last.note)
             self.assertIn(said, last.note)
 
+    def test_a_box_that_repeats_a_secret_when_it_refuses_it(self) -> None:
+        whole = types()["tallow-q4"]
+        assert whole.write_out is not None
+        other = whole.write_out.model_copy(update={"commands": {"password": "word"}})
+
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic("tallow-q4"), "edge")
+            one = await bench.put(whole.model_copy(update={"write_out": other}), what.plan.key, what.key)
+            return await stage(bench, one, what)
+
+        found: Staged = within(work)
+        self.assertEqual(found.last.step.key, "slot-administrator")
+        told = found.last.note + "".join(one.text for one in found.last.exchanged)
+        self.assertIn("E!: password administrator", found.last.note)
+        self.assertEqual([one for one in secrets_of("tallow-q4").values() if one in told], [])
+
     def test_a_safe_that_holds_nothing(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic(), "edge", secrets={})

@@ -159,10 +159,11 @@ class HandsAt(BaseModel):
 @router.get("/api/practice")
 def practice(records: Recorded, desk: AtBench, person: Looking) -> PracticeShown:
     """The practice bench as it is."""
-    return PracticeShown(
-        provider_up=desk.bench.provider_up,
-        boxes=[_shown(records, desk, one) for one in list(desk.bench.boxes.values())],
-    )
+
+    async def seen() -> list[StandInShown]:
+        return [_shown(records, desk, one) for one in desk.bench.boxes.values()]
+
+    return PracticeShown(provider_up=desk.bench.provider_up, boxes=desk.ask(seen()))
 
 
 @router.post("/api/practice/boxes", status_code=HTTPStatus.CREATED)
@@ -197,8 +198,7 @@ def take_box(box: BoxKey, records: Recorded, desk: AtBench, person: Staging) -> 
 def do_to_box(box: BoxKey, doing: Doing, records: Recorded, desk: AtBench, person: Staging) -> PracticeShown:
     """Do something to a box, or to the laptop at it."""
     with _told():
-        one = desk.at(box)
-        _do(records, desk, one, doing)
+        desk.ask(_do(records, desk, desk.at(box), doing))
     return practice(records, desk, person)
 
 
@@ -399,15 +399,15 @@ def _ways(one: OnBench) -> list[WayIn]:
     return found
 
 
-def _do(records: Records, desk: PracticeDesk, one: OnBench, doing: Doing) -> None:
+async def _do(records: Records, desk: PracticeDesk, one: OnBench, doing: Doing) -> None:
     """Do what is asked. Raises `OctaplanError`."""
     box, table = one.box, _table(records, desk, one)
     if doing.what in ("on", "off"):
-        desk.ask(table.power(doing.what == "on"))
+        await table.power(doing.what == "on")
     elif doing.what == "reset":
         box.reset()
     elif doing.what in ("line", "no line"):
-        desk.ask(table.line(doing.what == "line"))
+        await table.line(doing.what == "line")
     elif doing.what == "plug":
         if doing.port and doing.port != CONSOLE and doing.port not in box.kind.ports:
             raise PracticeError(f"{box.kind.title} has no port {doing.port}: it has {', '.join(box.kind.ports)}")
@@ -418,4 +418,4 @@ def _do(records: Records, desk: PracticeDesk, one: OnBench, doing: Doing) -> Non
         if not address:
             raise PracticeError("Say which address the laptop is to have")
         one.how = ""
-        desk.ask(table.settle(Situation(box.laptop_port, address, how, "", False)))
+        await table.settle(Situation(box.laptop_port, address, how, "", False))
