@@ -232,6 +232,15 @@ class WhatIsWrong(unittest.TestCase):
         self.assertIn("E!: password administrator", found.last.note)
         self.assertEqual([one for one in secrets_of("tallow-q4").values() if one in told], [])
 
+    def test_once_it_was_met_by_tls_nothing_is_sent_in_the_clear(self) -> None:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), "switch")
+            return await stage(bench, await put(bench, what), what, pins=Pins(certificate=b"met before"))
+
+        last = within(work).last
+        self.assertEqual((last.step.key, last.good, last.exchanged), ("log-in", False, []))
+        self.assertIn("gives no answer by HTTPS", last.note)
+
     def test_a_safe_that_holds_nothing(self) -> None:
         async def work(bench: PracticeBench) -> Staged:
             what = task(clinic(), "edge", secrets={})
