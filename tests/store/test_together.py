@@ -367,7 +367,8 @@ class Everything(Together):
             records.register.begin(site(f"FERN/N{chance.randrange(10**9)}", name="By hand"), "Ada")
 
         def recode() -> None:
-            code = next(held.plan.site for key, held in records.now.sites.held.items() if key.startswith("fern/mil"))
+            there = (held.plan.site for key, held in records.now.sites.held.items() if key.startswith("fern/mil"))
+            code = next(there, "MILL")  # where it is put away at this moment, that is said
             records.register.recode(f"FERN/{code}", "MILX" if code == "MILL" else "MILL", "Ada")
 
         def rename() -> None:
