@@ -13,6 +13,7 @@ from datetime import UTC, datetime
 from typing import NamedTuple
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
 
 from octaplan.core.config.departures import ReadBack
 from octaplan.core.plan.boxes import named
@@ -69,6 +70,12 @@ class Exchange(NamedTuple):
 MOST_KEPT = 60
 
 
+def _anything_told(session: Session, run: int) -> bool:
+    """Whether anything was ever recorded in a run, or exchanged with its box."""
+    told = (select(table.id).where(table.run_id == run).limit(1) for table in (Recording, ExchangeRow))
+    return any(session.scalar(one) is not None for one in told)
+
+
 class BenchRecords:
     """Records what happens on the bench. Every method may be called from any thread."""
 
@@ -110,8 +117,7 @@ class BenchRecords:
             plan = turn.now.sites.plan(key)
             run = turn.now.runs.at(plan.key).get(device)
             session = turn.session
-            told = select(Recording.id).where(Recording.run_id == run.id).limit(1) if run is not None else None
-            if run is None or run.ticks or run.backups or (told is not None and session.scalar(told) is not None):
+            if run is None or run.ticks or run.backups or _anything_told(session, run.id):
                 raise BenchError(
                     "Something was recorded in this run already: it stays. The earlier one is under All runs"
                 )
