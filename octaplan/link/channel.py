@@ -57,7 +57,7 @@ class Exchanged(NamedTuple):
 
 
 @dataclass
-class Transcript:
+class Conversation:
     """All that was sent and received, with marks in place of secrets."""
 
     lines: list[Exchanged] = field(default_factory=list)

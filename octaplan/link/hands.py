@@ -24,6 +24,7 @@ from octaplan.link.channel import (
     ANSWER,
     BoxRefused,
     Channel,
+    Conversation,
     Door,
     Exchanged,
     LinkError,
@@ -32,7 +33,6 @@ from octaplan.link.channel import (
     OtherBox,
     Pins,
     Portion,
-    Transcript,
 )
 from octaplan.link.portions import Portions
 from octaplan.link.restconf import restconf
@@ -127,7 +127,7 @@ class Hands:
     def __init__(self, task: Task, table: WorkTable, pins: Pins, settled: Collection[str]) -> None:
         self.task, self.table, self.pins = task, table, pins
         self.done = set(settled)
-        self.transcript = Transcript()
+        self.conversation = Conversation()
         #: Whether a change waits to be confirmed; after a cut nobody knows, so it is.
         steps = {step.key: step for step in task.sheet.steps}
         self._to_confirm = task.kind.confirms and any(key in steps and steps[key].lost for key in self.done)
@@ -145,9 +145,9 @@ class Hands:
         return AWAY if self.table.by_itself else AWAY_REAL
 
     def _secret(self, place: str) -> str:
-        """The text of a place in the safe, which is never told in a transcript from then on."""
+        """The text of a place in the safe, which is never told in a conversation from then on."""
         text = self.task.secret(place)
-        self.transcript.hide(place, text)
+        self.conversation.hide(place, text)
         return text
 
     def _own_slot(self) -> str:
@@ -180,8 +180,8 @@ class Hands:
             await self._act(step, outcome)
             await self._measure(step, outcome)
         except (LinkError, NotWritten) as error:
-            outcome.good, outcome.note = False, self.transcript.without_secrets(str(error))
-        outcome.exchanged, outcome.seconds = self.transcript.taken(), time.perf_counter() - begun
+            outcome.good, outcome.note = False, self.conversation.without_secrets(str(error))
+        outcome.exchanged, outcome.seconds = self.conversation.taken(), time.perf_counter() - begun
         return outcome
 
     async def leave(self) -> None:
@@ -263,7 +263,7 @@ class Hands:
         factory = self.task.kind.factory
         if factory.password is FirstPassword.LABEL:
             password = (await self.table.label()).get("password", "")
-            self.transcript.hide("first password", password)
+            self.conversation.hide("first password", password)
             return password
         return factory.known_password or ""
 
@@ -271,7 +271,7 @@ class Hands:
         """The first way in that the type speaks and that answers."""
         kind = self.task.kind
         if situation.port == CONSOLE:
-            return await plain_terminal(await self.table.reach(CONSOLE, ""), kind, self.transcript, CONSOLE)
+            return await plain_terminal(await self.table.reach(CONSOLE, ""), kind, self.conversation, CONSOLE)
         why: LinkError = Surprised(
             f"{kind.title} has no way in that Octaplan speaks: RESTCONF, SSH, telnet or a console. Permit one of "
             "them, or do this step by hand"
@@ -282,10 +282,10 @@ class Hands:
             try:
                 place = await self.table.reach(way, situation.box)
                 if way == "https":
-                    return await restconf(place, self.transcript, self.pins)
+                    return await restconf(place, self.conversation, self.pins)
                 if way == "ssh":
-                    return await ssh_terminal(place, kind, self.transcript, self.pins, user, password)
-                return await plain_terminal(place, kind, self.transcript, way)
+                    return await ssh_terminal(place, kind, self.conversation, self.pins, user, password)
+                return await plain_terminal(place, kind, self.conversation, way)
             except (OtherBox, NotLetIn):
                 raise
             except NoAnswer as error:

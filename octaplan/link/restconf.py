@@ -17,13 +17,13 @@ from octaplan.link.channel import (
     ANSWER,
     CONNECT,
     BoxRefused,
+    Conversation,
     Door,
     NoAnswer,
     NotLetIn,
     OtherBox,
     Pins,
     Portion,
-    Transcript,
 )
 
 MEDIA = "application/yang-data+json"
@@ -41,7 +41,7 @@ _OPERATIONS = {
 }
 
 
-async def restconf(place: Door, transcript: Transcript, pins: Pins) -> RestconfChannel:
+async def restconf(place: Door, conversation: Conversation, pins: Pins) -> RestconfChannel:
     """A box by RESTCONF. Raises `NoAnswer`, `OtherBox`."""
     certificate = await _certificate(place)
     if pins.certificate and pins.certificate != certificate:
@@ -62,7 +62,7 @@ async def restconf(place: Door, transcript: Transcript, pins: Pins) -> RestconfC
         trust_env=False,
         follow_redirects=False,
     )
-    return RestconfChannel(client, place, transcript)
+    return RestconfChannel(client, place, conversation)
 
 
 async def _certificate(place: Door) -> bytes:
@@ -84,8 +84,8 @@ class RestconfChannel:
 
     way = "restconf"
 
-    def __init__(self, client: httpx.AsyncClient, place: Door, transcript: Transcript) -> None:
-        self._client, self._place, self._transcript = client, place, transcript
+    def __init__(self, client: httpx.AsyncClient, place: Door, conversation: Conversation) -> None:
+        self._client, self._place, self._transcript = client, place, conversation
         self._root = ""
         self.patience = ANSWER
 

@@ -18,13 +18,13 @@ from octaplan.link.channel import (
     ANSWER,
     CONNECT,
     BoxRefused,
+    Conversation,
     Door,
     NoAnswer,
     NotLetIn,
     OtherBox,
     Pins,
     Portion,
-    Transcript,
 )
 
 #: What a box asks before one is let in.
@@ -73,17 +73,17 @@ class _Secure:
         self._connection.abort()
 
 
-async def plain_terminal(place: Door, kind: HardwareType, transcript: Transcript, way: str) -> TerminalChannel:
+async def plain_terminal(place: Door, kind: HardwareType, conversation: Conversation, way: str) -> TerminalChannel:
     """A terminal at a console, or by telnet. Raises `NoAnswer`."""
     try:
         streams = await asyncio.wait_for(asyncio.open_connection(place.host, place.port), CONNECT)
     except (OSError, TimeoutError):
         raise NoAnswer(f"{place.title} gives no answer by {way}") from None
-    return TerminalChannel(_Plain(*streams), place, kind, transcript, way)
+    return TerminalChannel(_Plain(*streams), place, kind, conversation, way)
 
 
 async def ssh_terminal(
-    place: Door, kind: HardwareType, transcript: Transcript, pins: Pins, user: str, password: str
+    place: Door, kind: HardwareType, conversation: Conversation, pins: Pins, user: str, password: str
 ) -> TerminalChannel:
     """A terminal over SSH, its host key pinned at first contact. Raises `NoAnswer`, `NotLetIn`, `OtherBox`."""
     try:
@@ -111,7 +111,7 @@ async def ssh_terminal(
         raise _another(place) from None
     except (OSError, TimeoutError, asyncssh.Error):
         raise NoAnswer(f"{place.title} gives no answer by SSH") from None
-    channel = TerminalChannel(_Secure(connection, process), place, kind, transcript, "ssh")
+    channel = TerminalChannel(_Secure(connection, process), place, kind, conversation, "ssh")
     await channel.come_in()
     return channel
 
@@ -134,8 +134,8 @@ def _another(place: Door) -> OtherBox:
 class TerminalChannel:
     """A box at its terminal."""
 
-    def __init__(self, stream: Stream, place: Door, kind: HardwareType, transcript: Transcript, way: str) -> None:
-        self._stream, self._place, self._transcript = stream, place, transcript
+    def __init__(self, stream: Stream, place: Door, kind: HardwareType, conversation: Conversation, way: str) -> None:
+        self._stream, self._place, self._transcript = stream, place, conversation
         self._told: WriteOut = kind.write_out or WriteOut(language="nothing")
         self._slot = "administrator" if "administrator" in kind.slots else next(iter(kind.slots), "administrator")
         self._chooses = False
