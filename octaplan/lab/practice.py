@@ -186,8 +186,12 @@ class PracticeTable:
 
     # --- What is measured
 
-    async def ping(self, address: str) -> bool | None:
-        """Whether an address answers; nothing where this bench has no such thing."""
+    async def ping(self, address: str) -> str | None:
+        """What one ping of an address says; nothing where this bench has no such thing."""
+        answers = self._answers(address)
+        return None if answers is None else f"1 packet transmitted, {int(answers)} received"
+
+    def _answers(self, address: str) -> bool | None:
         try:
             point = parse_address(address)
         except AddressError:
@@ -247,7 +251,9 @@ class PracticeTable:
 
     async def look_up(self) -> str | None:
         """The address that a name is found as."""
-        return NAMED if self._one.plugged_in and self._online() else ""
+        asked = {str(one) for line in self._lines() for one in line.resolvers}
+        asks = asked & set(self._box.running.told_texts())
+        return NAMED if self._one.plugged_in and self._online() and (asks or not asked) else ""
 
     async def passes(self, words: str) -> bool | None:
         """Whether something passes: by real packets in a rehearsal of what the box was told, where this machine permits
@@ -277,14 +283,13 @@ class PracticeTable:
         return not held or _ordered(held) == _ordered(wanted)
 
     async def joins(self, network: str, key: str) -> bool:
-        """Whether a Wi-Fi network lets somebody in."""
+        """Whether a Wi-Fi network lets somebody in who has a key, or whom it asks for none."""
         state = self._box.running
-        told = state.entries("wireless")
         ids = {entry.get("name"): entry.get("id") for entry in state.box.get("wireless", [])}
-        for entry in told.values():
-            if network in entry.get("name", []):
-                known = [*entry.get("password", []), state.secrets.get(f"wireless/{ids.get(network)}", "")]
-                return self._box.kind.radio and (key in known or not key)
+        for entry in state.entries("wireless").values():
+            if network in entry.get("name", []) and self._box.kind.radio:
+                known = {*entry.get("password", []), state.secrets.get(f"wireless/{ids.get(network)}", "")}
+                return entry.get("security") == ["open"] or (bool(key) and key in known)
         return False
 
 

@@ -14,6 +14,7 @@ from collections.abc import AsyncIterator, Callable, Collection, Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from octaplan.core.config.readback import read_back
 from octaplan.core.config.writeout import NotWritten
 from octaplan.core.plan.hardware import FirstPassword, HardwareType, Takes, Verb
 from octaplan.core.plan.organisation import Organisation
@@ -75,8 +76,8 @@ class WorkTable(Protocol):
     async def reach(self, service: str, address: str) -> Door:
         """Where a service is reached at an address of the box. Raises `NoAnswer`."""
 
-    async def ping(self, address: str) -> bool | None:
-        """Whether an address answers a ping from the laptop; nothing where this bench has no such thing."""
+    async def ping(self, address: str) -> str | None:
+        """What a ping of an address from the laptop says, with counts; nothing where this bench has no such thing."""
 
     async def lease(self, port: str) -> str | None:
         """The address that a client gets at a port, empty when it gets none; nothing where nobody on it could serve."""
@@ -335,19 +336,14 @@ class Hands:
             await self._back_again(step.after if step.after.port else step.before)
         elif key in ("apply", "commit"):
             await self._take_effect(step)
-        elif key in ("save", "save-first", "save-firmware"):
-            await self._ask(step, Verb.SAVE)
-        elif key == "restart-first":
-            await self._ask(step, Verb.RESTART)
-            await self.leave()
         elif key == "restart":
             await self.table.power(False)
             await self.leave()
             await self.table.power(True)
         elif key == "firmware":
             await self._update(step)
-        elif key == "clear-away":
-            await self._clear_away(step)
+        elif asked_of(self.task, step):
+            await self._ask_all(step)
         elif key == READ_BACK:
             channel = await self._be_in(step)
             outcome.shown = await channel.show()
@@ -399,35 +395,31 @@ class Hands:
         if slot == self._own:  # from here one logs in with it
             await self.leave()
 
-    async def _ask(self, step: Step, verb: Verb, about: str = "") -> None:
-        await (await self._be_in(step)).do(verb, about)
+    async def _ask_all(self, step: Step) -> None:
+        """Have it do what a step asks for, beside telling it settings."""
+        channel = await self._be_in(step)
+        for verb, about in asked_of(self.task, step):
+            gone = contextlib.suppress(BoxRefused)  # removed already; what stays is seen when it is read back
+            with gone if verb is Verb.REMOVE else contextlib.nullcontext():
+                await channel.do(verb, about)
+            if verb is Verb.RESTART:
+                await self.leave()
 
     async def _take_effect(self, step: Step) -> None:
         """Apply or commit; where the connection goes with it, silence is what is expected."""
-        careful = step.lost and self.task.kind.confirms
         try:
-            await self._ask(step, Verb(step.key), str(CONFIRM_WITHIN) if careful else "")
+            await self._ask_all(step)
         except NoAnswer:
             if not step.lost:
                 raise
-        self._to_confirm = careful
+        self._to_confirm = step.lost and self.task.kind.confirms
         if step.lost:
             await self.leave()
 
     async def _update(self, step: Step) -> None:
-        wanted = self.task.kind.firmware.wanted or ""
-        if await (await self._be_in(step)).firmware() == wanted:
-            return
-        await self._ask(step, Verb.FIRMWARE, wanted)
-        await self._back_again(step.before)
-
-    async def _clear_away(self, step: Step) -> None:
-        for value in step.values:
-            if value.label == "Switch off":
-                await self._ask(step, Verb.OFF, value.text.lower())
-            elif value.label == "Remove":
-                with contextlib.suppress(BoxRefused):  # it is gone already; what stays is seen when it is read back
-                    await self._ask(step, Verb.REMOVE, value.text)
+        if await (await self._be_in(step)).firmware() != self.task.kind.firmware.wanted:
+            await self._ask_all(step)
+            await self._back_again(step.before)
 
     async def _tell(self, step: Step) -> None:
         """Tell it what the step says, and look whether it holds it."""
@@ -498,17 +490,21 @@ class Hands:
             lets_in = await self.table.joins(network, key)
             return ("" if lets_in is None else "yes" if lets_in else "no"), "nobody is there to join it"
         if measure.key == "kept":
-            return ("yes" if await (await self._be_in(step)).show() else "no"), ""
+            return ("yes" if await self._keeps(step) else "no"), ""
         return "", "it needs somebody, or something, that this bench has not"
+
+    async def _keeps(self, step: Step) -> bool:
+        """Whether it shows all that is planned, after a restart."""
+        task, channel = self.task, await self._be_in(step)
+        back = read_back(task.plan, task.key, await channel.show(), task.kind, task.organisation)
+        lacks = await channel.holds(self._portions.whole()) if told_as_data(task, step) else []
+        return not (back.departures or back.about or lacks)
 
     async def _pinged(self, measure: Measure) -> tuple[str, str]:
         if not measure.expect:
             return "", "no address is planned to ping"
-        answers = await self.table.ping(measure.expect)
-        if answers is None:
-            return "", f"{measure.expect} is not on this bench"
-        came = 4 if answers else 0
-        return f"4 packets transmitted, {came} received, {100 - 25 * came}% packet loss", ""
+        said = await self.table.ping(measure.expect)
+        return said or "", f"{measure.expect} is not on this bench"
 
 
 def ways_in(task: Task) -> list[str]:
@@ -517,6 +513,23 @@ def ways_in(task: Task) -> list[str]:
     planned = {str(access.service) for access in task.plan.devices[task.key].access.values()}
     has = planned | {kind.factory.web or "", *map(str, kind.factory.services)}
     return [way for way in ("https", "ssh", "telnet") if way in has and (way != "https" or kind.restconf)]
+
+
+def asked_of(task: Task, step: Step) -> list[tuple[Verb, str]]:
+    """What a step has a box do, beside telling it settings."""
+    if step.key in ("apply", "commit"):
+        return [(Verb(step.key), str(CONFIRM_WITHIN) if step.lost and task.kind.confirms else "")]
+    if step.key in ("save", "save-first", "save-firmware"):
+        return [(Verb.SAVE, "")]
+    if step.key == "restart-first":
+        return [(Verb.RESTART, "")]
+    if step.key == "firmware":
+        return [(Verb.FIRMWARE, task.kind.firmware.wanted or "")]
+    if step.key == "clear-away":
+        verbs = {"Switch off": Verb.OFF, "Remove": Verb.REMOVE}
+        told = [(verbs[value.label], value.text) for value in step.values if value.label in verbs]
+        return [(verb, about.lower() if verb is Verb.OFF else about) for verb, about in told]
+    return []
 
 
 def told_as_data(task: Task, step: Step) -> bool:
@@ -555,7 +568,15 @@ def would_send(task: Task, settled: Collection[str]) -> Iterator[tuple[Step, lis
         ports = ports_of(task, portions, told, step)
         told += ports
         if step.key not in settled:
-            yield step, told_lines(portions.of(step, data=told_as_data(task, step), ports=ports))
+            portion = portions.of(step, data=told_as_data(task, step), ports=ports)
+            yield step, [*_secrets_of(step), *(f"{verb} {about}".strip() for verb, about in asked_of(task, step)),
+                         *told_lines(portion)]  # fmt: skip
+
+
+def _secrets_of(step: Step) -> list[str]:
+    """The passwords that a step sets, by marks."""
+    slot = step.key.removeprefix("slot-")
+    return [f"password {slot} <<{value.secret}>>" for value in step.values if value.secret and slot != step.key]
 
 
 def _logs_in(step: Step) -> bool:

@@ -8,7 +8,6 @@ import shutil
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import RunSheet
-from octaplan.core.values.addresses import AddressError, parse_address
 from octaplan.link.channel import CONNECT, Door, NoAnswer
 
 #: Where services are, unless a type says otherwise.
@@ -51,27 +50,16 @@ class RealTable:
             raise NoAnswer(f"{address} gives no answer at port {port}, {service.upper()}") from None
         return Door(address, port, f"{self._kind.title} at {address}")
 
-    async def ping(self, address: str) -> bool | None:
-        """Whether an address that the run sheet tells answers; nothing where this machine has no ping."""
+    async def ping(self, address: str) -> str | None:
+        """What `ping` says of an address that the run sheet tells; nothing where this machine has no ping."""
         program = shutil.which("ping")
-        try:
-            point = parse_address(address)
-        except AddressError:
+        if program is None or address not in self._told:
             return None
-        if program is None or str(point) not in self._told:
-            return None
-        one = await asyncio.create_subprocess_exec(
-            program,
-            "-n",
-            "-c",
-            "1",
-            "-W",
-            "2",
-            str(point),
-            stdout=asyncio.subprocess.DEVNULL,
-            stderr=asyncio.subprocess.DEVNULL,
-        )
-        return await one.wait() == 0
+        command = [program, "-n", "-c", "4", "-i", "0.3", "-W", "2", address]
+        nowhere = asyncio.subprocess.DEVNULL
+        one = await asyncio.create_subprocess_exec(*command, stdout=asyncio.subprocess.PIPE, stderr=nowhere)
+        said, _ = await one.communicate()
+        return said.decode("utf-8", "replace").strip()[:1_000]
 
     async def lease(self, port: str) -> str | None:
         """Nothing: this machine keeps its own address."""

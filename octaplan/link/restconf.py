@@ -85,14 +85,14 @@ class RestconfChannel:
     way = "restconf"
 
     def __init__(self, client: httpx.AsyncClient, place: Door, conversation: Conversation) -> None:
-        self._client, self._place, self._transcript = client, place, conversation
+        self._client, self._place, self._conversation = client, place, conversation
         self._root = ""
         self.patience = ANSWER
 
     async def _ask(self, method: str, path: str, body: Any = None, seconds: float | None = None) -> Any:
         """Ask; what came back as JSON, or nothing. Raises `BoxRefused`, `NotLetIn`, `NoAnswer`."""
         told = json.dumps(body, indent=1) if body is not None else None
-        self._transcript.note(f"{method} {path}" + (f"\n{told}" if told else ""), sent=True)
+        self._conversation.note(f"{method} {path}" + (f"\n{told}" if told else ""), sent=True)
         try:
             back = await self._client.request(
                 method,
@@ -103,7 +103,7 @@ class RestconfChannel:
             )
         except httpx.HTTPError:
             raise NoAnswer(f"{self._place.title} has stopped answering") from None
-        self._transcript.note(f"{back.status_code} {back.text}".strip()[:20_000], sent=False)
+        self._conversation.note(f"{back.status_code} {back.text}".strip()[:20_000], sent=False)
         if back.status_code == 401:
             raise NotLetIn(f"{self._place.title} does not let one in: {_words(back)}")
         if back.is_error:

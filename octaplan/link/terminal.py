@@ -135,7 +135,7 @@ class TerminalChannel:
     """A box at its terminal."""
 
     def __init__(self, stream: Stream, place: Door, kind: HardwareType, conversation: Conversation, way: str) -> None:
-        self._stream, self._place, self._transcript = stream, place, conversation
+        self._stream, self._place, self._conversation = stream, place, conversation
         self._told: WriteOut = kind.write_out or WriteOut(language="nothing")
         self._slot = "administrator" if "administrator" in kind.slots else next(iter(kind.slots), "administrator")
         self._chooses = False
@@ -175,7 +175,7 @@ class TerminalChannel:
     def _note(self, text: str, *, sent: bool) -> None:
         for line in text.replace("\r", "").split("\n"):
             if line.strip():
-                self._transcript.note(line, sent=sent)
+                self._conversation.note(line, sent=sent)
 
     def _send(self, text: str) -> None:
         self._note(text, sent=True)
@@ -184,16 +184,18 @@ class TerminalChannel:
         except (OSError, asyncssh.Error):
             raise NoAnswer(f"{self._place.title} has hung up") from None
 
-    async def _line(self, text: str, seconds: float | None = None) -> str:
-        """Send a line; what came back without what it shows when it waits. Raises `BoxRefused`, `NoAnswer`."""
+    async def _line(self, text: str, seconds: float | None = None, *, reads: bool = False) -> str:
+        """Send a line; what came back without what it shows when it waits. What is only read may hold any words.
+
+        Raises `BoxRefused`, `NoAnswer`.
+        """
         self._send(text)
         got = await self._heard(self._waits, seconds)
-        back = self._asks_back(got)
-        if back is not None:
+        while (back := self._asks_back(got)) is not None:
             self._send(back)
-            got = await self._heard(lambda more: self._waits(more) and self._asks_back(more) is None, seconds)
+            got = await self._heard(self._waits, seconds)
         said = got.replace("\r", "").rpartition("\n")[0].strip()
-        if any(word in said for word in (*self._told.refusals, "not understood")):
+        if not reads and any(word in said for word in (*self._told.refusals, "not understood")):
             raise BoxRefused(f"{self._place.title} says: {said[:300]}")
         return said
 
@@ -266,7 +268,7 @@ class TerminalChannel:
             await self._line(f"{self._told.command(verb)} {about}".strip(), 1.0 if leaves else None)
 
     async def _about(self) -> str:
-        return await self._line(self._told.command(Verb.ABOUT))
+        return await self._line(self._told.command(Verb.ABOUT), reads=True)
 
     async def firmware(self) -> str:
         met = re.search(r"^firmware (.+)$", await self._about(), re.M)
@@ -276,7 +278,7 @@ class TerminalChannel:
         return dict(re.findall(r"^light (.+?): (.+)$", await self._about(), re.M))
 
     async def show(self) -> str:
-        return await self._line(self._told.command(Verb.SHOW))
+        return await self._line(self._told.command(Verb.SHOW), reads=True)
 
     async def backup(self) -> bytes:
         said = await self._line(self._told.command(Verb.BACKUP))

@@ -149,9 +149,7 @@ class PracticeDesk:
     def take(self, key: str) -> None:
         """Take a box away. Raises `PracticeError`."""
         one = self.at(key)
-        working = self._staging.get((one.site, one.device))
-        if working is not None and working.working:
-            raise PracticeError(f"{working.by} stages it at this moment: stop that first")
+        self.free(one.site, one.device)
         self.ask(self.bench.take(key))
         self._staging.pop((one.site, one.device), None)
 
@@ -273,6 +271,9 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, 
 
     def keep(outcome: StepOutcome) -> None:
         step, bench, now = outcome.step, records.bench, records.now
+        exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
+        bench.keep_exchange(key, device, step.key, exchanged, by)
+        bench.pin(key, device, pins.text)
         now_asked = next((one for one in sheet_of(now, key, device).steps if one.key == step.key), None)
         if now_asked is None or digest_of_step(now, key, now_asked) != asked[step.key]:
             outcome.good = False
@@ -280,9 +281,6 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, 
                 "Somebody changed what is planned while Octaplan was at this step: begin again, it is told anew"
             )
             return
-        exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
-        bench.keep_exchange(key, device, step.key, exchanged, by)
-        bench.pin(key, device, pins.text)
         if outcome.shown and outcome.good:
             plan = now.sites.plan(key)
             kind = now.types.types.get(plan.devices[device].type)

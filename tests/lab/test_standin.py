@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
-from octaplan.core.plan.hardware import FirmwareSource, HardwareType, Power
+from octaplan.core.plan.hardware import HardwareType, Power, Verb
 from octaplan.core.values.addresses import parse_address
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import CONSOLE, LOCKED, STARTS, TRIES, UPDATES, BoxFaults, BoxPhase, Refused, StandIn
@@ -294,10 +294,8 @@ class BeingTold(Bench):
 
     def test_new_firmware_comes_from_where_the_type_takes_it(self) -> None:
         box = self.box("brackwater-e5")
-        with self.assertRaisesRegex(Refused, "a file on the laptop"):
-            box.update("4.8.2", FirmwareSource.INTERNET)
         self.assertIn("does not come over the console", self.said(self.inside(box, CONSOLE), "firmware 4.8.2"))
-        box.update("4.8.2", FirmwareSource.LAPTOP)
+        box.perform(Verb.FIRMWARE, "4.8.2")
         self.assertIs(box.phase, BoxPhase.UPDATING)
         self.assertIsNone(box.face("A").address)
         self.clock.now += UPDATES
@@ -306,7 +304,22 @@ class BeingTold(Bench):
         self.assertEqual((box.phase, box.firmware), (BoxPhase.READY, "4.8.2"))
         point = self.box("kittiwake-a2")
         with self.assertRaisesRegex(Refused, "internet is not there"):
-            point.update("2.3.0", FirmwareSource.INTERNET)
+            point.perform(Verb.FIRMWARE, "2.3.0")
+
+    def test_a_stick_goes_in_at_the_console_alone(self) -> None:
+        with self.assertRaisesRegex(Refused, "a memory stick, at the console"):
+            self.box("tallow-q4").perform(Verb.FIRMWARE, "5.3")
+        self.assertIn("goes away", self.said(self.inside(self.box("tallow-q4"), CONSOLE), "firmware 5.3"))
+
+    def test_all_that_it_asks_back_is_answered_before_it_saves(self) -> None:
+        asks = [{"question": "W?", "answer": "y"}, {"question": "Really?", "answer": "sure"}]
+        box = self.box("tallow-q4", asks=asks)
+        dialogue = self.inside(box, CONSOLE)
+        self.assertEqual(self.said(dialogue, "id.name=north", "!write", "y"), "W?\nReally?")
+        self.assertIn("nothing was done", self.said(dialogue, "no"))
+        self.assertEqual(box.saved.first("", "box.name"), "")
+        self.said(dialogue, "!write", "y", "sure")
+        self.assertEqual(box.saved.first("", "box.name"), "north")
 
     def test_what_it_came_with_is_shown_until_it_is_removed(self) -> None:
         box = self.box("tallow-q4")

@@ -113,9 +113,9 @@ class EachType(unittest.TestCase):
 
         _, switch, point = within(work)
         self.assertEqual(switch.by_step["uplink"].skips, {})
-        self.assertIn("4 received", switch.by_step["uplink"].measured["gateway"])
+        self.assertIn("1 received", switch.by_step["uplink"].measured["gateway"])
         self.assertEqual(switch.by_step["clients"].measured, {"lease-seg0": "10.61.0.60"})
-        self.assertIn("4 received", point.by_step["uplink"].measured["gateway"])
+        self.assertIn("1 received", point.by_step["uplink"].measured["gateway"])
 
 
 class WhatIsWrong(unittest.TestCase):
@@ -272,6 +272,47 @@ class Passing(unittest.TestCase):
         self.assertEqual(set(found.last.measured.values()), {"it answers", "no answer"})
 
 
+class Measuring(unittest.TestCase):
+    """Answers that could come out otherwise, and do when the box is otherwise."""
+
+    def after(self, change: Callable[[Any], None], upto: str, role: str = "edge") -> Staged:
+        async def work(bench: PracticeBench) -> Staged:
+            what = task(clinic(), role)
+            keys = [step.key for step in what.sheet.steps]
+            one = await put(bench, what)
+            await stage(bench, one, what, upto=keys[keys.index(upto) - 1])
+            change(one.box.running)
+            return await stage(bench, one, what, settled=keys[: keys.index(upto)], upto=upto)
+
+        found: Staged = within(work)
+        return found
+
+    def test_what_a_restart_lost_is_seen(self) -> None:
+        def forget(state: Any) -> None:
+            state.data["octaplan-box:box"]["allow"].pop()
+
+        self.assertEqual(self.after(forget, "prove-again").last.measured["kept"], "no")
+        self.assertEqual(self.after(lambda state: None, "prove-again").last.measured["kept"], "yes")
+
+    def test_a_wi_fi_with_another_key_lets_nobody_in(self) -> None:
+        def other(state: Any) -> None:
+            state.secrets["wireless/wifi0"] = "another key"
+
+        self.assertEqual(self.after(other, "join-wifi0", "access-point").last.measured, {"joined": "no"})
+
+    def test_names_are_not_found_by_who_was_told_no_resolver(self) -> None:
+        def deaf(state: Any) -> None:
+            for one in (state.data["ietf-system:system"], state.data["octaplan-box:box"]):
+                one.pop("dns-resolver", None)
+                one.pop("forwarder", None)
+            for line in state.data["octaplan-box:box"]["circuit"]:
+                line.pop("resolver", None)
+            for segment in state.data["octaplan-box:box"]["segment"]:
+                segment.get("scope", {}).pop("resolver", None)
+
+        self.assertEqual(self.after(deaf, "prove-line").last.measured["lookup"], "no answer")
+
+
 class Confirming(unittest.TestCase):
     def test_a_change_that_cuts_the_box_off_is_confirmed_once_it_is_reached_again(self) -> None:
         found = staged("edge", "skerry-f7", upto="reconnect")
@@ -363,5 +404,8 @@ class DryRun(unittest.TestCase):
             self.assertNotIn("unpack", told)
             self.assertTrue(any("203.0.113.18" in line for line in told["circuit-circ0"]))
             self.assertTrue(any("10.61.0.1" in line for line in told["segment-seg0"]))
+            self.assertIn(f"password administrator <<devices/{what.key}/administrator>>", told["slot-administrator"])
+            self.assertIn(f"firmware {what.kind.firmware.wanted}", told["firmware"])
+            self.assertIn(f"remove {what.kind.leftovers[0]}", told["clear-away"])
             text = "\n".join(line for lines in told.values() for line in lines)
             self.assertEqual([one for one in secrets_of(edge).values() if one in text], [])

@@ -174,6 +174,7 @@ class ByItself(Practising):
         ticks = self.records.now.runs.at("paws/heron")[self.edge].ticks
         self.assertIn("log-in-own", ticks)
         self.assertNotIn("identity", ticks, "what was told is not what is planned now")
+        self.assertIn("identity", [one.step for one in self.records.bench.exchanged("paws/heron", self.edge)])
         self.assertEqual(self.hands(self.edge)["hands"]["note"], "")
         box = next(iter(self.desk.bench.boxes.values())).box
         self.assertEqual(box.running.first("", "box.name"), "heron-other")
@@ -187,7 +188,7 @@ class ByItself(Practising):
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Marek has Octaplan stage this box at this moment", refused.json()["detail"])
         key = next(iter(self.desk.bench.boxes))
-        self.assertIn("stop that first", self.client.delete(f"/api/practice/boxes/{key}").json()["detail"])
+        self.assertIn("or stop it", self.client.delete(f"/api/practice/boxes/{key}").json()["detail"])
         self.client.delete(f"{SITE}/bench/{self.edge}/hands")
         while working.working:
             time.sleep(0.02)
@@ -224,8 +225,8 @@ class TheBench(Practising):
         shown = do("lease")
         self.assertEqual((shown["laptop_address"], shown["box_address"]), ("192.168.77.100", "192.168.77.1"))
         self.assertEqual([way["name"] for way in shown["ways"]], ["HTTPS pages"])
-        self.assertTrue(self.client.post(f"{at}/ping", json={"address": "192.168.77.1"}).json()["answers"])
-        self.assertFalse(self.client.post(f"{at}/ping", json={"address": "192.0.2.1"}).json()["answers"])
+        self.assertIn("1 received", self.client.post(f"{at}/ping", json={"address": "192.168.77.1"}).json()["words"])
+        self.assertIn("nowhere", self.client.post(f"{at}/ping", json={"address": "192.0.2.1"}).json()["words"])
         self.assertEqual(do("fixed", address="10.0.0.9")["ways"], [], "the laptop is in another network now")
         self.assertEqual(do("plug", port="")["laptop_port"], "")
         self.assertEqual(do("off")["phase"], "off")

@@ -6007,8 +6007,6 @@ export interface components {
     Phase: 'reading' | 'ready' | 'loading' | 'loaded' | 'failed' | 'cancelled';
     /** Pinged */
     Pinged: {
-      /** Answers */
-      answers: boolean;
       /** Words */
       words: string;
     };
@@ -7872,14 +7870,10 @@ export interface components {
       ports: string[];
       /** Serial */
       serial: string;
-      /** Services */
-      services: string[];
       /** Site */
       site: string;
       /** Title */
       title: string;
-      /** Type */
-      type: string;
       /** Ways */
       ways: components['schemas']['WayIn'][];
     };

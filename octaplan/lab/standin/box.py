@@ -118,7 +118,7 @@ class StandIn:
 
     def reset(self) -> None:
         """Its reset button: the state out of the carton."""
-        self.saved = self._fresh()
+        self.saved = BoxState(self.grammar, self.kind.leftovers)
         self.firmware = OLD_FIRMWARE
         self._load()
         if self.faults.not_fresh:
@@ -126,9 +126,6 @@ class StandIn:
             self._load()
         if self.powered:
             self._start()
-
-    def _fresh(self) -> BoxState:
-        return BoxState(self.grammar, self.kind.leftovers)
 
     def _load(self) -> None:
         self.running, self.candidate = self.saved.copy(), self.saved.copy()
@@ -401,10 +398,14 @@ class StandIn:
             raise Refused(f"there is no such thing here: {what[:120]}")
         self._kept_at_once()
 
-    def update(self, level: str, source: FirmwareSource) -> None:
-        """Take new firmware in, and restart. Raises `Refused`."""
-        if source is not self.kind.firmware.source:
-            raise Refused(f"new firmware comes from {self.kind.firmware.source.words}")
+    def update(self, level: str, *, by_console: bool = False) -> None:
+        """Take new firmware in from where the type takes it, and restart: a file comes over the network, a stick goes
+        in where one sits at its console, the internet must be there. Raises `Refused`."""
+        source = self.kind.firmware.source
+        if source is FirmwareSource.LAPTOP and by_console:
+            raise Refused("a file does not come over the console")
+        if source is FirmwareSource.STICK and not by_console:
+            raise Refused(f"new firmware comes from {source.words}, at the console")
         if source is FirmwareSource.INTERNET and not self.online:
             raise Refused("the internet is not there")
         self._after_update = level
@@ -428,9 +429,7 @@ class StandIn:
         elif verb is Verb.RESTART:
             self.restart()
         elif verb is Verb.FIRMWARE:
-            if by_console and self.kind.firmware.source is FirmwareSource.LAPTOP:
-                raise Refused("a file does not come over the console")
-            self.update(about, self.kind.firmware.source)
+            self.update(about, by_console=by_console)
         elif verb is Verb.OFF:
             self.off(about)
         elif verb is Verb.REMOVE:

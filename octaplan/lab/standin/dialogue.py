@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from octaplan.core.config.grammar import Told
-from octaplan.core.plan.hardware import Takes, Verb
+from octaplan.core.plan.hardware import AskedBack, Takes, Verb
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 
@@ -39,8 +39,8 @@ class Dialogue:
         self._started = box.times_started
         self._above: list[Told] = []
         self._user = box.kind.factory.user or ""
-        self._asked: Verb | None = None
-        self._about = ""
+        #: What is asked back before it is saved, the first one next.
+        self._asking: list[AskedBack] = []
         self.stage = self._first_stage()
         if logged_in:
             self._let_in()
@@ -59,11 +59,6 @@ class Dialogue:
             return box.phase is not BoxPhase.READY
         gone = box.phase is not BoxPhase.READY or self._started != box.times_started
         return gone or box.face(box.laptop_port).address != self.address or not box.reached(self.way)
-
-    @property
-    def hidden(self) -> bool:
-        """Whether what is typed now is not shown."""
-        return self.stage in (Awaits.PASSWORD, Awaits.CHOICE)
 
     @property
     def prompt(self) -> str:
@@ -119,28 +114,24 @@ class Dialogue:
             return self._answered(line)
         if self.box.grammar.passes_over(line):
             return Said([])
-        if self.box.saves_by(line):
-            return self._ask(Verb.SAVE, "")
-        asked = self.box.command(line)
+        asked = (Verb.SAVE, "") if self.box.saves_by(line) else self.box.command(line)
         if asked is not None and not self._above:
-            return self._ask(*asked)
+            self._asking = list(self.box.write_out.asks) if asked[0] is Verb.SAVE else []
+            return self._ask() if self._asking else self._do(*asked)
         self._above = self.box.say(line, self._above)
         return Said([])
 
-    def _ask(self, verb: Verb, about: str) -> Said:
-        """Do what is asked, after asking back where the type does."""
-        back = self.box.write_out.asks
-        if verb is Verb.SAVE and back:
-            self._asked, self._about, self.stage = verb, about, Awaits.ANSWER
-            return Said([back[0].question])
-        return self._do(verb, about)
+    def _ask(self) -> Said:
+        """Ask back what the type asks before it saves."""
+        self.stage = Awaits.ANSWER
+        return Said([self._asking[0].question])
 
     def _answered(self, line: str) -> Said:
         self.stage = Awaits.LINE
-        wanted = self.box.write_out.asks[0].answer
-        if line.strip() != wanted or self._asked is None:
+        if line.strip() != self._asking.pop(0).answer:
+            self._asking = []
             return Said(["nothing was done"])
-        return self._do(self._asked, self._about)
+        return self._ask() if self._asking else self._do(Verb.SAVE, "")
 
     def _do(self, verb: Verb, about: str) -> Said:
         box = self.box

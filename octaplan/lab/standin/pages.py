@@ -50,7 +50,7 @@ class Pages:
         waiting = "" if box.at_once or box.candidate.settings.lines() == box.running.settings.lines() else str(takes)
         return self.show(
             "state",
-            "BoxState",
+            "State",
             within=True,
             about=box.about(),
             verbs=verbs,

@@ -258,10 +258,8 @@ async def _over_and_over(box: StandIn, read: Read, write: Write) -> None:
 class _Door(asyncssh.SSHServer):
     def __init__(self, box: StandIn) -> None:
         self._box = box
-        self._connection: asyncssh.SSHServerConnection | None = None
 
     def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
-        self._connection = conn
         if not self._box.reached("ssh"):
             conn.abort()
 

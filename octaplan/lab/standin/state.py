@@ -107,6 +107,11 @@ class BoxState:
             (values[0] for entry in self.entries(source).values() for values in [entry.get(name, [])] if values), ""
         )
 
+    def told_texts(self) -> Iterator[str]:
+        """Every value that it was told, wherever it stands."""
+        yield from (value for *_, value in self.settings.values())
+        yield from _texts(self.data)
+
     def own_addresses(self) -> Iterator[OwnAddress]:
         """The addresses that it has been given in segments."""
         for key, entry in self.entries("segments").items():
@@ -179,6 +184,14 @@ def _merge(held: Data, more: Data) -> None:
                     _merge(same, entry)
         else:
             held[name] = copy.deepcopy(value)
+
+
+def _texts(data: Any) -> Iterator[str]:
+    if isinstance(data, dict | list):
+        for one in data.values() if isinstance(data, dict) else data:
+            yield from _texts(one)
+    else:
+        yield str(data)
 
 
 def _key(entry: Data) -> Any:

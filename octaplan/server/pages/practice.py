@@ -17,7 +17,7 @@ from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.practice import OnBench, PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
-from octaplan.link.hands import would_send
+from octaplan.link.hands import WorkTable, would_send
 from octaplan.link.real import RealTable
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.bench import RunShown, run_shown
@@ -68,7 +68,6 @@ class StandInShown(BaseModel):
     """A box on the practice bench, with the laptop that is at it. `site` and `device` are what it is taken for."""
 
     key: str
-    type: str
     title: str
     site: str
     device: str
@@ -84,7 +83,6 @@ class StandInShown(BaseModel):
     laptop_address: str
     laptop_how: str
     box_address: str
-    services: list[str]
     line: bool
     ways: list[WayIn]
     faults: list[str]
@@ -123,7 +121,6 @@ class Pinging(BaseModel):
 
 class Pinged(BaseModel):
     words: str
-    answers: bool
 
 
 class Provider(BaseModel):
@@ -207,11 +204,8 @@ def ping_from(box: BoxKey, pinging: Pinging, records: Recorded, desk: AtBench, p
     """Ping an address from the laptop at a box."""
     with _told():
         one = desk.at(box)
-        answers = desk.ask(_table(records, desk, one).ping(pinging.address))
-    if answers is None:
-        return Pinged(words=f"{pinging.address} is nowhere on this bench: no answer", answers=False)
-    came = 4 if answers else 0
-    return Pinged(words=f"4 packets transmitted, {came} received, {100 - 25 * came}% packet loss", answers=answers)
+        said = desk.ask(_table(records, desk, one).ping(pinging.address))
+    return Pinged(words=said or f"{pinging.address} is nowhere on this bench: no answer")
 
 
 @router.put("/api/practice/provider")
@@ -296,8 +290,9 @@ def begin_hands(
         task, settled = task_of(records, key, device, person.author, where)
         run = records.now.runs.at(key).get(device)
         pins = Pins.read(run.pins) if run is not None else Pins()
-        real = RealTable(task.sheet, task.kind, beginning.password)
-        table = desk.table_of(one, task.plan, task.organisation) if one is not None else real
+        table: WorkTable = RealTable(task.sheet, task.kind, beginning.password)
+        if one is not None:
+            table = desk.table_of(one, task.plan, task.organisation)
         kept = recorder(records, request.app.state.hub, key, device, person, pins, task.sheet)
         desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
     return run_shown(records, key, device)
@@ -357,7 +352,6 @@ def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
     faults += ["it was used before"] * box.faults.not_fresh + ["its label is another's"] * box.faults.wrong_label
     return StandInShown(
         key=one.key,
-        type=box.kind.key,
         title=box.kind.title,
         site=one.site,
         device=one.device,
@@ -373,7 +367,6 @@ def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
         laptop_address=str(box.laptop_address or ""),
         laptop_how=one.how,
         box_address=str(face.address or ""),
-        services=sorted(service for service in ("https", "http", "ssh", "telnet") if box.reached(service)),
         line=one.plugged_in,
         ways=_ways(one),
         faults=faults,
