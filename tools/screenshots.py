@@ -47,7 +47,7 @@ def practice(page: Page) -> None:
     page.goto("/sites/PAWS/HERON/bench")
     hands = page.get_by_role("region", name="Octaplan's hands")
     hands.get_by_role("button", name="Do all that is left").click()
-    hands.get_by_text("What is left is yours").wait_for()
+    hands.get_by_text("“Label” is yours").wait_for()
     page.goto("/practice")
     box = page.get_by_role("region", name="oven-edge")
     box.get_by_role("button", name="plug it in").click()

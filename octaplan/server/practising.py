@@ -211,7 +211,7 @@ class PracticeDesk:
                     working.note = outcome.note
                     break
                 if only_next or working.stopping:
-                    working.note = "" if only_next else "stopped"
+                    working.step, working.note = "", "" if only_next else "stopped"
                     break
                 working.step = next((step.title for step in left), "")
             if hands.left is not None and not working.note:

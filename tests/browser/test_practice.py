@@ -17,7 +17,7 @@ class ByOctaplan(InBrowser):
             boxes.get_by_role("link", name=re.compile(name)).click()
             hands = page.get_by_role("region", name="Octaplan's hands")
             hands.get_by_role("button", name="Do all that is left").click()
-            expect(hands.get_by_role("status")).to_contain_text("What is left is yours", timeout=60_000)
+            expect(hands.get_by_role("status")).to_contain_text("“Label” is yours", timeout=60_000)
             expect(hands).to_contain_text("This run is of a stand-in: practice.")
             expect(page.get_by_role("heading", name="Label")).to_be_visible()
             page.get_by_role("button", name="Done", exact=True).click()

@@ -177,11 +177,12 @@ function Editor({ shown }: { shown: TypeShown }) {
               pairs={(draft.asks ?? []).map((one) => [one.question, one.answer])}
               onChange={(pairs) => put({ asks: pairs.map(([question, answer]) => ({ question, answer })) })}
             />
+            <h3>What is typed for a thing to be done</h3>
             <div className={styles.pasting}>
               {VERBS.map(([verb, does]) => (
                 <Field
                   key={verb}
-                  label={`To ${does}, where it is not “${verb}”`}
+                  label={`to ${does}; else “${verb}”`}
                   value={draft.commands?.[verb] ?? ''}
                   onChange={(typed) => put({ commands: spoken(draft.commands ?? {}, verb, typed) })}
                 />

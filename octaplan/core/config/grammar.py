@@ -58,6 +58,7 @@ class Saying:
     source: str
     alone: bool
     within: bool
+    indent: int
     pieces: tuple[SayingPiece, ...] = ()
 
     def said(self, values: Iterable[str]) -> str:
@@ -120,7 +121,8 @@ class Grammar:
     def __init__(self, one: WriteOut) -> None:
         self.comment = one.comment
         self.sayings: list[Saying] = []
-        self.closers: set[str] = set()
+        #: What closes what a saying opens, by its number.
+        self.closers: dict[int, str] = {}
         for part in WritePart:
             if part in one.parts:
                 self._add(part, one.parts[part])
@@ -134,7 +136,10 @@ class Grammar:
         for place, line in enumerate(lines):
             bare = line.shown.strip()
             if not any(c.isalnum() for c in bare) and not line.names:
-                self.closers.add(bare)
+                while stack and stack[-1][0] > line.indent:
+                    stack.pop()
+                if stack and stack[-1][0] == line.indent:
+                    self.closers[stack.pop()[1]] = bare
                 continue
             while stack and stack[-1][0] >= line.indent:
                 stack.pop()
@@ -157,6 +162,7 @@ class Grammar:
                     outer.source if outer is not None else "",
                     inner is not None and sum(inner in one.repeats for one in lines) == 1,
                     within,
+                    line.indent,
                     tuple(line.pieces),
                 )
             )
@@ -174,7 +180,8 @@ class Grammar:
                 met = saying.pattern.fullmatch(bare)
                 if met is not None:
                     values = tuple((value or "").strip() for value in met.groups())
-                    told = Told(saying, " " * (len(line) - len(line.lstrip())) + bare, values)
+                    closed = " " * saying.indent + self.closers[saying.number] if saying.number in self.closers else ""
+                    told = Told(saying, " " * saying.indent + bare, values, closed=closed)
                     return told, [*above[:depth], *([told] if saying.heads else [])]
         raise NotUnderstood(bare[:200])
 
@@ -200,8 +207,7 @@ class ToldSettings:
         """Take a line in; what was told, and the lines that are open after it. Raises `NotUnderstood`."""
         if self.grammar.passes_over(line):
             return None, above
-        if above and line.strip() in self.grammar.closers:
-            above[-1].closed = line.rstrip()
+        if above and line.strip() == self.grammar.closers.get(above[-1].saying.number):
             return None, above[:-1]
         told, opened = self.grammar.read(line, above)
         holder = opened[-2].inside if told.saying.heads and len(opened) > 1 else self.told

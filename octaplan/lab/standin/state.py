@@ -78,10 +78,7 @@ class BoxState:
             if head.names:
                 return
             _, above = self.settings.say(head.shown, [])
-            text = f"  {text}"
         self.settings.say(text, above)
-        if above and not above[-1].closed:
-            above[-1].closed = next(iter(grammar.closers), "")
 
     def merge(self, data: Data) -> None:
         """Take in data of YANG modules: members replace members, entries of a list those with the same key."""

@@ -81,6 +81,11 @@ class Keeping(unittest.TestCase):
                     "net Office {", "  tag 7;", "  own 10.0.0.2;", "}")  # fmt: skip
         self.assertEqual(kept.lines()[:4], ["net Office {", "  own 10.0.0.2;", "  tag 7;", "}"])
         self.assertEqual(kept.entries("segments")["Office"]["vlan"], ["7"])
+        self.assertEqual(
+            told(grammar, "net Office {", "own 10.0.0.1;").lines(),
+            ["net Office {", "  own 10.0.0.1;", "}"],
+            "what is typed without its end is shown whole",
+        )
 
     def test_what_stands_elsewhere_or_is_no_saying_is_not_understood(self) -> None:
         grammar = language(identity="unit {\n  name {{ box.name }};\n}")

@@ -161,8 +161,8 @@ function HandsTold({ hands }: { hands: NonNullable<Schemas['HandsAt']['hands']> 
   }
   return (
     <p role="status" className="quiet">
-      {count(hands.done, 'step')} done in {hands.seconds} s{hands.note && ', then stopped'}. What is left is
-      yours.
+      {count(hands.done, 'step')} done in {hands.seconds} s{hands.note && ', then stopped'}.
+      {hands.step && ` “${hands.step}” is yours: record it, then Octaplan goes on.`}
     </p>
   );
 }
