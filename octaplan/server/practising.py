@@ -272,8 +272,7 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, 
     def keep(outcome: StepOutcome) -> None:
         step, bench, now = outcome.step, records.bench, records.now
         exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
-        bench.keep_exchange(key, device, step.key, exchanged, by)
-        bench.pin(key, device, pins.text)
+        bench.keep_exchange(key, device, step.key, exchanged, pins.text, by)
         now_asked = next((one for one in sheet_of(now, key, device).steps if one.key == step.key), None)
         if now_asked is None or digest_of_step(now, key, now_asked) != asked[step.key]:
             outcome.good = False

@@ -234,21 +234,19 @@ class BenchRecords:
             )
         )
 
-    def keep_exchange(self, key: str, device: str, step: str, text: str, by: str) -> None:
-        """Keep what hands sent and received in a step of the run that a box has; the newest of a step counts."""
-        with self._database.turn() as turn:
-            run = turn.now.runs.at(turn.now.sites.plan(key).key).get(device)
-            if run is not None and text:
-                kept = ExchangeRow(run_id=run.id, step=step, at=datetime.now(UTC), by=by, text=text[:MOST_EXCHANGED])
-                turn.session.add(kept)
-
-    def pin(self, key: str, device: str, pins: str) -> None:
-        """Keep the certificate and host key that hands met the box of the newest run with."""
+    def keep_exchange(self, key: str, device: str, step: str, text: str, pins: str, by: str) -> None:
+        """Keep what hands sent and received in a step of the run that a box has, the newest of a step counts; and the
+        certificate and host key that they met the box with."""
         with self._database.turn() as turn:
             plan = turn.now.sites.plan(key)
             run = turn.now.runs.at(plan.key).get(device)
             row = turn.session.get(Run, run.id) if run is not None else None
-            if row is not None and row.pins != pins:
+            if row is None:
+                return
+            if text:
+                kept = ExchangeRow(run_id=row.id, step=step, at=datetime.now(UTC), by=by, text=text[:MOST_EXCHANGED])
+                turn.session.add(kept)
+            if row.pins != pins:
                 row.pins = pins
                 turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, pins=pins))
 

@@ -341,8 +341,7 @@ class Everything(Together):
 
         def practise() -> None:
             run = records.bench.practise("FERN/DOCK", self.edge, "Ada")
-            records.bench.pin("FERN/DOCK", self.edge, f"{run:02x}")
-            records.bench.keep_exchange("FERN/DOCK", self.edge, "identity", "> name", "Ada")
+            records.bench.keep_exchange("FERN/DOCK", self.edge, "identity", "> name", f"{run:02x} ", "Ada")
             records.bench.exchanged("FERN/DOCK", self.edge)
 
         def back() -> None:
