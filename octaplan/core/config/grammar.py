@@ -60,6 +60,13 @@ class Saying:
     within: bool
     indent: int
     pieces: tuple[SayingPiece, ...] = ()
+    #: What stands between the members of a list that the line holds, by the name of its value.
+    between: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @property
+    def fixed(self) -> int:
+        """So many characters of it are always the same."""
+        return sum(len(piece.words) for piece in self.pieces)
 
     def said(self, values: Iterable[str]) -> str:
         """It with its values filled in, in order: a group without any is left out, what needs quotes is given them."""
@@ -85,14 +92,20 @@ class Told:
 
     @property
     def named(self) -> list[tuple[str, str]]:
-        """The values by their names."""
-        return [*zip(self.saying.names, self.values, strict=True)]
+        """The values by their names, the members of a list one by one."""
+        found = []
+        for name, value in zip(self.saying.names, self.values, strict=True):
+            between = self.saying.between.get(name, ())
+            parts = re.split("|".join(map(re.escape, between)), value) if between else [value]
+            found += [(name, part) for part in parts if part.strip() or not between]
+        return found
 
     @property
     def about(self) -> tuple[str, ...]:
         """What a later line says anew, if it says it: the saying, and which entry of a list it is about."""
         one = self.saying
-        plain = [value for name, value in self.named if not name.startswith("secrets")]
+        values = zip(one.names, self.values, strict=True)
+        plain = [value for name, value in values if not name.startswith("secrets")]
         if NUMBER in one.names:
             plain = plain[: len(one.names) - one.names[::-1].index(NUMBER)]
         elif one.alone and len(plain) == len(self.values):
@@ -127,7 +140,7 @@ class Grammar:
             if part in one.parts:
                 self._add(part, one.parts[part])
         self._by_place: dict[int | None, list[Saying]] = {}
-        for saying in sorted(self.sayings, key=lambda each: (-each.words, each.number)):
+        for saying in sorted(self.sayings, key=lambda each: (-each.words, -each.fixed, each.number)):
             self._by_place.setdefault(saying.above, []).append(saying)
 
     def _add(self, part: WritePart, source: str) -> None:
@@ -164,6 +177,7 @@ class Grammar:
                     within,
                     line.indent,
                     tuple(line.pieces),
+                    dict(line.between),
                 )
             )
             if heads:
@@ -307,6 +321,7 @@ class _Writable:
     shown: str = ""
     names: list[str] = field(default_factory=list)
     pieces: list[SayingPiece] = field(default_factory=list)
+    between: dict[str, tuple[str, ...]] = field(default_factory=dict)
     repeats: tuple[_For, ...] = ()
 
     @property
@@ -381,6 +396,10 @@ class _Lines:
                 self._value(one)
         elif isinstance(node, nodes.Const):
             self._literal(str(node.value))
+        elif isinstance(node, nodes.CondExpr) and isinstance(node.expr1, nodes.Const):
+            words = [str(one.value) for one in (node.expr1, node.expr2) if isinstance(one, nodes.Const)]
+            self._line.regex += f"(?:{'|'.join(re.escape(one) for one in sorted(words, key=len, reverse=True))})"
+            self._line.pieces += [SayingPiece(one, group=-1) for one in words if one]
         else:
             name = self._name(node)
             self._line.names.append(name)
@@ -440,13 +459,19 @@ class _Lines:
             self._visit_all(node.body)
             self._fors = outer
         else:
+            begin = len(self._line.regex)
             self._line.regex += "(?:"
             names, pieces = len(self._line.names), len(self._line.pieces)
             self._visit_all(node.body)
+            held, between = self._line.names[names:], [one.words for one in self._line.pieces[pieces:] if one.words]
             del self._line.names[names:], self._line.pieces[pieces:]
-            begin = self._line.regex.rindex("(?:")
             body = re.sub(r"\((?!\?)", "(?:", self._line.regex[begin:])
             self._line.regex = f"{self._line.regex[:begin]}{body})*"
+            if len(held) == 1 and between:  # a list in one line, which is one value of it
+                self._line.regex = f"{self._line.regex[:begin]}({body})*)"
+                self._line.names += held
+                self._line.pieces.append(SayingPiece("", held[0], group=self._group))
+                self._line.between[held[0]] = tuple(dict.fromkeys(between))
         self._loops = before
         self._visit_all(node.else_)
 

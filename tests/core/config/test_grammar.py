@@ -56,6 +56,25 @@ class EachLanguage(unittest.TestCase):
                             own = [seen[inside.label].get(name, [""])[0] for name in ("address", "address|within")]
                             self.assertIn(str(inside.address), [one.partition("/")[0] for one in own])
 
+    def test_what_each_port_carries_comes_back_in_every_language(self) -> None:
+        told_of = 0
+        for kind in types().values():
+            assert kind.write_out is not None
+            grammar = grammar_of(kind.write_out)
+            for seed in range(12):
+                plan = equipped(Random(seed), kind.key)
+                for key in plan.devices:
+                    kept = told(grammar, *(line.text for line in write_out(plan, key, kind).lines))
+                    seen = {values.get("name", [entry])[0]: values for entry, values in kept.entries("ports").items()}
+                    for port in settings_of(plan, key, kind).ports if seen else []:
+                        wanted = {word for one in port.tagged for word in (one.label, str(one.vlan))}
+                        said = [v for name, values in seen[port.name].items() if "tagged[]" in name for v in values]
+                        with self.subTest(kind.key, seed=seed, port=port.name):
+                            self.assertEqual(len(said), len(port.tagged))
+                            self.assertEqual(set(said) - wanted, set())
+                            told_of += len(said)
+        self.assertGreater(told_of, 50)
+
 
 class Keeping(unittest.TestCase):
     def test_what_is_said_anew_takes_the_place_of_what_was_said(self) -> None:
@@ -105,6 +124,26 @@ class Keeping(unittest.TestCase):
         self.assertTrue(kept.remove("lan.2.ip=10.0.1.1"))
         self.assertFalse(kept.remove("lan.2.ip=10.0.1.1"))
         self.assertNotIn("2", kept.entries("segments"))
+
+    def test_a_list_in_one_line_is_each_of_its_members(self) -> None:
+        grammar = language(
+            inside='{% for p in ports %}\nport {{ p.name }} tags {% for one in p.tagged %}{{ one.label }}{{ "" if loop.last else '
+            '", " }}{% endfor %}\n\n{% endfor %}'
+        )
+        (saying,) = grammar.sayings
+        kept = told(grammar, saying.said(["A", "Office, Guest Wi-Fi, Door"]), "port B tags Office")
+        self.assertEqual(kept.entries("ports")["A"]["tagged[].label"], ["Office", "Guest Wi-Fi", "Door"])
+        self.assertEqual(kept.entries("ports")["B"]["tagged[].label"], ["Office"])
+
+    def test_of_two_sayings_that_fit_the_one_counts_that_leaves_least_open(self) -> None:
+        grammar = language(
+            inside="{% for p in ports %}\n3.{{ p.name }}.1 {{ p.mode }}\n{% for one in p.tagged %}\n3.{{ p.name }}.3.{{ loop.index "
+            "}} {{ one.vlan }}\n{% endfor %}\n{% endfor %}"
+        )
+        kept = told(grammar, "3.1.1 trunk", "3.1.3.1 40", "3.1.3.2 50")
+        self.assertEqual(
+            kept.entries("ports"), {"1": {"name": ["1"] * 3, "mode": ["trunk"], "tagged[].vlan": ["40", "50"]}}
+        )
 
     def test_a_saying_is_filled_in_with_quotes_and_without_what_is_left_out(self) -> None:
         grammar = language(
