@@ -171,7 +171,7 @@ def rehearse(
     Exit status 0: all three agree; 1: something does not; 2: it could not run, and why.
     """
     from octaplan.formats.rehearsed import kept_words, rehearsal_words
-    from octaplan.lab.rehearsal.ground import Rehearsing
+    from octaplan.lab.rehearsal.rehearsing import Rehearsing
 
     with _telling():
         planned, organisation = _planned(plan, data)

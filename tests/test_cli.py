@@ -19,7 +19,7 @@ from random import Random
 from typing import Any
 
 from octaplan.formats.tables import csv_text
-from octaplan.lab.rehearsal.ground import missing
+from octaplan.lab.spaces.ground import missing
 from octaplan.lab.standin.box import StandIn
 from octaplan.lab.standin.run import NoSuchFact, tell_plan
 from tests import forks

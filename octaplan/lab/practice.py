@@ -19,7 +19,8 @@ from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.rehearsal.ground import Broken, NoGround, Rehearsing, missing
+from octaplan.lab.rehearsal.rehearsing import Broken, Rehearsing
+from octaplan.lab.spaces.ground import NoGround, missing
 from octaplan.lab.standin.box import CONSOLE, BoxFaults, BoxPhase, StandIn
 from octaplan.lab.standin.servers import HOST, Served, serve
 

@@ -11,7 +11,7 @@ import structlog
 
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.rehearsal.ground import Rehearsing
+from octaplan.lab.rehearsal.rehearsing import Rehearsing
 from octaplan.store.rehearsals import Rehearsals
 from octaplan.store.snapshot import Held
 

@@ -7,7 +7,7 @@ import unittest
 
 from playwright.sync_api import expect
 
-from octaplan.lab.rehearsal.ground import missing
+from octaplan.lab.spaces.ground import missing
 from tests.browser.support import InBrowser
 
 LACKS = missing()

@@ -18,8 +18,9 @@ from unittest.mock import patch
 
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
-from octaplan.lab.rehearsal import ground
-from octaplan.lab.rehearsal.ground import Broken, NoGround, Rehearsing, missing
+from octaplan.lab.rehearsal.rehearsing import Broken, Rehearsing
+from octaplan.lab.spaces import ground
+from octaplan.lab.spaces.ground import NoGround, missing
 from tests.support import InFolder
 from tests.trials.truth import compare
 
@@ -242,7 +243,7 @@ class Leaving(InFolder):
         for number in (0, 1, 2, 3, 6, 12):
             code = (
                 "import json, sys\n"
-                "from octaplan.lab.rehearsal.ground import Rehearsing\n"
+                "from octaplan.lab.rehearsal.rehearsing import Rehearsing\n"
                 "with Rehearsing(json.loads(sys.stdin.readline())) as rehearsing:\n"
                 "    for event in rehearsing.events():\n"
                 "        print(event['event'], flush=True)\n"

@@ -10,7 +10,7 @@ import unittest
 from unittest.mock import patch
 
 from octaplan.core.stage.steps import Step
-from octaplan.lab.rehearsal.ground import apart, missing
+from octaplan.lab.spaces.ground import apart, missing
 from octaplan.lab.standin.box import StandIn
 from octaplan.lab.standin.servers import Doors, serve
 from octaplan.link import hands

@@ -7,8 +7,8 @@ import unittest
 from typing import Any
 from unittest.mock import patch
 
-from octaplan.lab.rehearsal import ground
-from octaplan.lab.rehearsal.ground import missing
+from octaplan.lab.spaces import ground
+from octaplan.lab.spaces.ground import missing
 from octaplan.server.pages import rehearsal
 from octaplan.store.refusals import NotClear
 from octaplan.store.rehearsals import must_be_rehearsed

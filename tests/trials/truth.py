@@ -16,8 +16,8 @@ from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from random import Random
 
-from octaplan.lab.rehearsal.ground import apart, missing
 from octaplan.lab.rehearsal.rehearse import rehearse, sentence
+from octaplan.lab.spaces.ground import apart, missing
 from tests.core.flow.plans import made
 
 #: So many plans are one piece of work.

@@ -14,7 +14,7 @@ from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.rehearsal.rehearse import document, rehearse
-from octaplan.lab.rehearsal.spaces import Yard
+from octaplan.lab.rehearsal.yard import Yard
 
 
 def main() -> int:

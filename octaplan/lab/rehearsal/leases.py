@@ -8,11 +8,8 @@ it waits for the prefix that its router announces (RFC 4861).
 from __future__ import annotations
 
 import contextlib
-import os
 import re
-import secrets
 import socket
-import struct
 import subprocess
 import time
 from collections.abc import Iterator
@@ -24,14 +21,11 @@ from octaplan.core.plan.boxes import is_gateway, servers
 from octaplan.core.stage.settings import ScopeSettings, scope_settings
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.lab.rehearsal.design import Design, Space, SpaceKind
-from octaplan.lab.rehearsal.spaces import Yard
+from octaplan.lab.rehearsal.yard import Yard
+from octaplan.lab.spaces.programs import PATIENCE, Asking, NotServing, look_up, serve
 
 #: A name that the internet of a rehearsal knows (RFC 2606), and its address (RFC 5737).
 NAME, NAMED = "rehearsal.example", "192.0.2.80"
-#: Seconds that a client waits for a lease, and for the announcement of a prefix.
-PATIENCE = 6.0
-
-_SCRIPT = b'#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
 
 #: What may stand in a line of a server's configuration as it is: no end of line, no quotes.
 _PLAIN = re.compile(r"[\w.:/@+, -]{1,200}", re.ASCII)
@@ -91,10 +85,15 @@ class Servers:
     def __enter__(self) -> Servers:
         for key, space in self._yard.design.spaces.items():
             lines = [*_configured(self._yard.design, key, space)]
-            if lines and space.kind is SpaceKind.PLACE:
+            if not lines:
+                continue
+            try:
+                self._running[key] = serve(self._yard, key, lines)
+            except NotServing as error:
+                self._yard.design.unbuilt.append(f"{space.title} serves nothing: {error}")
+                continue
+            if space.kind is SpaceKind.PLACE:
                 self._yard.run(key, ["nft", "flush", "ruleset"])  # for now what it is sent arrives as it was sent
-            if lines:
-                self._start(key, "\n".join([*_USUAL, *lines]) + "\n")
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -110,35 +109,6 @@ class Servers:
         for space in (self._yard.design.spaces[key] for key in self._running):
             if space.kind is SpaceKind.PLACE:
                 self._yard.run(space.key, ["nft", "-f", "-"], space.rules)
-
-    def _start(self, key: str, config: str) -> None:
-        """Start one, its configuration by a pipe, so that no file is left when this process is killed."""
-        command = [
-            "dnsmasq",
-            "--no-daemon",
-            "--conf-file=-",
-        ]  # it changes to no other user, which not every machine permits
-        said = self._yard.run(key, [*command, "--test"], config)
-        if "syntax check OK" not in said:
-            title, why = self._yard.design.spaces[key].title, said.strip().partition("dnsmasq: ")[2][:300]
-            self._yard.design.unbuilt.append(f"{title} serves nothing: {why}")
-            return
-        quiet = subprocess.DEVNULL
-        with self._yard.inside(key):
-            one = subprocess.Popen(  # noqa: S603
-                command, stdin=subprocess.PIPE, stdout=quiet, stderr=quiet, text=True
-            )
-        self._running[key] = one
-        assert one.stdin is not None  # noqa: S101  (a pipe was asked for)
-        with one.stdin as pipe:
-            pipe.write(config)
-
-
-#: What every server is told.
-_USUAL = (
-    "no-hosts", "no-resolv", "bind-dynamic", "except-interface=lo", "dhcp-authoritative",
-    "leasefile-ro", "no-ping", "quiet-dhcp", "quiet-ra", "quiet-dhcp6",
-)  # fmt: skip
 
 
 def _configured(design: Design, key: str, space: Space) -> Iterator[str]:
@@ -259,13 +229,12 @@ def _relays(design: Design, box: str, table: str) -> Iterator[str]:
 
 def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     """What each client is given, all at once."""
-    script = os.memfd_create("bound", 0)  # a file without a name: it is gone with this process
-    os.write(script, _SCRIPT)
+    at = Asking(yard)
     try:
         with Servers(yard), ThreadPoolExecutor(max(1, len(asking))) as pool:
-            given = list(pool.map(lambda one: _given(yard, one, f"/proc/{os.getpid()}/fd/{script}"), asking))
+            given = list(pool.map(lambda one: _given(yard, one, at), asking))
     finally:
-        os.close(script)
+        at.close()
     for client in asking:
         yard.run(client.space, ["ip", "link", "set", "e", "down"])  # its address is free again for whoever is asked
     for key, space in yard.design.spaces.items():
@@ -274,22 +243,12 @@ def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     return given
 
 
-def _given(yard: Yard, client: Client, script: str) -> LeaseSeen:
+def _given(yard: Yard, client: Client, at: Asking) -> LeaseSeen:
     begun = time.perf_counter()
     told: dict[str, str] = {}
     if client.scope is not None:
         options = [part for number in client.scope.options for part in ("-O", number)]
-        command = ["udhcpc", "-i", "e", "-f", "-q", "-n", "-t", "5", "-T", "1", "-s", script, *options]
-        with yard.inside(client.space):
-            got = subprocess.run(  # noqa: S603
-                command,
-                capture_output=True,
-                text=True,
-                check=False,
-                timeout=4 * PATIENCE,
-                env={"PATH": os.environ["PATH"]},
-            )
-        told = dict(line.split("=", 1) for line in got.stdout.splitlines() if "=" in line)
+        told = at.ask(client.space, "e", options)
     seconds = time.perf_counter() - begun
     wrong = [*_lease_wrong(yard.design, client, told)]
     looked_up = None
@@ -379,25 +338,7 @@ def _looked_up(yard: Yard, client: Client, told: dict[str, str]) -> str:
     with contextlib.suppress(AddressError, IndexError):
         gateway = parse_address(told.get("router", "").split()[0])
         yard.run(space, ["ip", "route", "add", "default", "via", str(gateway), "dev", "e"])
-    query = _query(NAME)
-    for resolver in told["dns"].split()[:2] * 2:
-        with yard.inside(space):
-            asking = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        with asking, contextlib.suppress(OSError):
-            asking.settimeout(0.7)
-            asking.bind((str(leased), 0))
-            asking.connect((resolver, 53))
-            asking.send(query)
-            answer = asking.recv(1500)
-            if answer[:2] == query[:2] and answer[3] & 15 == 0 and len(answer) > len(query) + 15:
-                return socket.inet_ntoa(answer[len(query) + 12 : len(query) + 16])
-    return ""
-
-
-def _query(name: str) -> bytes:
-    """A question for the address of a name (RFC 1035, 4)."""
-    labels = b"".join(bytes([len(part)]) + part.encode() for part in name.split("."))
-    return struct.pack("!HHHHHH", secrets.randbits(16), 0x0100, 1, 0, 0, 0) + labels + b"\0" + struct.pack("!HH", 1, 1)
+    return look_up(yard, space, told["dns"].split()[:2], NAME, str(leased))
 
 
 def _announced(yard: Yard, client: Client) -> str:

@@ -14,11 +14,11 @@ from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.rehearsal.design import Design, SpaceKind
-from octaplan.lab.rehearsal.ground import without_leases
 from octaplan.lab.rehearsal.leases import LeaseSeen, ask, clients
 from octaplan.lab.rehearsal.probes import Probe, Questioning, words
 from octaplan.lab.rehearsal.sending import Listeners, Seen, Sender, agrees, is_explained
-from octaplan.lab.rehearsal.spaces import Yard
+from octaplan.lab.rehearsal.yard import Yard
+from octaplan.lab.spaces.ground import without_leases
 
 #: So many questions are asked at most; of more, some are left out by chance, and the report says so.
 MOST_PROBES = 8_000

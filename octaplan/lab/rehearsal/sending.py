@@ -22,7 +22,7 @@ from octaplan.core.values.addresses import Address
 from octaplan.lab.rehearsal.design import SpaceKind
 from octaplan.lab.rehearsal.filtering import LISTENING
 from octaplan.lab.rehearsal.probes import Probe
-from octaplan.lab.rehearsal.spaces import Yard
+from octaplan.lab.rehearsal.yard import Yard
 
 #: A protocol for experiments (RFC 3692): it stands for all that is neither ping nor TCP nor UDP.
 EXPERIMENT = 253

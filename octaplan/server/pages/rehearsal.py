@@ -9,7 +9,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from octaplan.lab.rehearsal.ground import Broken, NoGround, missing, without_leases
+from octaplan.lab.rehearsal.rehearsing import Broken
+from octaplan.lab.spaces.ground import NoGround, missing, without_leases
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Looking, Planning

@@ -1,14 +1,12 @@
-"""What a rehearsal stands on: whether this machine permits it, and the process that it happens in.
+"""A rehearsal as whoever asks for it has it: a process of its own, in namespaces of its own.
 
-A rehearsal is a process of its own in namespaces of its own (network, processes, mounts; without root also users). It
-hangs on this one by a pipe and ends with it; with it the kernel takes down everything it made, also after a kill.
+It hangs on this one by a pipe and ends with it.
 """
 
 from __future__ import annotations
 
 import json
 import os
-import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -17,53 +15,11 @@ from types import TracebackType
 from typing import Any
 
 from octaplan.core.values.errors import OctaplanError
-
-#: The programs it is made with, each with Debian's package of it.
-_NEEDED = {"unshare": "util-linux", "ip": "iproute2", "nft": "nftables"}
-
-#: Programs without which some of it is left out, and what that is.
-LEASES = {"dnsmasq": "dnsmasq-base", "udhcpc": "udhcpc"}
-
-
-class NoGround(OctaplanError):
-    """This machine cannot rehearse, with what is missing and how to get it."""
+from octaplan.lab.spaces.ground import NoGround, apart, missing, path
 
 
 class Broken(OctaplanError):
     """A rehearsal ended before it came to a result."""
-
-
-def missing() -> str:
-    """What keeps this machine from rehearsing, as a sentence; empty when nothing does."""
-    if sys.platform != "linux":
-        return "A rehearsal needs Linux: its networks are network namespaces of the kernel"
-    lacking = [package for program, package in _NEEDED.items() if _found(program) is None]
-    if lacking:
-        return f"A rehearsal needs {' and '.join(lacking)}: install it with “apt install {' '.join(lacking)}”"
-    tried = subprocess.run([*apart(), "true"], capture_output=True, text=True, check=False)  # noqa: S603
-    if tried.returncode:
-        who = (
-            ""
-            if os.geteuid() == 0
-            else ", or user namespaces for everybody (sysctl kernel.unprivileged_userns_clone=1)"
-        )
-        return f"A rehearsal needs root{who}: this machine says “{tried.stderr.strip()[:200]}”"
-    return ""
-
-
-def without_leases() -> str:
-    """What is missing for leases and names; empty when nothing is."""
-    return " and ".join(package for program, package in LEASES.items() if _found(program) is None)
-
-
-def _found(program: str) -> str | None:
-    return shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin")
-
-
-def apart() -> list[str]:
-    """The command before a command, with which it runs in namespaces of its own that end with it."""
-    users = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]
-    return [_found("unshare") or "unshare", *users, "--net", "--pid", "--fork", "--kill-child", "--mount-proc"]
 
 
 class Rehearsing:
@@ -73,7 +29,6 @@ class Rehearsing:
         lacks = missing()
         if lacks:
             raise NoGround(lacks)
-        path = f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"
         root = Path(__file__).parents[3]
         self._process = subprocess.Popen(  # noqa: S603
             [*apart(), sys.executable, "-m", "octaplan.lab.rehearsal"],
@@ -82,7 +37,7 @@ class Rehearsing:
             stderr=subprocess.PIPE,
             text=True,
             cwd=root,
-            env={**os.environ, "PATH": path},
+            env={**os.environ, "PATH": path()},
         )
         assert self._process.stdin is not None  # noqa: S101  (a pipe was asked for)
         try:
