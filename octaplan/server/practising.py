@@ -22,7 +22,8 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import RunSheet
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable, Unplugged
+from octaplan.lab.bench.onbench import OnBench, Unplugged
+from octaplan.lab.bench.practice import PracticeBench, PracticeTable
 from octaplan.lab.standin.box import BoxFaults
 from octaplan.link.channel import Door, NoAnswer, Pins
 from octaplan.link.hands import Hands, StepOutcome, Task, WorkTable

@@ -270,8 +270,8 @@ class BeingTold(Bench):
                      'port A carries "Office" bare', 'port B carries "Guest" bare', 'manage by ssh from "Office"'):  # fmt: skip
             box.say(line, [])
         box.off("https")
-        self.assertEqual(box.services("A"), {"ssh"})
-        self.assertEqual(box.services("B"), set())
+        self.assertEqual(box.open_at(box.face("A").address), {"ssh"})
+        self.assertEqual(box.open_at(box.face("B").address), set())
         self.assertFalse(box.face("B").managed)
 
     def test_words_of_its_own_by_which_it_refuses_and_comments_that_it_passes_over(self) -> None:

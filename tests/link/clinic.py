@@ -19,7 +19,8 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.wiring import equip
 from octaplan.core.stage.runsheet import run_sheet
-from octaplan.lab.practice import OnBench, PracticeBench, PracticeTable
+from octaplan.lab.bench.onbench import OnBench
+from octaplan.lab.bench.practice import PracticeBench, PracticeTable
 from octaplan.lab.standin import box as standin
 from octaplan.lab.standin.box import BoxFaults
 from octaplan.link import hands as hands_module
@@ -126,11 +127,11 @@ async def put(bench: PracticeBench, what: Task, faults: BoxFaults = BoxFaults())
     return await bench.put(what.kind, what.plan.key, what.key, faults)
 
 
-def within(work: Callable[[PracticeBench], Any]) -> Any:
-    """Run something on a bench, and clear it."""
+def within(work: Callable[[PracticeBench], Any], *, real: bool = True) -> Any:
+    """Run something on a bench, and clear it; with `real` packets where this machine permits them."""
 
     async def run() -> Any:
-        bench = PracticeBench()
+        bench = PracticeBench(real_packets=real)
         try:
             return await work(bench)
         finally:

@@ -12,7 +12,7 @@ import time
 from random import Random
 from typing import Any
 
-from octaplan.lab.practice import PracticeBench
+from octaplan.lab.bench.practice import PracticeBench
 from octaplan.link.channel import Pins
 from tests.link.clinic import Staged, clinic, put, stage, task, within
 from tests.link.test_hands import collected

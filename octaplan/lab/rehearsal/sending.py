@@ -23,6 +23,7 @@ from octaplan.lab.rehearsal.design import SpaceKind
 from octaplan.lab.rehearsal.filtering import LISTENING
 from octaplan.lab.rehearsal.probes import Probe
 from octaplan.lab.rehearsal.yard import Yard
+from octaplan.lab.spaces.programs import checksum
 
 #: A protocol for experiments (RFC 3692): it stands for all that is neither ping nor TCP nor UDP.
 EXPERIMENT = 253
@@ -240,7 +241,7 @@ class Sender:
         payload = struct.pack("!HHQ", token & 0xFFFF, token >> 16 & 0xFFFF, token)
         packet = bytes([request, 0, 0, 0]) + payload
         if probe.target.family == 4:
-            packet = bytes([request, 0]) + struct.pack("!H", _checksum(packet)) + payload
+            packet = bytes([request, 0]) + struct.pack("!H", checksum(packet)) + payload
         with self._socket(probe, socket.SOCK_RAW, protocol) as one:
             one.connect((str(probe.target), 0))
             for wait in (SHORTEST / 2, None):
@@ -273,14 +274,6 @@ def _waves(probes: list[Probe], places: Iterable[int]) -> list[list[int]]:
         waves.append(wave)
         left = [place for place in left if place not in wave]
     return waves
-
-
-def _checksum(packet: bytes) -> int:
-    """The Internet checksum (RFC 1071)."""
-    total: int = sum(struct.unpack(f"!{len(packet) // 2}H", packet))
-    while total >> 16:
-        total = (total & 0xFFFF) + (total >> 16)
-    return ~total & 0xFFFF
 
 
 def agrees(probe: Probe, seen: Seen) -> bool:

@@ -1,6 +1,6 @@
 """Programs in spaces: dnsmasq that serves leases and names, udhcpc that asks for a lease, and questions for names.
 
-`NotServing`           a server refuses what it is told
+NotServing            a server refuses what it is told
 """
 
 from __future__ import annotations
@@ -105,3 +105,11 @@ def _query(name: str) -> bytes:
     """A question for the address of a name (RFC 1035, 4)."""
     labels = b"".join(bytes([len(part)]) + part.encode() for part in name.split("."))
     return struct.pack("!HHHHHH", secrets.randbits(16), 0x0100, 1, 0, 0, 0) + labels + b"\0" + struct.pack("!HH", 1, 1)
+
+
+def checksum(packet: bytes) -> int:
+    """The Internet checksum (RFC 1071)."""
+    total: int = sum(struct.unpack(f"!{len(packet) // 2}H", packet))
+    while total >> 16:
+        total = (total & 0xFFFF) + (total >> 16)
+    return ~total & 0xFFFF

@@ -60,6 +60,9 @@ class Spaces:
         finally:
             _enter(self._home)
 
+    def __contains__(self, key: object) -> bool:
+        return key in self._held
+
     def drop(self, key: str) -> None:
         """Let go of a space: the kernel takes it down once no program is in it any more."""
         os.close(self._held.pop(key))

@@ -191,12 +191,12 @@ class StandIn:
             moved = not self.routes and bool(own)
             if not moved:
                 return self._factory_face(port)
-            return self._shown(own[0].segment) if self._native(own[0].tagged) else Face()
-        if not self.routes and not own and bare and self._native(""):
+            return self._shown(own[0].segment) if self.stays_native(own[0].tagged) else Face()
+        if not self.routes and not own and bare and self.stays_native(""):
             return self._factory_face(port)
         return next((self._shown(one.segment) for one in own if bare in (one.segment, one.tagged) and bare), Face())
 
-    def _native(self, tag: str) -> bool:
+    def stays_native(self, tag: str) -> bool:
         """Whether its own address stays in the VLAN that it was born in."""
         return self.kind.kind is BoxKind.ACCESS_POINT or not tag
 
@@ -224,20 +224,20 @@ class StandIn:
         named = self.running.first("", "box.name") and self.running.first("", "box.domain")
         return service != "ssh" or not self.kind.ssh_needs_full_name or bool(named)
 
-    def services(self, port: str | None = None) -> set[str]:
-        """The services that answer at a port, or at any that is as it left the factory."""
+    def services(self) -> set[str]:
+        """The services that answer wherever it is as it left the factory."""
         factory = {*([self.kind.factory.web] if self.kind.factory.web else []), *map(str, self.kind.factory.services)}
-        left = {one for one in factory - self.running.services_off if self._can(one)}
-        if port is None:
-            return left
-        face = self.face(port)
-        segment = next((one.segment for one in self.running.own_addresses() if one.address == face.address), None)
-        return left if segment is None else left | self._permitted(segment)
+        return {one for one in factory - self.running.services_off if self._can(one)}
+
+    def open_at(self, address: Address) -> set[str]:
+        """The services that answer at one of its addresses."""
+        segment = next((one.segment for one in self.running.own_addresses() if one.address == address), None)
+        return self.services() if segment is None else self.services() | self._permitted(segment)
 
     def reached(self, service: str) -> bool:
         """Whether the laptop reaches a service of it where it is plugged in, with the address that it has."""
         face = self.face(self.laptop_port)
-        if face.address is None or face.network is None or service not in self.services(self.laptop_port):
+        if face.address is None or face.network is None or service not in self.open_at(face.address):
             return False
         return self.laptop_address is None or (
             face.network.holds(self.laptop_address) and self.laptop_address != face.address
@@ -245,9 +245,12 @@ class StandIn:
 
     def answers_ping(self, port: str, address: Address) -> bool:
         """Whether it answers a ping to one of its addresses at a port."""
-        face = self.face(port)
-        blocked = self.kind.factory.blocked and not any(self.running.managed_from())
-        return face.address == address and not blocked
+        return self.face(port).address == address and self.pings
+
+    @property
+    def pings(self) -> bool:
+        """Whether it answers pings at all."""
+        return not self.kind.factory.blocked or any(self.running.managed_from())
 
     # --- Sessions
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import shlex
+from collections.abc import Callable
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -31,11 +32,15 @@ class Said(NamedTuple):
 
 
 class Dialogue:
-    """One session at a terminal. `way` is `console` or the service that it came by."""
+    """One session at a terminal. `way` is `console` or the service that it came by, `reached` says whether it is still
+    reached by that; unless told, where the laptop is."""
 
-    def __init__(self, box: StandIn, way: str, *, logged_in: bool = False) -> None:
+    def __init__(
+        self, box: StandIn, way: str, reached: Callable[[], bool] | None = None, *, logged_in: bool = False
+    ) -> None:
         self.box, self.way = box, way
-        self.address = box.face(box.laptop_port).address
+        address = box.face(box.laptop_port).address
+        self._reached = reached or (lambda: box.face(box.laptop_port).address == address and box.reached(way))
         self._started = box.times_started
         self._above: list[Told] = []
         self._user = box.kind.factory.user or ""
@@ -58,7 +63,7 @@ class Dialogue:
         if self.way == CONSOLE:
             return box.phase is not BoxPhase.READY
         gone = box.phase is not BoxPhase.READY or self._started != box.times_started
-        return gone or box.face(box.laptop_port).address != self.address or not box.reached(self.way)
+        return gone or not self._reached()
 
     @property
     def prompt(self) -> str:

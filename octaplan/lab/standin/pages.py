@@ -120,8 +120,9 @@ def _in_words(name: str) -> str:
     return " ".join(last).partition("|")[0].replace("_", " ").removeprefix("box ")
 
 
-def application(box: StandIn, service: str) -> FastAPI:
-    """The web pages of a box, and its RESTCONF where the type speaks it. `service` is `https` or `http`."""
+def application(box: StandIn, service: str, answers: Callable[[str], bool]) -> FastAPI:
+    """The web pages of a box, and its RESTCONF where the type speaks it. `service` is `https` or `http`; `answers` says
+    whether it answers somebody who asks at an address of this machine."""
 
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None)
     pages = Pages(box)
@@ -129,7 +130,7 @@ def application(box: StandIn, service: str) -> FastAPI:
     @app.middleware("http")
     async def reach(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
         """Nobody answers who is not reached; whoever has not logged in sees nothing but the log-in."""
-        if not box.reached(service):
+        if not answers(request.scope["server"][0]):
             while not await request.is_disconnected():
                 await _never_answers(request)
             return Response(status_code=503)

@@ -1,4 +1,7 @@
-"""Lets people and programs at a stand-in: its web pages and RESTCONF, SSH, telnet, and its console, all on loopback."""
+"""Lets people and programs at a stand-in: its web pages and RESTCONF, SSH, telnet, and its console.
+
+All of it is on loopback, and answers whom the bench says that it reaches it; or at the box's own addresses, on a wire.
+"""
 
 from __future__ import annotations
 
@@ -18,6 +21,7 @@ from weakref import WeakKeyDictionary
 import asyncssh
 import uvicorn
 
+from octaplan.core.values.addresses import AddressError, parse_address
 from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 from octaplan.lab.standin.certificate import server_context
 from octaplan.lab.standin.dialogue import Dialogue
@@ -73,9 +77,26 @@ class Served:
     box: StandIn
     doors: Doors
     host: str = HOST
+    #: Its own listening sockets by service, where it is on a wire.
+    wire: dict[str, list[socket.socket]] = field(default_factory=dict)
     #: The path of its console as a terminal device, empty where there is none.
     tty: str = ""
     _closing: list[Callable[[], Awaitable[None]]] = field(default_factory=list)
+
+    def answers(self, service: str, at: str) -> bool:
+        """Whether a service answers somebody who comes to an address of it, or of loopback."""
+        box = self.box
+        if not self.wire:
+            return box.reached(service)
+        try:
+            return box.phase is BoxPhase.READY and service in box.open_at(parse_address(at))
+        except AddressError:
+            return False
+
+    def dialogue(self, service: str, at: str, *, logged_in: bool = False) -> Dialogue:
+        """A session of somebody who came to an address of it by a service."""
+        reached = (lambda: self.answers(service, at)) if self.wire else None
+        return Dialogue(self.box, service, reached, logged_in=logged_in)
 
     async def close(self) -> None:
         """End all of it."""
@@ -85,10 +106,18 @@ class Served:
         self._closing.clear()
 
 
-async def serve(box: StandIn, wanted: Doors | None = None, *, with_tty: bool = False, host: str = HOST) -> Served:
-    """Let people and programs at a box, on loopback unless another address is said. Raises `PortTaken`."""
+async def serve(
+    box: StandIn,
+    wanted: Doors | None = None,
+    *,
+    with_tty: bool = False,
+    host: str = HOST,
+    wire: dict[str, list[socket.socket]] | None = None,
+) -> Served:
+    """Let people and programs at a box, on loopback unless another address is said, or its own sockets are given; its
+    console is on loopback always. Raises `PortTaken`."""
     wanted = wanted or Doors()
-    served = Served(box, Doors(), host)
+    served = Served(box, Doors(), host, wire or {})
     try:
         served.doors.https = await _web(served, "https", wanted.https)
         served.doors.http = await _web(served, "http", wanted.http)
@@ -128,11 +157,16 @@ class _Quiet(uvicorn.Server):
         yield
 
 
+def _listening(served: Served, service: str, port: int) -> list[socket.socket]:
+    """The sockets that a service listens at. Raises `OSError` whose last argument is the port."""
+    return served.wire.get(service) or [_bound(HOST if service == CONSOLE and served.wire else served.host, port)]
+
+
 async def _web(served: Served, service: str, port: int) -> int:
-    listening = _bound(served.host, port)
+    listening = _listening(served, service, port)
     context = _own(served.box).tls if service == "https" else None
     config = uvicorn.Config(
-        application(served.box, service),
+        application(served.box, service, lambda at: served.answers(service, at)),
         lifespan="off",
         log_config=None,
         access_log=False,
@@ -141,14 +175,14 @@ async def _web(served: Served, service: str, port: int) -> int:
         ssl_context_factory=(lambda *_: context) if context is not None else None,
     )
     server = _Quiet(config)
-    running = asyncio.create_task(server.serve(sockets=[listening]))
+    running = asyncio.create_task(server.serve(sockets=listening))
 
     async def close() -> None:
         server.should_exit = server.force_exit = True
         await asyncio.wait_for(asyncio.shield(running), 3)
 
     served._closing.append(close)
-    return int(listening.getsockname()[1])
+    return int(listening[0].getsockname()[1])
 
 
 # --- Terminals
@@ -204,14 +238,14 @@ async def _terminal(served: Served, way: str, port: int) -> int:
         with contextlib.suppress(OSError, TimeoutError):
             if way == CONSOLE:
                 await talk(await at_console(box), read, write)
-            elif box.reached(way):
-                await talk(Dialogue(box, way), read, write)
+            elif served.answers(way, at := writer.get_extra_info("sockname")[0]):
+                await talk(served.dialogue(way, at), read, write)
             else:
                 await read()
         open_now.discard(writer)
         writer.close()
 
-    server = await asyncio.start_server(come, sock=_bound(served.host, port))
+    server = await asyncio.start_server(come, sock=_listening(served, way, port)[0])
 
     async def close() -> None:
         server.close()
@@ -256,11 +290,11 @@ async def _over_and_over(box: StandIn, read: Read, write: Write) -> None:
 
 
 class _Door(asyncssh.SSHServer):
-    def __init__(self, box: StandIn) -> None:
-        self._box = box
+    def __init__(self, served: Served) -> None:
+        self._served, self._box = served, served.box
 
     def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
-        if not self._box.reached("ssh"):
+        if not self._served.answers("ssh", conn.get_extra_info("sockname")[0]):
             conn.abort()
 
     def begin_auth(self, username: str) -> bool:
@@ -290,12 +324,13 @@ async def _ssh(served: Served, port: int) -> int:
                 return ""
 
         with contextlib.suppress(OSError, TimeoutError, asyncssh.Error):
-            await talk(Dialogue(box, "ssh", logged_in=True), read, process.stdout.write)
+            at = process.channel.get_connection().get_extra_info("sockname")[0]
+            await talk(served.dialogue("ssh", at, logged_in=True), read, process.stdout.write)
         process.exit(0)
 
     listener = await asyncssh.create_server(
-        lambda: _Door(box),
-        sock=_bound(served.host, port),
+        lambda: _Door(served),
+        sock=_listening(served, "ssh", port)[0],
         server_host_keys=[_own(box).host_key],
         process_factory=come,
         keepalive_interval=0,

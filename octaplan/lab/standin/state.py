@@ -200,29 +200,36 @@ def _key(entry: Data) -> Any:
 def _from_data(box: Data, source: str) -> Iterator[tuple[str, dict[str, list[str]]]]:
     """Entries of the box's module under the names that templates have for them."""
     if source == "":
-        names = {"name": "box.name", "gateway": "box.gateway"}
-        yield "", {name: [str(box[member])] for member, name in names.items() if member in box}
+        yield "", _told({"box.name": box.get("name"), "box.gateway": box.get("gateway")})
+    elif source == "box.forwarders":
+        yield from ((one, {"box.forwarders[]": [one]}) for one in box.get("forwarder", []))
     elif source == "segments":
         for one in box.get("segment", []):
             scope = one.get("scope", {})
             told = {"label": one.get("name"), "vlan": one.get("vlan"), "address|within": one.get("address")}
-            told |= {"scope.first": scope.get("first"), "scope.last": scope.get("last")}
-            yield one.get("name", one["id"]), {name: [str(value)] for name, value in told.items() if value is not None}
+            told |= {f"scope.{name}": scope.get(name) for name in ("first", "last", "lease", "router", "domain")}
+            told |= {"scope.resolvers[]": scope.get("resolver")}
+            yield one.get("name", one["id"]), _told(told)
     elif source == "ports":
         for one in box.get("port", []):
             told = {"name": one.get("name"), "mode": one.get("use"), "untagged.label": one.get("untagged")}
-            yield one["name"], {name: [str(value)] for name, value in told.items() if value is not None}
+            yield one["name"], _told({**told, "tagged[].label": one.get("tagged")})
     elif source == "circuits":
         for one in box.get("circuit", []):
-            told = {
-                "label": one.get("name"),
-                "port": one.get("port"),
-                "handoff": one.get("hand-off"),
-                "vlan": one.get("vlan"),
-            }
-            told |= {"address|within": one.get("address"), "gateway": one.get("gateway"), "pppoe_user": one.get("user")}
-            yield one.get("name", one["id"]), {name: [str(value)] for name, value in told.items() if value is not None}
+            told = {"label": one.get("name"), "port": one.get("port"), "handoff": one.get("hand-off")}
+            told |= {"vlan": one.get("vlan"), "address|within": one.get("address"), "gateway": one.get("gateway")}
+            told |= {"pppoe_user": one.get("user"), "resolvers[]": one.get("resolver")}
+            yield one.get("name", one["id"]), _told(told)
     elif source == "wireless":
         for one in box.get("wireless", []):
             told = {"name": one.get("name"), "segment": one.get("segment"), "security": one.get("security")}
-            yield one.get("name", one["id"]), {name: [str(value)] for name, value in told.items() if value is not None}
+            yield one.get("name", one["id"]), _told(told)
+
+
+def _told(values: Data) -> dict[str, list[str]]:
+    """What was told of an entry, as text; a list as its members."""
+    return {
+        name: [str(one) for one in (value if isinstance(value, list) else [value])]
+        for name, value in values.items()
+        if value is not None
+    }

@@ -14,7 +14,8 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import FirstPassword
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.practice import OnBench, PracticeTable
+from octaplan.lab.bench.onbench import OnBench
+from octaplan.lab.bench.practice import PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
 from octaplan.link.hands import WorkTable, would_send
@@ -204,7 +205,7 @@ def ping_from(box: BoxKey, pinging: Pinging, records: Recorded, desk: AtBench, p
     """Ping an address from the laptop at a box."""
     with _told():
         one = desk.at(box)
-        said = desk.ask(_table(records, desk, one).ping(pinging.address))
+        said = desk.ask(_table(records, desk, one).ping(pinging.address, by_box=False))
     return Pinged(words=said or f"{pinging.address} is nowhere on this bench: no answer")
 
 

@@ -6,7 +6,6 @@ NoRoom                nothing more fits on the bench
 from __future__ import annotations
 
 import asyncio
-import time
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -14,30 +13,25 @@ from octaplan.core.config.neutral import yang_document
 from octaplan.core.config.readback import read_back
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
-from octaplan.core.plan.site import Circuit, Handoff, SitePlan
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
 from octaplan.core.stage.passing import passing_checks
-from octaplan.core.values.addresses import Address, AddressError, parse_address
+from octaplan.core.values.addresses import AddressError, parse_address
 from octaplan.core.values.errors import OctaplanError
+from octaplan.lab.bench.byitself import ByItself
+from octaplan.lab.bench.onbench import OnBench, OnTheBench, Unplugged, Ways
+from octaplan.lab.bench.wired import Wired
 from octaplan.lab.rehearsal.rehearsing import Broken, Rehearsing
-from octaplan.lab.spaces.ground import NoGround, missing
+from octaplan.lab.spaces.ground import NoGround, missing, without_leases
 from octaplan.lab.standin.box import CONSOLE, BoxFaults, BoxPhase, StandIn
-from octaplan.lab.standin.servers import HOST, Served, serve
+from octaplan.lab.standin.servers import HOST
 
 #: So many boxes stand on a bench at most.
 MOST_BOXES = 24
-#: Seconds that one waits for a box to start, and between two looks.
-PATIENCE, LOOK = 30.0, 0.05
-#: The address that the practice provider tells for its name (RFC 5737).
-NAMED = "192.0.2.80"
 
 
 class NoRoom(OctaplanError):
     """Nothing more fits on the bench."""
-
-
-class Unplugged(OctaplanError):
-    """The laptop reaches nothing where it is, with what it has."""
 
 
 class Reached(NamedTuple):
@@ -49,29 +43,12 @@ class Reached(NamedTuple):
 
 
 @dataclass
-class OnBench:
-    """A stand-in on the bench. `site` and `device` say which box of which site it is taken for."""
+class PracticeBench(OnTheBench):
+    """Everything that stands on it. Within one running loop. With `real_packets` it is a network, where this machine
+    permits that."""
 
-    key: str
-    served: Served
-    site: str = ""
-    device: str = ""
-    #: The number of the run that it is staged in.
-    run: int | None = None
-    how: str = ""
-    plugged_in: bool = False
-
-    @property
-    def box(self) -> StandIn:
-        return self.served.box
-
-
-@dataclass
-class PracticeBench:
-    """Everything that stands on it. Within one running loop."""
-
-    boxes: dict[str, OnBench] = field(default_factory=dict)
-    provider_up: bool = True
+    real_packets: bool = True
+    ways: Ways | None = None
     #: So many rehearsals run at once on its behalf.
     rehearsing: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(2))
     _number: int = 0
@@ -90,35 +67,38 @@ class PracticeBench:
         if len(self.boxes) >= MOST_BOXES:
             raise NoRoom(f"{MOST_BOXES} boxes stand on the bench, as many as fit: take one away first")
         self._number += 1
-        one = OnBench(f"b{self._number}", await serve(StandIn(kind, faults, serial=serial, mac=mac)), site, device)
+        key, ways = f"b{self._number}", self._ways()
+        one = OnBench(key, await ways.served(StandIn(kind, faults, serial=serial, mac=mac), key), site, device)
         self.boxes[one.key] = one
         return one
+
+    def _ways(self) -> Ways:
+        """What comes of packets here: told by a network of this machine, or by the bench itself."""
+        if self.ways is None:
+            without = without_leases()
+            lacks = missing("A bench of real packets") or (
+                f"A bench of real packets needs {without}: install it with “apt install {without}”" if without else ""
+            )
+            self.ways = Wired(self) if self.real_packets and not lacks else ByItself(self, lacks)
+        return self.ways
 
     async def take(self, key: str) -> None:
         """Take a box away."""
         one = self.boxes.pop(key, None)
         if one is not None:
             await one.served.close()
+            await self._ways().taken(one)
 
     async def close(self) -> None:
         """Clear the bench."""
         await asyncio.gather(*(self.take(key) for key in list(self.boxes)))
+        ways, self.ways = self.ways, None
+        if ways is not None:
+            await ways.close()
 
     def of(self, site: str, device: str) -> OnBench | None:
         """The box that is taken for a device of a site."""
         return next((one for one in self.boxes.values() if (one.site, one.device) == (site, device)), None)
-
-    def answering(self, address: Address) -> OnBench | None:
-        """The box whose address it is, if it is on."""
-        return next(
-            (
-                one
-                for one in self.boxes.values()
-                if one.box.phase is BoxPhase.READY
-                and any(own.address == address for own in one.box.running.own_addresses())
-            ),
-            None,
-        )
 
 
 class PracticeTable:
@@ -128,6 +108,8 @@ class PracticeTable:
         self, bench: PracticeBench, one: OnBench, plan: SitePlan | None, organisation: Organisation = UNDECIDED
     ) -> None:
         self._bench, self._one, self._plan, self._organisation = bench, one, plan, organisation
+        self._ways = bench.ways or ByItself(bench, "")
+        one.plan = plan
         #: By pair of places what a rehearsal asked, and what came out otherwise than the walk says; empty without one.
         self._rehearsed: dict[tuple[str, str], tuple[int, int]] | None = None
 
@@ -144,24 +126,17 @@ class PracticeTable:
             return
         self._one.how = situation.how
         if situation.how == "lease":
-            leased = await self._leased(situation.port)
+            leased = await self._ways.leased(self._one)
             if not leased:
                 raise Unplugged(f"The laptop in port {situation.port} asks for an address, and gets none")
             box.laptop_address = parse_address(leased)
             return
-        box.laptop_address = parse_address(situation.laptop)
+        address = box.laptop_address = parse_address(situation.laptop)
         if situation.how == "serving":
-            net = next((one for one in BENCH_NETWORKS if one.holds(box.laptop_address)), None)
-            if net is not None:
-                box.given = (net.usable.first.plus(1), net)
-
-    async def _leased(self, port: str) -> str:
-        """The address that a client gets once the box has started."""
-        ends = time.monotonic() + PATIENCE
-        while self._box.phase is not BoxPhase.READY and self._box.powered and time.monotonic() < ends:
-            await asyncio.sleep(LOOK)
-        leases = self._box.face(port).leases
-        return str(leases.first) if leases is not None else ""
+            net = next((each for each in BENCH_NETWORKS if each.holds(address)), None)
+            await self._ways.hands_out(self._one, address, net)
+        else:
+            await self._ways.fixed(self._one, address)
 
     async def power(self, on: bool) -> None:
         """Plug the box in, or out."""
@@ -180,70 +155,27 @@ class PracticeTable:
             if box.laptop_port != CONSOLE or not doors.console:
                 raise Unplugged(f"The laptop is not on the console of {title}")
             return Reached(HOST, doors.console, title)
-        at = str(box.face(box.laptop_port).address or "")
-        if at != address or not box.reached(service):
+        reached = await self._ways.reaches(self._one, service, parse_address(address)) if address else False
+        if not reached or str(box.face(box.laptop_port).address) != address:
             raise Unplugged(f"{address} gives no answer by {service.upper()} at port {box.laptop_port or 'none'}")
         return Reached(HOST, int(getattr(doors, service)), title)
 
     # --- What is measured
 
-    async def ping(self, address: str) -> str | None:
-        """What one ping of an address says; nothing where this bench has no such thing."""
-        answers = self._answers(address)
-        return None if answers is None else f"1 packet transmitted, {int(answers)} received"
-
-    def _answers(self, address: str) -> bool | None:
+    async def ping(self, address: str, *, by_box: bool = True) -> str | None:
+        """What a ping of an address says, from the laptop or, for what lies beyond the box, from the box; nothing where
+        this bench has no such thing."""
         try:
-            point = parse_address(address)
+            return await self._ways.pinged(self._one, parse_address(address), by_box=by_box)
         except AddressError:
             return None
-        box = self._box
-        if box.face(box.laptop_port).address == point:
-            return box.answers_ping(box.laptop_port, point) and box.laptop_address is not None
-        if any(line.gateway == point or point in line.resolvers for line in self._lines()):
-            return self._one.plugged_in and self._online()
-        other = self._bench.answering(point)
-        if other is None:
-            return None
-        return self._one.plugged_in and any(own.network.holds(point) for own in box.running.own_addresses())
-
-    def _lines(self) -> list[Circuit]:
-        if self._plan is None or self._one.device not in self._plan.devices:
-            return []
-        ports = self._plan.devices[self._one.device].ports
-        return [self._plan.circuits[use.circuit] for use in ports.values() if use.circuit in self._plan.circuits]
-
-    def _online(self) -> bool:
-        """Whether a line answers the box as it has been told: the provider knows its address, tag and user."""
-        return self._bench.provider_up and any(self._told(line) for line in self._lines())
-
-    def _told(self, line: Circuit) -> bool:
-        for entry in self._box.running.entries("circuits").values():
-            said = {name: values[0] for name, values in entry.items() if values}
-            if said.get("handoff") != str(line.handoff) or said.get("vlan", "") != str(line.vlan or ""):
-                continue
-            address = said.get("address|within", said.get("address", "")).partition("/")[0]
-            if line.handoff is Handoff.STATIC:
-                if (address, said.get("gateway", "")) == (str(line.address), str(line.gateway)):
-                    return True
-            elif line.handoff is not Handoff.PPPOE or said.get("pppoe_user") == line.pppoe_user:
-                return True
-        return False
 
     async def lease(self, port: str) -> str | None:
-        """The address that a client gets at a port."""
-        own = await self._leased(port)
-        if own or self._box.routes:
-            return own
-        bare = self._box.running.carries_bare(port)
-        others = [one for one in self._bench.boxes.values() if one is not self._one and one.box.phase is BoxPhase.READY]
-        if not others or not self._one.plugged_in:
+        """The address that a client gets at a port; nothing where nobody is there who could give it."""
+        others = any(each is not self._one and each.box.phase is BoxPhase.READY for each in self._bench.boxes.values())
+        if not self._box.routes and self._box.face(port).leases is None and not (others and self._one.plugged_in):
             return None
-        for other in others:
-            for each in other.box.running.own_addresses():
-                if each.leases is not None and bare in (each.segment, each.tagged) and bare:
-                    return str(each.leases.first)
-        return ""
+        return await self._ways.client(self._one, port)
 
     async def line(self, plugged: bool) -> None:
         """Plug the cables in that lead on."""
@@ -252,14 +184,12 @@ class PracticeTable:
 
     async def look_up(self) -> str | None:
         """The address that a name is found as."""
-        asked = {str(one) for line in self._lines() for one in line.resolvers}
-        asks = asked & set(self._box.running.told_texts())
-        return NAMED if self._one.plugged_in and self._online() and (asks or not asked) else ""
+        return await self._ways.looked_up(self._one)
 
     async def passes(self, words: str) -> bool | None:
         """Whether something passes: by real packets in a rehearsal of what the box was told, where this machine permits
         that, else by the walk. Nothing unless the box shows all as planned: only then is the plan what it does."""
-        if self._plan is None or not (self._one.plugged_in and self._online()):
+        if self._plan is None or not await self._ways.online(self._one):
             return None
         plan, device = self._plan, self._one.device
         check = next((one for one in passing_checks(plan, self._organisation, device) if one.words == words), None)
