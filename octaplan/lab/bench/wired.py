@@ -22,6 +22,7 @@ from octaplan.lab.standin.box import CONSOLE, BoxPhase, StandIn
 from octaplan.lab.standin.servers import HOST, Doors, Served, serve
 from octaplan.lab.wire.floor import LAPTOP
 from octaplan.lab.wire.network import Network as Floor
+from octaplan.lab.wire.network import NoNetwork
 from octaplan.lab.wire.shape import (
     CARTON,
     TCP_PORTS,
@@ -37,8 +38,8 @@ from octaplan.lab.wire.shape import (
 
 #: Seconds that a connection takes at most.
 CONNECT = 0.4
-#: So many pings are sent.
-PINGS = 3
+#: So many pings are sent, and so often somebody asks for a lease, a second each.
+PINGS, TRIES = 3, 2
 #: What a small switch on the bench is called, before the box that it serves.
 SMALL = "small-"
 
@@ -89,6 +90,11 @@ class Wired:
         self._doors: dict[str, list[asyncio.Server]] = {}
         self._small: set[str] = set()
 
+    @property
+    def pid(self) -> int:
+        """The process that holds the network, as this machine numbers it."""
+        return self._floor.pid
+
     # --- Boxes come and go
 
     async def served(self, box: StandIn, key: str) -> Served:
@@ -120,10 +126,11 @@ class Wired:
             known.pop(key, None)
         for name in [name for name in self._lines if name.startswith(f"line:{key}:")]:
             del self._lines[name]
-        await self._floor.do("take", key)
-        if f"{SMALL}{key}" in self._small:
-            self._small.discard(f"{SMALL}{key}")
-            await self._floor.do("take", f"{SMALL}{key}")
+        with contextlib.suppress(NoNetwork):  # all of it is gone then
+            await self._floor.do("take", key)
+            if f"{SMALL}{key}" in self._small:
+                self._small.discard(f"{SMALL}{key}")
+                await self._floor.do("take", f"{SMALL}{key}")
 
     async def close(self) -> None:
         """Take the network down."""
@@ -181,7 +188,7 @@ class Wired:
         await self._bring(one)
         if f"laptop:{one.key}" not in self._cables:
             return ""
-        told = await self._floor.do("lease", one.key)
+        told = await self._floor.do("lease", one.key, TRIES)
         if told.get("ip"):
             has = LaptopHas(told["ip"], int(told.get("mask", "24")), told.get("router", "").partition(" ")[0])
             self._laptops[one.key] = has
@@ -253,7 +260,7 @@ class Wired:
             await self._bring_all(one)
             for name in [name for name, cable in self._cables.items() if at in (cable.one, cable.other)]:
                 await self._cut(name)
-            told = await self._floor.do("client", one.key, at[1])
+            told = await self._floor.do("client", one.key, at[1], TRIES)
             await self._bring_all(one)
         return str(told.get("ip", ""))
 
@@ -288,7 +295,7 @@ class Wired:
             at = (one.key, side["port"], side["tag"])
             if side["asks"] and not side["address"] and f"line:{one.key}:{side['port']}" in self._cables:
                 end = self._end(one, side["port"])
-                told = await self._floor.do("ask", one.key, None, end[1] if end else "", side["tag"])
+                told = await self._floor.do("ask", one.key, None, end[1] if end else "", side["tag"], TRIES)
                 if told.get("ip"):
                     router = told.get("router", "").partition(" ")[0]
                     self._leases[at] = LineLease(told["ip"], int(told.get("mask", "24")), router)
@@ -376,7 +383,7 @@ class Wired:
             return
         if box.kind.factory.addressing is not Addressing.DHCP or f"laptop:{one.key}" not in self._cables:
             return
-        told = await self._floor.do("ask", one.key, CARTON, "", 0)
+        told = await self._floor.do("ask", one.key, CARTON, "", 0, TRIES)
         if told.get("ip"):
             box.given = (parse_address(told["ip"]), Network.holding(parse_address(told["ip"]), int(told["mask"])))
             shape = self._shapes[one.key] = self._shape(one)

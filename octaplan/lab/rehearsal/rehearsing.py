@@ -15,7 +15,7 @@ from types import TracebackType
 from typing import Any
 
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.spaces.ground import NoGround, apart, missing, path
+from octaplan.lab.spaces.ground import NoGround, apart, end, missing, path, within
 
 
 class Broken(OctaplanError):
@@ -71,8 +71,7 @@ class Rehearsing:
     @property
     def pid(self) -> int:
         """The process that holds the spaces, as this machine numbers it."""
-        children = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children").read_text().split()
-        return int(children[0]) if children else self._process.pid
+        return within(self._process)
 
     def end(self) -> None:
         """Let go of a network that was kept up, so that it comes to its result."""
@@ -82,8 +81,7 @@ class Rehearsing:
 
     def stop(self) -> None:
         """End it, wherever it is; what it made is gone when this returns."""
-        self._process.kill()
-        self._process.wait()
+        end(self._process)
         for pipe in (self._process.stdin, self._process.stdout, self._process.stderr):
             if pipe is not None:
                 try:

@@ -7,15 +7,22 @@ NoGround              this machine permits none
 
 from __future__ import annotations
 
+import contextlib
 import os
+import select
 import shutil
 import subprocess
 import sys
+from pathlib import Path
+from typing import Any
 
 from octaplan.core.values.errors import OctaplanError
 
 #: The programs it is made with, each with Debian's package of it.
 _NEEDED = {"unshare": "util-linux", "ip": "iproute2", "nft": "nftables"}
+
+#: Seconds in which the kernel ends a process that was killed.
+_ENDS = 10.0
 
 #: Programs without which some of it is left out, and what that is.
 LEASES = {"dnsmasq": "dnsmasq-base", "udhcpc": "udhcpc"}
@@ -61,3 +68,21 @@ def apart() -> list[str]:
     """The command before a command, with which it runs in namespaces of its own that end with it."""
     users = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]
     return [_found("unshare") or "unshare", *users, "--net", "--pid", "--fork", "--kill-child", "--mount-proc"]
+
+
+def within(process: subprocess.Popen[Any]) -> int:
+    """The process that runs in the namespaces which a command of `apart` made, as this machine numbers it."""
+    children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
+    return int(children[0]) if children else process.pid
+
+
+def end(process: subprocess.Popen[Any]) -> None:
+    """End a command of `apart`, and what runs in its namespaces; both are gone when this returns."""
+    watched = None
+    with contextlib.suppress(OSError):  # it may have ended by itself
+        watched = os.pidfd_open(within(process))
+    process.kill()
+    process.wait()
+    if watched is not None:
+        select.select([watched], [], [], _ENDS)
+        os.close(watched)

@@ -5,18 +5,24 @@ NotServing            a server refuses what it is told
 
 from __future__ import annotations
 
+import contextlib
 import os
 import secrets
 import socket
 import struct
 import subprocess
+import time
 from collections.abc import Sequence
+from pathlib import Path
 
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.spaces.spaces import Spaces
 
 #: Seconds that a client waits for a lease at most, and for the answer to a name.
 PATIENCE, LOOK_UP = 6.0, 0.7
+
+#: Seconds in which a server listens, and between two looks.
+_STARTS, _LOOK = 2.0, 0.004
 
 _SCRIPT = b'#!/bin/sh\n[ "$1" = bound ] && env\nexit 0\n'
 
@@ -49,7 +55,22 @@ def serve(spaces: Spaces, key: str, lines: Sequence[str]) -> subprocess.Popen[st
     assert one.stdin is not None  # noqa: S101  (a pipe was asked for)
     with one.stdin as pipe:
         pipe.write(config)
+    _listens(one)
     return one
+
+
+def _listens(one: subprocess.Popen[str]) -> None:
+    """Wait until a server listens at the ports of leases or names, or has ended."""
+    ends = time.monotonic() + _STARTS
+    while one.poll() is None and time.monotonic() < ends:
+        with contextlib.suppress(OSError):
+            ports = {
+                line.split()[1].rpartition(":")[2]
+                for line in Path(f"/proc/{one.pid}/net/udp").read_text().splitlines()[1:]
+            }
+            if ports & {"0043", "0035", "0007"}:
+                return
+        time.sleep(_LOOK)
 
 
 class Asking:

@@ -7,6 +7,7 @@ the process dies, by whatever signal, the kernel takes the namespaces down and e
 from __future__ import annotations
 
 import ctypes
+import itertools
 import os
 import socket
 import struct
@@ -48,6 +49,8 @@ class Spaces:
     def __init__(self) -> None:
         self._home = os.open("/proc/thread-self/ns/net", os.O_RDONLY)
         self._held: dict[str, int] = {}
+        #: Each end of a cable has a number of its own: where two have the same, the kernel takes a second to see it up.
+        self._numbers = itertools.count(1_000)
 
     def make(self, key: str) -> None:
         """Make a space, with nothing in it that is up. Raises `NotBroughtUp`."""
@@ -103,7 +106,8 @@ class Spaces:
     def join(self, cables: Sequence[tuple[str, str, str, str]]) -> None:
         """Lay cables between spaces, each as space and interface at its two ends. Raises `NotBroughtUp`."""
         links = [
-            f"link add {face} netns {self._fd(one)} type veth peer name {end} netns {self._fd(other)}"
+            f"link add {face} index {next(self._numbers)} netns {self._fd(one)} "
+            f"type veth peer name {end} index {next(self._numbers)} netns {self._fd(other)}"
             for one, face, other, end in cables
         ]
         told = subprocess.run(

@@ -27,7 +27,7 @@ LAPTOP = "e"
 #: Milliseconds after which one who does not answer is asked for its MAC again.
 RETRY = "100"
 #: Seconds in which a ping comes back.
-ECHO = 1.0
+ECHO = 0.5
 
 Shape = dict[str, Any]
 
@@ -182,13 +182,13 @@ class Floor:
             lines.append(f"route replace default via {gateway} dev {LAPTOP}")
         return self._spaces.batch(space, lines)
 
-    def lease(self, key: str) -> dict[str, str]:
+    def lease(self, key: str, tries: int) -> dict[str, str]:
         """Have a laptop ask for an address, and keep it; what it is told, nothing without a lease."""
         space = f"laptop:{key}"
         with self._turn(space):
             self._serve(space, [])
             self._spaces.batch(space, [f"address flush dev {LAPTOP}", f"link set {LAPTOP} up"])
-            told = self._asked(space, LAPTOP)
+            told = self._asking.ask(space, LAPTOP, tries=tries)
             if told.get("ip"):
                 self._addressed(space, told["ip"], int(told.get("mask", "24")), told.get("router", "").split(" ")[0])
             return told
@@ -200,7 +200,7 @@ class Floor:
             refused = self._addressed(space, address, prefix, "")
             return refused + self._serve(space, ["port=0", f"dhcp-range={first},{first},{_mask(prefix)},600"])
 
-    def client(self, key: str, port: str) -> dict[str, str]:
+    def client(self, key: str, port: str, tries: int) -> dict[str, str]:
         """What somebody is told who plugs in at a port of a box and asks for an address; nothing without a lease."""
         space = f"client:{key}"
         with self._turn(space):
@@ -208,7 +208,7 @@ class Floor:
             try:
                 self.lay(space, (space, LAPTOP), (f"box:{key}", port), [])
                 self._spaces.batch(space, [f"link set {LAPTOP} up"])
-                return self._asked(space, LAPTOP)
+                return self._asking.ask(space, LAPTOP, tries=tries)
             finally:
                 if space in self._cables:
                     self.cut(space)
@@ -216,18 +216,15 @@ class Floor:
 
     # --- Asking
 
-    def ask(self, key: str, net: int | None, port: str, tag: int) -> dict[str, str]:
+    def ask(self, key: str, net: int | None, port: str, tag: int, tries: int) -> dict[str, str]:
         """Have a box ask for an address in a network of its own, or at the side of a line; what it is told."""
         space = f"box:{key}"
         if net is None:
-            return self._asked(space, _strand(port, tag))
+            return self._asking.ask(space, _strand(port, tag), tries=tries)
         with self._turn(space):
             self._dress(key, self._boxes[key].shape)
             self._spaces.batch(space, self._boxes[key].network(net))
-        return self._asked(space, _bridge(net))
-
-    def _asked(self, space: str, face: str) -> dict[str, str]:
-        return self._asking.ask(space, face, tries=2)
+        return self._asking.ask(space, _bridge(net), tries=tries)
 
     def ping(self, space: str, address: str, count: int) -> list[float]:
         """Milliseconds that each ping took that came back (RFC 792), asked from a space."""

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.spaces.ground import apart, path
+from octaplan.lab.spaces.ground import apart, end, path, within
 
 #: An answer is at most so long, with so many sockets.
 _MOST, _SOCKETS = 1 << 18, 4
@@ -46,6 +46,11 @@ class Network:
         self._waiting: dict[int, asyncio.Future[Any]] = {}
         self._loop.add_reader(self._socket, self._answered)
         self.up = True
+
+    @property
+    def pid(self) -> int:
+        """The process that holds the spaces, as this machine numbers it."""
+        return within(self._process)
 
     async def do(self, what: str, *about: Any) -> Any:
         """Have something done by its name (`floor.DOES`), and wait for what comes of it. Raises `NoNetwork`."""
@@ -97,5 +102,4 @@ class Network:
     async def close(self) -> None:
         """Take it down; what it made is gone when this returns."""
         self._end()
-        self._process.kill()
-        await asyncio.to_thread(self._process.wait)
+        await asyncio.to_thread(end, self._process)

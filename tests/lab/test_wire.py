@@ -1,0 +1,359 @@
+"""A bench of real packets: what the network does is what the boxes were told, and what a bench routing by itself tells."""
+
+from __future__ import annotations
+
+import asyncio
+import subprocess
+import unittest
+from collections.abc import Awaitable, Callable
+from functools import partial
+from pathlib import Path
+from random import Random
+from typing import Any
+from unittest.mock import patch
+
+from octaplan.core.config.grammar import Told
+from octaplan.core.config.writeout import write_out
+from octaplan.core.plan.hardware import WritePart
+from octaplan.core.plan.patch import applied
+from octaplan.core.plan.site import SitePlan
+from octaplan.core.stage.bench import Situation
+from octaplan.core.values.addresses import parse_address
+from octaplan.lab.bench import wired
+from octaplan.lab.bench.onbench import NAMED, OnBench
+from octaplan.lab.bench.practice import PracticeBench, PracticeTable
+from octaplan.lab.bench.wired import Wired
+from octaplan.lab.spaces.ground import missing, without_leases
+from octaplan.lab.standin.box import BoxFaults, Refused, StandIn
+from octaplan.lab.standin.run import tell_plan
+from octaplan.lab.wire.network import NoNetwork
+from tests.core.config.demo import types
+from tests.link.clinic import box_of, clinic, within
+
+LACKS = missing() or without_leases()
+#: A fitting address for the laptop in each network that a box may show here.
+SPARE = {"10.61.0.": "10.61.0.9", "10.61.4.": "10.61.4.9", "192.168.77.": "192.168.77.9", "172.30.99.": "172.30.99.9",
+         "172.22.61.": "172.22.61.9", "192.168.254.": "192.168.254.1"}  # fmt: skip
+
+
+def on_wire(work: Callable[[PracticeBench], Awaitable[Any]]) -> Any:
+    """Run something on a bench of real packets."""
+    return within(work, real=True)
+
+
+async def told(bench: PracticeBench, plan: SitePlan, role: str, faults: BoxFaults = BoxFaults()) -> OnBench:  # noqa: B008
+    """A box of a site on the bench that has been told all that is planned, and is on."""
+    key = box_of(plan, role)
+    one = await bench.put(types()[plan.devices[key].type], plan.key, key, faults)
+    one.box.power(True, one.box.kind.powered_by[0])
+    await one.started()
+    tell_plan(one.box, plan, key)
+    await one.started()
+    one.plan, one.plugged_in = plan, True
+    return one
+
+
+def half_told(box: StandIn, plan: SitePlan, key: str, random: Random) -> None:
+    """Tell a box some of what is planned, as somebody has got so far."""
+    above: list[Told] = []
+    for line in write_out(plan, key, box.kind).lines:
+        if line.part is WritePart.SAVE or any(piece.open for piece in line.pieces) or random.random() < 0.15:
+            continue
+        try:
+            above = box.say(line.with_secrets(lambda place: "Abc-123456789"), above)
+        except Refused:
+            continue
+    box.apply()
+
+
+@unittest.skipIf(LACKS, LACKS)
+class AsItTells(unittest.TestCase):
+    """The network and the bench that routes by itself are written apart; half-told boxes show where they differ."""
+
+    def test_services_pings_and_leases_at_every_port_of_half_told_boxes(self) -> None:
+        seen: dict[str, int] = {}
+
+        async def work(bench: PracticeBench) -> list[str]:
+            differ: list[str] = []
+            for seed in range(2):
+                random = Random(seed)
+                for edge, role in (("brackwater-e5", "edge"), ("skerry-f7", "edge"), ("tallow-q4", "edge"),
+                                   ("brackwater-e5", "switch"), ("brackwater-e5", "access-point")):  # fmt: skip
+                    plan = clinic(edge)
+                    key = box_of(plan, role)
+                    one = await bench.put(types()[plan.devices[key].type], "", "", BoxFaults())
+                    one.box.power(True, one.box.kind.powered_by[0])
+                    await one.started()
+                    half_told(one.box, plan, key, random)
+                    ports = [name for name, port in one.box.kind.ports.items() if port.carries]
+                    for port in random.sample(ports, min(2, len(ports))):
+                        differ += [
+                            f"{one.box.kind.key} {seed} {port}: {each}"
+                            for each in await self.at(bench, one, port, seen)
+                        ]
+                    await bench.take(one.key)
+            return differ
+
+        with patch.multiple(wired, PINGS=2, TRIES=1):
+            self.assertEqual(on_wire(work), [])
+        for word in ("answers", "silent", "leases", "no lease", "open", "closed"):
+            self.assertGreater(seen.get(word, 0), 2, word)
+
+    async def at(self, bench: PracticeBench, one: OnBench, port: str, seen: dict[str, int]) -> list[str]:
+        """What differs at a port, in words."""
+        box, ways = one.box, bench.ways
+        assert isinstance(ways, Wired)
+        found, table = [], PracticeTable(bench, one, None)
+        face = box.face(port)
+        leased = await table.lease(port)
+        meant = face.leases is not None
+        seen["leases" if meant else "no lease"] = seen.get("leases" if meant else "no lease", 0) + 1
+        if meant != bool(leased):
+            found.append(f"lease {leased}, told {face.leases}")
+        address = next((SPARE[net] for net in SPARE if str(face.address).startswith(net)), "10.61.0.9")
+        await table.settle(Situation(port, address, "fixed", "", False))
+        for own in {str(face.address), *(str(each.address) for each in box.running.own_addresses())} - {"None"}:
+            pings = box.answers_ping(port, parse_address(own))
+            said = await ways.pinged(one, parse_address(own), by_box=False)
+            seen["answers" if pings else "silent"] = seen.get("answers" if pings else "silent", 0) + 1
+            if said is not None and pings == ("0 received" in said) and own == str(face.address):
+                found.append(f"ping {own}: {said!r}, told {pings}")
+        if face.address is not None:
+            for service in ("https", "http", "ssh", "telnet"):
+                opens = box.reached(service)
+                seen["open" if opens else "closed"] = seen.get("open" if opens else "closed", 0) + 1
+                if await ways.reaches(one, service, face.address) != opens:
+                    found.append(f"{service} at {face.address}, told {opens}")
+        return found
+
+
+@unittest.skipIf(LACKS, LACKS)
+class Between(unittest.TestCase):
+    """Several boxes of a site, with the cables that are planned."""
+
+    def test_a_lease_comes_through_the_switch_in_the_vlan_of_its_port_and_in_no_other(self) -> None:
+        plan = clinic()
+        switch = box_of(plan, "switch")
+        port = next(
+            name for name, use in plan.devices[switch].ports.items() if use.mode == "access" and use.peer is None
+        )
+        guest = applied(plan, [{"op": "replace", "path": f"/devices/{switch}/ports/{port}/segment", "value": "seg1"}])
+
+        async def work(bench: PracticeBench) -> tuple[str | None, ...]:
+            edge, below = await told(bench, guest, "edge"), await told(bench, guest, "switch")
+            table = PracticeTable(bench, below, guest)
+            other = next(
+                name for name, use in guest.devices[switch].ports.items() if use.segment == "seg0" and not use.peer
+            )
+            leases = [await table.lease(port), await table.lease(other)]
+            for entry in below.box.running.settings.all():  # the uplink loses the tag of the guests
+                if "tagged[]" in "".join(entry.saying.names):
+                    below.box.running.settings.remove(entry.text)
+                    break
+            untagged = await table.lease(port)
+            await bench.take(edge.key)
+            return (*leases, untagged, await table.lease(other))
+
+        in_guest, in_office, untagged, alone = on_wire(work)
+        self.assertEqual((in_guest, in_office), ("10.61.4.20", "10.61.0.60"))
+        self.assertEqual(untagged, "", "a tag that the uplink does not carry gets nowhere")
+        self.assertIsNone(alone, "nobody else is there who could give one")
+
+    def test_the_laptop_and_the_uplink_share_the_one_port_of_an_access_point(self) -> None:
+        async def work(bench: PracticeBench) -> tuple[Any, ...]:
+            plan = clinic()
+            for role in ("edge", "switch"):
+                await told(bench, plan, role)
+            point = await told(bench, plan, "access-point")
+            table = PracticeTable(bench, point, plan)
+            await table.settle(Situation("PoE", "10.61.0.9", "fixed", "", False))
+            own, gateway = await table.ping("10.61.0.2"), await table.ping("10.61.0.1")
+            laptop = await table.ping("10.61.0.1", by_box=False)
+            await table.line(False)
+            return own, gateway, laptop, await table.ping("10.61.0.1"), await table.ping("10.61.0.2")
+
+        own, gateway, laptop, unplugged, still = on_wire(work)
+        for said in (own, gateway, laptop, still):
+            self.assertIn("3 received", said)
+        self.assertIn("from the box", gateway)
+        self.assertIn("from the laptop", laptop)
+        self.assertIn("0 received", unplugged)
+
+
+@unittest.skipIf(LACKS, LACKS)
+class Lines(unittest.TestCase):
+    """What the provider is told, and the box: the line answers where both are the same."""
+
+    def asked(
+        self, changes: dict[str, Any], told_otherwise: dict[str, Any] | None = None, *, up: bool = True
+    ) -> tuple[Any, ...]:
+        base = clinic("skerry-f7")
+        path = "/circuits/circ0"
+        plan = applied(
+            base, [{"op": "add", "path": f"{path}/{name}", "value": value} for name, value in changes.items()]
+        )
+        other = [
+            {"op": "add", "path": f"{path}/{name}", "value": value} for name, value in (told_otherwise or {}).items()
+        ]
+
+        async def work(bench: PracticeBench) -> tuple[Any, ...]:
+            one = await told(bench, applied(plan, other), "edge")
+            bench.provider_up = up
+            table = PracticeTable(bench, one, plan)
+            ways = bench.ways
+            assert ways is not None
+            return await ways.online(one), await table.look_up(), await table.ping("192.0.2.53")
+
+        found: tuple[Any, ...] = on_wire(work)
+        return found
+
+    DHCP: dict[str, Any] = {"handoff": "dhcp", "address": None, "gateway": None, "prefix": None}  # noqa: RUF012
+    PPPOE: dict[str, Any] = {**DHCP, "handoff": "pppoe", "pppoe_user": "heron@line.example"}  # noqa: RUF012
+
+    def test_a_fixed_address_with_and_without_a_tag(self) -> None:
+        for plan in ({}, {"vlan": 35}):
+            online, named, pinged = self.asked(plan)
+            self.assertEqual((online, named), (True, NAMED))
+            self.assertIn("3 received", pinged)
+
+    def test_an_address_that_the_line_gives(self) -> None:
+        for plan in (self.DHCP, {**self.DHCP, "vlan": 35}):
+            online, named, pinged = self.asked(plan)
+            self.assertEqual((online, named), (True, NAMED))
+            self.assertIn("3 received", pinged)
+
+    def test_a_user_who_logs_in(self) -> None:
+        self.assertEqual(self.asked(self.PPPOE)[:2], (True, NAMED))
+
+    def test_what_looks_right_and_is_not_gets_no_answer(self) -> None:
+        for plan, otherwise in (
+            ({}, {"vlan": 35}),
+            ({"vlan": 35}, {"vlan": 36}),
+            ({}, {"address": "203.0.113.26", "gateway": "203.0.113.25"}),
+            (self.DHCP, {"vlan": 35}),
+            (self.PPPOE, {"pppoe_user": "herron@line.example"}),
+        ):
+            with self.subTest(plan=plan, told=otherwise):
+                online, named, _ = self.asked(plan, otherwise)
+                self.assertEqual((online, named), (False, ""))
+
+    def test_a_line_that_is_down(self) -> None:
+        self.assertEqual(self.asked({}, up=False)[:2], (False, ""))
+
+
+@unittest.skipIf(LACKS, LACKS)
+class ComingAndGoing(unittest.TestCase):
+    def test_a_session_hangs_when_the_address_goes_and_another_answers_at_the_new_one(self) -> None:
+        async def work(bench: PracticeBench) -> tuple[Any, ...]:
+            one = await bench.put(types()["brackwater-e5"])
+            box, table = one.box, PracticeTable(bench, one, None)
+            box.power(True)
+            await table.settle(Situation("A", "asks", "lease", "", False))
+            place = await table.reach("https", "192.168.77.1")
+            reader, writer = await asyncio.open_connection(place.host, place.port)
+            for line in ('segment "Office" knows this box as 10.61.0.1 under mask 255.255.255.0', 'port A carries "Office" bare',
+                         'manage by https from "Office"'):  # fmt: skip
+                box.say(line, [])
+            await table.settle(Situation("A", "10.61.0.9", "fixed", "", False))
+            writer.write(b"\x16\x03\x01 whatever")
+            try:
+                old = await asyncio.wait_for(reader.read(1), 1.0)
+            except TimeoutError:
+                old = b"silence"
+            writer.close()
+            return old, (await table.reach("https", "10.61.0.1")).port == place.port
+
+        self.assertEqual(on_wire(work), (b"silence", True))
+
+    def test_a_dead_port_and_an_address_that_does_not_fit_reach_nothing(self) -> None:
+        async def work(bench: PracticeBench) -> list[bool]:
+            one = await bench.put(types()["brackwater-e5"], "", "", BoxFaults(dead_port="A"))
+            one.box.power(True)
+            await one.started()
+            table, ways, found = PracticeTable(bench, one, None), bench.ways, []
+            assert ways is not None
+            for port, laptop in (
+                ("A", "192.168.77.9"),
+                ("B", "192.168.78.9"),
+                ("B", "192.168.77.9"),
+                ("Net", "192.168.77.9"),
+            ):
+                await table.settle(Situation(port, laptop, "fixed", "", False))
+                found.append(await ways.reaches(one, "https", parse_address("192.168.77.1")))
+            return found
+
+        self.assertEqual(on_wire(work), [False, False, True, False])
+
+    def test_nothing_is_left_of_a_box_that_is_taken_away_nor_of_a_bench_that_is_cleared(self) -> None:
+        async def work(bench: PracticeBench) -> tuple[int, int]:
+            one = await told(bench, clinic(), "edge")
+            table = PracticeTable(bench, one, clinic())
+            await table.lease("A")
+            ways = bench.ways
+            assert isinstance(ways, Wired)
+            pid = ways.pid
+            serving = len(below(pid))
+            await bench.take(one.key)
+            left = below(pid)
+            await bench.close()
+            self.assertIn(state(pid), ("gone", "Z"))
+            return serving, len(left)
+
+        serving, left = on_wire(work)
+        self.assertGreaterEqual(serving, 2, "the box serves, and so does the provider")
+        self.assertEqual(left, 0)
+
+    def test_a_network_that_was_killed_is_told_and_a_cleared_bench_has_another(self) -> None:
+        async def work(bench: PracticeBench) -> str | None:
+            one = await told(bench, clinic(), "edge")
+            ways = bench.ways
+            assert isinstance(ways, Wired)
+            subprocess.run(["kill", "-9", str(ways.pid)], check=True)
+            table = PracticeTable(bench, one, clinic())
+            with self.assertRaisesRegex(NoNetwork, "has ended"):
+                for _ in range(50):
+                    await table.ping("10.61.0.1")
+            await bench.close()
+            again = await told(bench, clinic(), "edge")
+            return await PracticeTable(bench, again, clinic()).lease("A")
+
+        self.assertEqual(on_wire(work), "10.61.0.60")
+
+    def test_many_ask_at_once_while_boxes_come_and_go(self) -> None:
+        async def work(bench: PracticeBench) -> list[str | None]:
+            plan = clinic()
+            edge, switch = await told(bench, plan, "edge"), await told(bench, plan, "switch")
+
+            async def restless() -> str | None:
+                for _ in range(4):
+                    other = await bench.put(types()["kittiwake-a2"], plan.key, "", BoxFaults())
+                    await bench.take(other.key)
+                return "10.61.0.60"
+
+            port = next(
+                name
+                for name, use in plan.devices[switch.device].ports.items()
+                if use.segment == "seg0" and not use.peer
+            )
+            asks = [
+                partial(PracticeTable(bench, edge, plan).lease, "A"),
+                partial(PracticeTable(bench, switch, plan).lease, port),
+            ] * 4
+            return await asyncio.gather(restless(), *(ask() for ask in asks))
+
+        found = on_wire(work)
+        self.assertEqual([one for one in found if not str(one).startswith("10.61.0.")], [])
+
+
+def state(pid: int) -> str:
+    """What the kernel says of a process in a letter (proc(5))."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+    except OSError:
+        return "gone"
+
+
+def below(pid: int) -> list[str]:
+    """The programs that a process has begun and that still run."""
+    listed = subprocess.run(["ps", "--ppid", str(pid), "-o", "comm="], capture_output=True, text=True, check=False)
+    return [line for line in listed.stdout.split() if line == "dnsmasq"]
