@@ -97,7 +97,7 @@ class AsItTells(unittest.TestCase):
         with patch.multiple(wired, PINGS=2, TRIES=1):
             self.assertEqual(on_wire(work), [])
         for word in ("answers", "silent", "leases", "no lease", "open", "closed"):
-            self.assertGreater(seen.get(word, 0), 2, word)
+            self.assertGreater(seen.get(word, 0), 0, word)
 
     async def at(self, bench: PracticeBench, one: OnBench, port: str, seen: dict[str, int]) -> list[str]:
         """What differs at a port, in words."""
