@@ -155,5 +155,8 @@ class Channel(Protocol):
     async def backup(self) -> bytes:
         """A backup of it."""
 
+    async def put_back(self, content: bytes) -> None:
+        """Put a backup of it back; it restarts. Raises `BoxRefused`, `NoAnswer`."""
+
     async def close(self) -> None:
         """Leave."""

@@ -20,6 +20,7 @@ from octaplan.core.plan.hardware import FirstPassword, HardwareType, Takes, Verb
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
+from octaplan.core.stage.measures import Outcome, judge
 from octaplan.core.stage.steps import READ_BACK, Measure, RunSheet, Step
 from octaplan.link.channel import (
     ANSWER,
@@ -47,7 +48,7 @@ AWAY_REAL = 900.0
 CONFIRM_WITHIN = 120
 #: The steps at which hands stop: what is on paper and in cardboard is for people.
 LAST = ("label", "pack")
-CONSOLE = "console"
+CONSOLE, UPLINK = "console", "uplink"
 #: Steps whose values are told with those of others: the country with each Wi-Fi network.
 TOLD_ELSEWHERE = ("country",)
 #: Seconds to wait for an answer that is not expected to come.
@@ -171,6 +172,26 @@ class Hands:
                 self.done.add(step.key)
         finally:
             await self.leave()
+
+    async def put_back(self, content: bytes) -> AsyncIterator[StepOutcome]:
+        """Put a backup back, where the laptop reached the box last, and wait until it lets one in again."""
+        steps = self.task.sheet.steps
+        left = [step for step in steps if step.key in self.done and step.after.reaches]
+        step = left[-1] if left else next((one for one in steps if one.before.reaches), steps[0])
+        where, outcome = step.after if left else step.before, StepOutcome(step, good=True)
+        try:
+            await self.table.settle(where)
+            await self._back_again(where)
+            assert self._channel is not None  # noqa: S101  (it has come back with one, or raised)
+            await self._channel.put_back(content)
+            await self._back_again(where)
+            outcome.shown = await self._channel.show()
+        except LinkError as error:
+            outcome.good, outcome.note = False, self.conversation.without_secrets(str(error))
+        finally:
+            await self.leave()
+        outcome.exchanged = self.conversation.taken()
+        yield outcome
 
     async def do(self, step: Step) -> StepOutcome:
         """Do one step."""
@@ -360,7 +381,7 @@ class Hands:
                 raise Surprised(f"It still shows what it came with: {'; '.join(left)[:300]}")
         elif key == "backup":
             outcome.backup = await (await self._be_in(step)).backup()
-        elif key in ("internet-cable", "uplink"):
+        elif key in ("internet-cable", UPLINK):
             await self.table.line(True)
         elif step.needs_box and not key.startswith("licence-") and step.values:
             await self._tell(step)
@@ -464,7 +485,7 @@ class Hands:
         if measure.key in ("serial", "mac"):
             return (await self.table.label()).get(measure.key, ""), "nothing is printed on it"
         if measure.kind == "ping":
-            return await self._pinged(measure)
+            return await self._pinged(step, measure)
         if measure.kind == "lease":
             port = step.after.port or step.before.port
             if measure.key.startswith("lease-"):  # at a socket of its own
@@ -500,11 +521,18 @@ class Hands:
         lacks = await channel.holds(self._portions.whole()) if told_as_data(task, step) else []
         return not (back.departures or back.about or lacks)
 
-    async def _pinged(self, measure: Measure) -> tuple[str, str]:
+    async def _pinged(self, step: Step, measure: Measure) -> tuple[str, str]:
+        """What a ping says. What lies behind another box is given the time that the other needs for a restart."""
         if not measure.expect:
             return "", "no address is planned to ping"
-        said = await self.table.ping(measure.expect)
-        return said or "", f"{measure.expect} is not on this bench"
+        ends = time.monotonic() + (self._away if step.key == UPLINK else 0)
+        while True:
+            said = await self.table.ping(measure.expect)
+            if not said:
+                return "", f"{measure.expect} is not on this bench"
+            if judge(measure.kind, said, measure.expect).outcome is not Outcome.BAD or time.monotonic() > ends:
+                return said, ""
+            await asyncio.sleep(TRY)
 
 
 def ways_in(task: Task) -> list[str]:

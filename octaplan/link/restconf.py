@@ -166,6 +166,10 @@ class RestconfChannel:
     async def backup(self) -> bytes:
         return base64.b64decode((await self._operation("backup")).get("content", ""))
 
+    async def put_back(self, content: bytes) -> None:
+        with contextlib.suppress(NoAnswer):  # it restarts at once
+            await self._operation("put-back", {"content": base64.b64encode(content).decode()})
+
     async def close(self) -> None:
         await self._client.aclose()
 

@@ -32,6 +32,10 @@ _ASKS = {"user": re.compile(r"(?:user|log-?in)[^\n]*:\s*$", re.I), "password": r
 _CHOOSE = re.compile(r"(?:choose|new)[^\n]*password:\s*$", re.I)
 
 
+#: Characters of a backup in a line.
+_LONG = 120
+
+
 class Stream(Protocol):
     """A stream of text to and from a box."""
 
@@ -286,6 +290,14 @@ class TerminalChannel:
             return base64.b64decode("".join(said.split()), validate=True)
         except binascii.Error:
             raise BoxRefused(f"{self._place.title} gave no backup: {said[:160]}") from None
+
+    async def put_back(self, content: bytes) -> None:
+        text = base64.b64encode(content).decode()
+        await self._line(self._told.command(Verb.PUT_BACK))
+        for at in range(0, len(text), _LONG):
+            await self._line(text[at : at + _LONG])
+        with contextlib.suppress(NoAnswer):  # it restarts at once
+            await self._line(".", 1.0)
 
     async def close(self) -> None:
         with contextlib.suppress(OSError, asyncssh.Error):

@@ -29,6 +29,7 @@ from octaplan.link.channel import Door, NoAnswer, Pins
 from octaplan.link.hands import Hands, StepOutcome, Task, WorkTable
 from octaplan.server.events import Hub
 from octaplan.store.accounts import Person
+from octaplan.store.bench import PUT_BACK
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
 from octaplan.store.staging import digest_of_step, sheet_of, staging_of
@@ -176,18 +177,20 @@ class PracticeDesk:
         kept: Kept,
         *,
         only_next: bool = False,
+        backup: bytes = b"",
     ) -> StagingByItself:
-        """Let hands stage a box at a table; `kept` records what came of each step. Raises `PracticeError`."""
+        """Let hands stage a box at a table, or put a backup of it back; `kept` records what came of each step. Raises
+        `PracticeError`."""
         site, device = task.plan.key, task.key
         with self._lock:
             self.free(site, device)
             left = [step for step in task.sheet.steps if step.key not in settled]
-            working = StagingByItself(by, site, device, total=1 if only_next else len(left))
+            working = StagingByItself(by, site, device, total=1 if only_next or backup else len(left))
             self._staging[site, device] = working
         loop = self._running()
 
         async def work() -> None:
-            await self._work(lambda: Hands(task, table, pins, settled), working, kept, only_next)
+            await self._work(lambda: Hands(task, table, pins, settled), working, kept, only_next, backup)
 
         def start() -> None:
             self._tasks[site, device] = loop.create_task(work())
@@ -200,12 +203,15 @@ class PracticeDesk:
         return BenchOfHands(PracticeTable(self.bench, one, plan, organisation))
 
     @staticmethod
-    async def _work(made: Callable[[], Hands], working: StagingByItself, kept: Kept, only_next: bool) -> None:
+    async def _work(
+        made: Callable[[], Hands], working: StagingByItself, kept: Kept, only_next: bool, backup: bytes
+    ) -> None:
         try:
             hands = made()
-            left = iter([step for step in hands.task.sheet.steps if step.key not in hands.done])
-            working.step = next((step.title for step in left), "")
-            async for outcome in hands.run():
+            steps = [] if backup else [step for step in hands.task.sheet.steps if step.key not in hands.done]
+            left = iter([step.title for step in steps])
+            working.step = "The back-up is put back" if backup else next(left, "")
+            async for outcome in hands.put_back(backup) if backup else hands.run():
                 await asyncio.to_thread(kept, outcome)
                 working.done += 1
                 if not outcome.good:
@@ -214,7 +220,7 @@ class PracticeDesk:
                 if only_next or working.stopping:
                     working.step, working.note = "", "" if only_next else "stopped"
                     break
-                working.step = next((step.title for step in left), "")
+                working.step = next(left, "")
             if hands.left is not None and not working.note:
                 working.step = hands.left.title
         except OctaplanError as error:
@@ -272,8 +278,7 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, 
 
     def keep(outcome: StepOutcome) -> None:
         step, bench, now = outcome.step, records.bench, records.now
-        exchanged = "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)
-        bench.keep_exchange(key, device, step.key, exchanged, pins.text, by)
+        bench.keep_exchange(key, device, step.key, _told(outcome), pins.text, by)
         now_asked = next((one for one in sheet_of(now, key, device).steps if one.key == step.key), None)
         if now_asked is None or digest_of_step(now, key, now_asked) != asked[step.key]:
             outcome.good = False
@@ -313,3 +318,20 @@ def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, 
         hub.on_bench(key, told)
 
     return keep
+
+
+def back_putter(records: Records, hub: Hub, key: str, device: str, person: Person, pins: Pins, backup: int) -> Kept:
+    """Records what came of putting a backup back."""
+
+    def keep(outcome: StepOutcome) -> None:
+        records.bench.keep_exchange(key, device, PUT_BACK, _told(outcome), pins.text, person.author)
+        records.bench.put_back(key, device, backup, "" if outcome.good else outcome.note, person.author)
+        told = {"device": device, "step": PUT_BACK, "typing": False, "name": person.full_name, "recorded": True}
+        hub.on_bench(key, told)
+
+    return keep
+
+
+def _told(outcome: StepOutcome) -> str:
+    """What was exchanged, as it is kept."""
+    return "\n".join(f"{'>' if one.sent else '<'} {one.text}" for one in outcome.exchanged)

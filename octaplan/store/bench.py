@@ -66,6 +66,8 @@ class Exchange(NamedTuple):
     by: str
 
 
+#: What stands for a step where a back-up is put back.
+PUT_BACK = "put-back"
 #: So many departures of a read-back are kept.
 MOST_KEPT = 60
 
@@ -411,6 +413,29 @@ class BenchRecords:
             box = named(plan.devices[device]) if device in plan.devices else device
             enter(session, Act.FETCHED, by, f"{box}, {row.name}", site=plan.key)
             return row.name, content
+
+    def put_back(self, key: str, device: str, backup: int, why_not: str, by: str) -> None:
+        """Record that a back-up of its run was put back into a box, or why that failed. What was recorded after the
+        back-up was taken is taken back: the box is as it was before. Raises `BenchError`."""
+        with self._database.turn() as turn:
+            plan = turn.now.sites.plan(key)
+            run = turn.now.runs.at(plan.key).get(device)
+            taken = next((one for one in run.backups if one.id == backup), None) if run is not None else None
+            if run is None or taken is None:
+                raise BenchError("This back-up is of another run, whose box was set up otherwise: stage the box anew")
+            title, outcome = f"The back-up of {taken.at:%Y-%m-%d %H:%M} UTC is put back", Result.DONE
+            if why_not:
+                outcome = Result.FAILED
+            self._keep(turn, run.id, PUT_BACK, title, outcome, why_not[:400], "{}", by)
+            since = [one for one, tick in run.ticks.items() if tick.at > taken.at and one != "backup"]
+            later = [] if why_not else since
+            for step in later:
+                row = turn.session.get(Tick, (run.id, step))
+                if row is not None:
+                    turn.session.delete(row)
+                self._keep(turn, run.id, step, run.ticks[step].asked.title, "taken back", title, "{}", by)
+            ticks = {step: tick for step, tick in run.ticks.items() if step not in later}
+            turn.now = turn.now.with_runs(turn.now.runs.changed(plan.key, device, ticks=ticks))
 
     # --- Shipping
 

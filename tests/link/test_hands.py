@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import unittest
 from collections.abc import Callable
+from copy import deepcopy
 from random import Random
 from typing import Any
 from unittest.mock import patch
@@ -14,11 +15,13 @@ from octaplan.core.plan.patch import applied
 from octaplan.core.stage.measures import Outcome as Worth
 from octaplan.core.stage.measures import judge
 from octaplan.lab.bench import practice
-from octaplan.lab.bench.practice import PracticeBench
+from octaplan.lab.bench.practice import PracticeBench, PracticeTable
+from octaplan.lab.standin.backups import sealed
 from octaplan.lab.standin.box import BoxFaults
 from octaplan.link import hands as hands_module
 from octaplan.link.channel import Pins
-from octaplan.link.hands import Task, would_send
+from octaplan.link.hands import Hands, Task, would_send
+from octaplan.server.practising import BenchOfHands
 from tests.core.config.demo import types
 from tests.link.clinic import Staged, box_of, clinic, put, secrets_of, stage, task, within
 
@@ -273,6 +276,28 @@ class Passing(unittest.TestCase):
         with patch.object(practice, "missing", lambda *_: "nftables is not installed"):
             found = staged("edge", upto="passes")
         self.assertEqual(set(found.last.measured.values()), {"it answers", "no answer"})
+
+
+class PuttingBack(unittest.TestCase):
+    def test_a_backup_goes_back_by_restconf_by_ssh_and_by_the_console(self) -> None:
+        for edge, upto in (("brackwater-e5", "backup"), ("tallow-q4", "backup"), ("tallow-q4", "save-firmware")):
+
+            async def work(bench: PracticeBench, edge: str = edge, upto: str = upto) -> tuple[Any, ...]:
+                what = task(clinic(edge), "edge")
+                one = await put(bench, what)
+                done = await stage(bench, one, what, upto=upto)
+                before, content = deepcopy(done.final), done.last.backup or sealed(one.box)
+                for state in (one.box.saved, one.box.running):
+                    state.leftovers.append("something that came since")
+                hands = Hands(what, BenchOfHands(PracticeTable(bench, one, what.plan)), Pins(), [*done.by_step])
+                (outcome,) = [each async for each in hands.put_back(content)]
+                return before, Staged(one, []).final, outcome
+
+            with self.subTest(edge, upto=upto):
+                before, after, outcome = within(work)
+                self.assertEqual((outcome.note, outcome.good), ("", True))
+                self.assertEqual(after, before)
+                self.assertNotIn("something that came since", outcome.shown)
 
 
 class Measuring(unittest.TestCase):

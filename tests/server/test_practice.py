@@ -44,6 +44,10 @@ class Practising(WithServer):
     def hands(self, device: str, **more: Any) -> Any:
         answer = self.client.post(f"{SITE}/bench/{device}/hands", json=more)
         self.assertEqual(answer.status_code, 202, answer.text)
+        return self.ended(device)
+
+    def ended(self, device: str) -> Any:
+        """Hands once they are at their end."""
         ends = time.monotonic() + 60
         while time.monotonic() < ends:
             shown = self.client.get(f"{SITE}/bench/{device}/hands").json()
@@ -103,6 +107,47 @@ class ByItself(Practising):
         self.assertFalse(
             self.client.get(f"{SITE}/bench/{self.edge}").json()["practice"], "a new run is of the real box"
         )
+
+    def test_a_backup_is_put_back_and_what_was_recorded_since_is_open_again(self) -> None:
+        self.put()
+        self.hands(self.edge)
+        one = self.desk.bench.of("paws/heron", self.edge)
+        assert one is not None
+        as_it_was = one.box.saved.data
+        backup = self.client.get(f"{SITE}/bench/{self.edge}").json()["backups"][0]["id"]
+        one.box.merge({"octaplan-box:box": {"name": "somebody-else"}})
+        self.assertNotEqual(one.box.saved.data, as_it_was)
+        at = f"{SITE}/bench/{self.edge}/hands/backups"
+        self.assertEqual(self.signed_in("vera").post(f"{at}/{backup}").status_code, 403)
+        self.assertEqual(self.client.post(f"{at}/{backup + 7}").status_code, 409)
+        self.assertEqual(self.client.post(f"{at}/{backup}").status_code, 202)
+        shown = self.ended(self.edge)
+        self.assertEqual(shown["hands"]["note"], "")
+        self.assertEqual(one.box.saved.data, as_it_was)
+        run = self.client.get(f"{SITE}/bench/{self.edge}").json()
+        keys = [step["key"] for step in run["steps"]]
+        still = [step["key"] for step in run["steps"] if step["tick"] is None]
+        self.assertEqual(still, keys[keys.index("backup") + 1 :])
+        record = self.client.get(f"{SITE}/runs/{run['run']}").json()
+        self.assertIn("is put back", str(record))
+        told = [one["title"] for one in self.client.get(f"{SITE}/bench/{self.edge}/hands/exchanged").json()]
+        self.assertIn("A back-up is put back", told)
+        self.assertEqual(self.hands(self.edge)["hands"]["note"], "", "what is open is done again")
+
+    def test_a_backup_that_the_box_refuses_changes_nothing_that_was_recorded(self) -> None:
+        self.put()
+        self.hands(self.edge)
+        one = self.desk.bench.of("paws/heron", self.edge)
+        assert one is not None
+        run = self.client.get(f"{SITE}/bench/{self.edge}").json()
+        one.box.running.secrets["backup"] = "another passphrase than that of the backup"
+        self.client.post(f"{SITE}/bench/{self.edge}/hands/backups/{run['backups'][0]['id']}")
+        self.assertIn("passphrase of this backup is another", self.ended(self.edge)["hands"]["note"])
+        after = self.client.get(f"{SITE}/bench/{self.edge}").json()
+        self.assertEqual([step["tick"] for step in after["steps"]], [step["tick"] for step in run["steps"]])
+        self.records.bench.begin("PAWS/HERON", self.edge, "Marek")
+        again = self.client.post(f"{SITE}/bench/{self.edge}/hands/backups/{run['backups'][0]['id']}")
+        self.assertEqual((again.status_code, "stage the box anew" in again.text), (409, True))
 
     def test_a_run_of_the_real_box_is_left_as_it_is(self) -> None:
         self.records.bench.tick("PAWS/HERON", self.edge, "plug", Result.DONE, seen=None, by="Marek")
@@ -224,7 +269,7 @@ class TheBench(Practising):
         do("plug", port="A")
         shown = do("lease")
         self.assertEqual((shown["laptop_address"], shown["box_address"]), ("192.168.77.100", "192.168.77.1"))
-        self.assertEqual([way["name"] for way in shown["ways"]], ["HTTPS pages"])
+        self.assertEqual(shown["ways"][0]["name"], "HTTPS pages")
         self.assertRegex(
             self.client.post(f"{at}/ping", json={"address": "192.168.77.1"}).json()["words"], "[13] received"
         )

@@ -343,6 +343,8 @@ class Everything(Together):
             run = records.bench.practise("FERN/DOCK", self.edge, "Ada")
             records.bench.keep_exchange("FERN/DOCK", self.edge, "identity", "> name", f"{run:02x} ", "Ada")
             records.bench.exchanged("FERN/DOCK", self.edge)
+            taken = records.bench.attach("FERN/DOCK", self.edge, "edge.backup", b"sealed", "Ada")
+            records.bench.put_back("FERN/DOCK", self.edge, taken.id, "", "Ada")
 
         def back() -> None:
             records.safe.bring_back(records.now.sites.need("FERN/DOCK", self.slot), 1, "Ada")

@@ -1750,6 +1750,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/bench/{device}/hands/backups/{backup}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Put Back
+     * @description Let Octaplan put a back-up of the newest run back into its box. What was recorded since is taken back.
+     */
+    post: operations['put_back'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/bench/{device}/hands/dry-run': {
     parameters: {
       query?: never;
@@ -6182,11 +6202,13 @@ export interface components {
     Power: 'supply' | 'injector' | 'port';
     /**
      * PracticeShown
-     * @description The whole bench.
+     * @description The whole bench. `lacks` says why no real packets go over it; empty where they do.
      */
     PracticeShown: {
       /** Boxes */
       boxes: components['schemas']['StandInShown'][];
+      /** Lacks */
+      lacks: string;
       /** Provider Up */
       provider_up: boolean;
     };
@@ -8368,6 +8390,7 @@ export interface components {
       | 'off'
       | 'remove'
       | 'backup'
+      | 'put-back'
       | 'leave';
     /**
      * WaitingShown
@@ -11775,6 +11798,40 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['HandsAt'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  put_back: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        customer: string;
+        site: string;
+        device: string;
+        backup: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunShown'];
         };
       };
       /** @description Validation Error */

@@ -42,6 +42,7 @@ const VERBS = [
   ['off', 'switch a service off'],
   ['remove', 'remove something'],
   ['backup', 'take a backup'],
+  ['put-back', 'put a backup back'],
   ['leave', 'log out'],
 ] as const;
 

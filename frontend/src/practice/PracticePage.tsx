@@ -26,7 +26,10 @@ export function PracticePage() {
       </h1>
       <p className="quiet small">
         Each box is a stand-in, made from its hardware type: out of its carton, with own pages, SSH and
-        console on the machine that Octaplan runs on, and a laptop at it. Nothing here reaches a real box.
+        console on the machine that Octaplan runs on, and a laptop at it. Nothing here reaches a real box.{' '}
+        {bench.lacks
+          ? `${bench.lacks}. Until then the bench tells what packets would come to.`
+          : 'Leases, pings and connections are real packets, in networks of their own.'}
       </p>
       {may && <PutBox />}
       <div className={styles.bench}>

@@ -302,6 +302,7 @@ class Verb(StrEnum):
     OFF = "off"
     REMOVE = "remove"
     BACKUP = "backup"
+    PUT_BACK = "put-back"
     LEAVE = "leave"
 
 

@@ -13,10 +13,14 @@ from octaplan.lab.standin.servers import Served, serve
 
 
 class ByItself:
-    """The ways of a bench without a network. `lacks` says why it has none."""
+    """The ways of a bench without a network."""
 
-    def __init__(self, bench: OnTheBench, lacks: str) -> None:
-        self._bench, self.lacks = bench, lacks
+    def __init__(self, bench: OnTheBench) -> None:
+        self._bench = bench
+
+    def inside(self, one: OnBench) -> str:
+        """Nothing: the laptop has no network."""
+        return ""
 
     async def served(self, box: StandIn, key: str) -> Served:
         """Let people and programs at a box, on loopback."""

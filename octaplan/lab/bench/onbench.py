@@ -74,8 +74,8 @@ class OnTheBench:
 class Ways(Protocol):
     """What comes of packets on a bench."""
 
-    #: Why no real packets are sent; empty where they are.
-    lacks: str
+    def inside(self, one: OnBench) -> str:
+        """Where the kernel shows the network of the laptop; empty where it has none."""
 
     async def served(self, box: StandIn, key: str) -> Served:
         """Let people and programs at a box."""

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from octaplan.core.config.neutral import yang_document
@@ -75,12 +76,17 @@ class PracticeBench(OnTheBench):
     def _ways(self) -> Ways:
         """What comes of packets here: told by a network of this machine, or by the bench itself."""
         if self.ways is None:
-            without = without_leases()
-            lacks = missing("A bench of real packets") or (
-                f"A bench of real packets needs {without}: install it with “apt install {without}”" if without else ""
-            )
-            self.ways = Wired(self) if self.real_packets and not lacks else ByItself(self, lacks)
+            self.ways = ByItself(self) if self.lacks else Wired(self)
         return self.ways
+
+    @cached_property
+    def lacks(self) -> str:
+        """Why there are no real packets here, as a sentence; empty where there are."""
+        if not self.real_packets:
+            return "This bench was asked to route by itself"
+        without = without_leases()
+        needs = f"A bench of real packets needs {without}: install it with “apt install {without}”" if without else ""
+        return missing("A bench of real packets") or needs
 
     async def take(self, key: str) -> None:
         """Take a box away."""
@@ -108,7 +114,7 @@ class PracticeTable:
         self, bench: PracticeBench, one: OnBench, plan: SitePlan | None, organisation: Organisation = UNDECIDED
     ) -> None:
         self._bench, self._one, self._plan, self._organisation = bench, one, plan, organisation
-        self._ways = bench.ways or ByItself(bench, "")
+        self._ways = bench.ways or ByItself(bench)
         one.plan = plan
         #: By pair of places what a rehearsal asked, and what came out otherwise than the walk says; empty without one.
         self._rehearsed: dict[tuple[str, str], tuple[int, int]] | None = None

@@ -74,8 +74,6 @@ class LineLease(NamedTuple):
 class Wired:
     """The ways of a bench with a network. Within one running loop."""
 
-    lacks = ""
-
     def __init__(self, bench: OnTheBench) -> None:
         self._bench, self._floor = bench, Floor()
         self._turns: dict[str, asyncio.Lock] = {}
@@ -89,17 +87,23 @@ class Wired:
         self._planned: dict[str, tuple[SitePlan, list[tuple[str, str, str, str, str]]]] = {}
         self._doors: dict[str, list[asyncio.Server]] = {}
         self._small: set[str] = set()
+        #: The number by which the process holds the space of each laptop.
+        self._inside: dict[str, str] = {}
 
     @property
     def pid(self) -> int:
         """The process that holds the network, as this machine numbers it."""
         return self._floor.pid
 
+    def inside(self, one: OnBench) -> str:
+        """The space of its laptop, as a path of the kernel."""
+        return f"/proc/{self.pid}/fd/{self._inside[one.key]}"
+
     # --- Boxes come and go
 
     async def served(self, box: StandIn, key: str) -> Served:
         """Let people and programs at a box: at its own addresses, and through its laptop from loopback."""
-        await self._floor.do("put", key, box.printed.mac)
+        self._inside[key] = str(await self._floor.do("put", key, box.printed.mac)).rpartition("/")[2]
         own = box.kind.factory.web_port
         wire: dict[str, list[socket.socket]] = {}
         for service, port in TCP_PORTS.items():
@@ -122,7 +126,7 @@ class Wired:
         for name, cable in list(self._cables.items()):
             if cable.one[0] in spaces or cable.other[0] in spaces:
                 del self._cables[name]
-        for known in (self._shapes, self._laptops):
+        for known in (self._shapes, self._laptops, self._inside):
             known.pop(key, None)
         for name in [name for name in self._lines if name.startswith(f"line:{key}:")]:
             del self._lines[name]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import binascii
 import shlex
 from collections.abc import Callable
 from enum import StrEnum
@@ -13,6 +14,9 @@ from octaplan.core.plan.hardware import AskedBack, Takes, Verb
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import CONSOLE, BoxPhase, Refused, StandIn
 
+#: The line that ends a backup which is put back, and the most lines that it has.
+END, MOST_CONTENT = ".", 20_000
+
 
 class Awaits(StrEnum):
     """What a dialogue waits for."""
@@ -22,6 +26,7 @@ class Awaits(StrEnum):
     CHOICE = "choice"
     LINE = "line"
     ANSWER = "answer"
+    CONTENT = "content"
 
 
 class Said(NamedTuple):
@@ -44,6 +49,8 @@ class Dialogue:
         self._started = box.times_started
         self._above: list[Told] = []
         self._user = box.kind.factory.user or ""
+        #: The lines of a backup that is put back.
+        self._content: list[str] = []
         #: What is asked back before it is saved, the first one next.
         self._asking: list[AskedBack] = []
         self.stage = self._first_stage()
@@ -73,6 +80,7 @@ class Dialogue:
             Awaits.PASSWORD: "password:",
             Awaits.CHOICE: f"choose the {self.box.log_in_slot} password:",
             Awaits.ANSWER: "?",
+            Awaits.CONTENT: "?",
             Awaits.LINE: self.box.write_out.prompt or ">",
         }[self.stage]
 
@@ -117,6 +125,8 @@ class Dialogue:
             return Said(["it is set"])
         if self.stage is Awaits.ANSWER:
             return self._answered(line)
+        if self.stage is Awaits.CONTENT:
+            return self._content_line(line.strip())
         if self.box.grammar.passes_over(line):
             return Said([])
         asked = (Verb.SAVE, "") if self.box.saves_by(line) else self.box.command(line)
@@ -147,7 +157,11 @@ class Dialogue:
         if verb is Verb.PASSWORD:
             return self._password(about)
         if verb is Verb.BACKUP:
-            return self._backup(about)
+            text = base64.b64encode(sealed(box)).decode()
+            return Said([text[at : at + 120] for at in range(0, len(text), 120)])
+        if verb is Verb.PUT_BACK:
+            self.stage, self._content = Awaits.CONTENT, []
+            return Said([f"go on with the backup, line by line, and end with {END}"])
         if verb is Verb.LEAVE:
             self.stage = self._first_stage()
             return Said(["good bye"], ends=self.way != CONSOLE)
@@ -165,10 +179,16 @@ class Dialogue:
         self.box.set_secret(slot, value)
         return Said(["it is set"])
 
-    def _backup(self, about: str) -> Said:
-        if about:
-            self.box.saved = opened(self.box, base64.b64decode(about, validate=False))
-            self.box.restart()
-            return Said(["put back, restarting"], ends=self.way != CONSOLE)
-        text = base64.b64encode(sealed(self.box)).decode()
-        return Said([text[at : at + 120] for at in range(0, len(text), 120)])
+    def _content_line(self, line: str) -> Said:
+        """One more line of a backup, or its end: then it is put back."""
+        if line != END and len(self._content) < MOST_CONTENT:
+            self._content.append(line)
+            return Said([])
+        self.stage = Awaits.LINE
+        try:
+            content = base64.b64decode("".join(self._content), validate=True)
+        except binascii.Error:
+            raise Refused("this is no backup") from None
+        self.box.saved = opened(self.box, content)
+        self.box.restart()
+        return Said(["put back, restarting"], ends=self.way != CONSOLE)

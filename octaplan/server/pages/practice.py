@@ -14,18 +14,20 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import FirstPassword
 from octaplan.core.stage.bench import Situation
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.bench.onbench import OnBench
+from octaplan.lab.bench.onbench import OnBench, Ways
 from octaplan.lab.bench.practice import PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
-from octaplan.link.hands import WorkTable, would_send
+from octaplan.link.hands import Task, WorkTable, would_send
 from octaplan.link.real import RealTable
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Looking, Staging
-from octaplan.server.practising import PracticeDesk, PracticeError, StagingByItself, recorder, task_of
-from octaplan.server.problems import DeviceId, Problem
+from octaplan.server.practising import PracticeDesk, PracticeError, StagingByItself, back_putter, recorder, task_of
+from octaplan.server.problems import DeviceId, Number, Problem
+from octaplan.store.accounts import Person
+from octaplan.store.bench import PUT_BACK
 from octaplan.store.records import Records
 from octaplan.store.staging import staging_of
 
@@ -91,9 +93,10 @@ class StandInShown(BaseModel):
 
 
 class PracticeShown(BaseModel):
-    """The whole bench."""
+    """The whole bench. `lacks` says why no real packets go over it; empty where they do."""
 
     provider_up: bool
+    lacks: str
     boxes: list[StandInShown]
 
 
@@ -161,7 +164,8 @@ def practice(records: Recorded, desk: AtBench, person: Looking) -> PracticeShown
     async def seen() -> list[StandInShown]:
         return [_shown(records, desk, one) for one in desk.bench.boxes.values()]
 
-    return PracticeShown(provider_up=desk.bench.provider_up, boxes=desk.ask(seen()))
+    bench = desk.bench
+    return PracticeShown(provider_up=bench.provider_up, lacks=bench.lacks, boxes=desk.ask(seen()))
 
 
 @router.post("/api/practice/boxes", status_code=HTTPStatus.CREATED)
@@ -245,6 +249,7 @@ def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, p
     """What Octaplan's hands sent and received in the newest run of a device, the last time of each step."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}
+    titles[PUT_BACK] = "A back-up is put back"
     told = {each.step: each.text for each in records.bench.exchanged(key, device)}
     return [
         StepSent(step=step, title=titles.get(step, step), lines=text.splitlines()[:5_000])
@@ -275,27 +280,41 @@ def begin_hands(
     person: Staging,
 ) -> RunShown:
     """Let Octaplan stage a box that stands on the practice bench, as far as it goes or by one step."""
-    now = records.now
-    key = now.sites.plan(f"{customer}/{site}").key
+    key = records.now.sites.plan(f"{customer}/{site}").key
     with _told():
         desk.free(key, device)
-        one = desk.bench.of(key, device)
+        one = _box_for(records, desk, key, device)
         if one is not None:
             one.run = records.bench.practise(key, device, person.author, one.run)
-        elif not now.settings.current.stages_real:
-            raise PracticeError(
-                "No box stands on the practice bench for this device: put one there first. Octaplan stages real boxes "
-                "once the settings of the organisation allow it"
-            )
-        where = "on the practice bench" if one is not None else "by Octaplan's hands"
-        task, settled = task_of(records, key, device, person.author, where)
-        run = records.now.runs.at(key).get(device)
-        pins = Pins.read(run.pins) if run is not None else Pins()
-        table: WorkTable = RealTable(task.sheet, task.kind, beginning.password)
-        if one is not None:
-            table = desk.table_of(one, task.plan, task.organisation)
+        task, settled, table, pins = _at_work(records, desk, key, device, person, beginning.password)
         kept = recorder(records, request.app.state.hub, key, device, person, pins, task.sheet)
         desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
+    return run_shown(records, key, device)
+
+
+@router.post("/api/sites/{customer}/{site}/bench/{device}/hands/backups/{backup}", status_code=HTTPStatus.ACCEPTED)
+def put_back(
+    request: Request,
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    backup: Number,
+    records: Recorded,
+    desk: AtBench,
+    person: Staging,
+) -> RunShown:
+    """Let Octaplan put a back-up of the newest run back into its box. What was recorded since is taken back."""
+    key = records.now.sites.plan(f"{customer}/{site}").key
+    with _told():
+        desk.free(key, device)
+        one = _box_for(records, desk, key, device)
+        run = records.now.runs.at(key).get(device)
+        if run is None or all(each.id != backup for each in run.backups) or (one is not None and one.run != run.id):
+            raise PracticeError("This back-up is not of the run that this box is in: stage the box anew")
+        _, content = records.bench.fetch(key, device, backup, person.author)
+        task, settled, table, pins = _at_work(records, desk, key, device, person, "")
+        kept = back_putter(records, request.app.state.hub, key, device, person, pins, backup)
+        desk.begin(task, table, pins, settled, person.author, kept, backup=content)
     return run_shown(records, key, device)
 
 
@@ -309,6 +328,32 @@ def stop_hands(
 
 
 # --- Helpers
+
+
+def _box_for(records: Records, desk: PracticeDesk, key: str, device: str) -> OnBench | None:
+    """The stand-in of a device, or nothing for the real box. Raises `PracticeError` where neither may be staged."""
+    one = desk.bench.of(key, device)
+    if one is None and not records.now.settings.current.stages_real:
+        raise PracticeError(
+            "No box stands on the practice bench for this device: put one there first. Octaplan stages real boxes "
+            "once the settings of the organisation allow it"
+        )
+    return one
+
+
+def _at_work(
+    records: Records, desk: PracticeDesk, key: str, device: str, person: Person, password: str
+) -> tuple[Task, set[str], WorkTable, Pins]:
+    """What hands need at a box: what is to be staged, the steps that need nothing more, the bench, and how the box was
+    met. Raises `PracticeError`."""
+    one = desk.bench.of(key, device)
+    where = "on the practice bench" if one is not None else "by Octaplan's hands"
+    task, settled = task_of(records, key, device, person.author, where)
+    run = records.now.runs.at(key).get(device)
+    table: WorkTable = RealTable(task.sheet, task.kind, password)
+    if one is not None:
+        table = desk.table_of(one, task.plan, task.organisation)
+    return task, settled, table, Pins.read(run.pins) if run is not None else Pins()
 
 
 @contextmanager
@@ -369,14 +414,14 @@ def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
         laptop_how=one.how,
         box_address=str(face.address or ""),
         line=one.plugged_in,
-        ways=_ways(one),
+        ways=_ways(one, desk.bench.ways),
         faults=faults,
         hands=_hands(desk.staging(one.site, one.device)) if one.site else None,
     )
 
 
-def _ways(one: OnBench) -> list[WayIn]:
-    """The ways in that answer where the laptop is now."""
+def _ways(one: OnBench, ways: Ways | None) -> list[WayIn]:
+    """The ways in that answer where the laptop is now, and into the laptop's own network."""
     box, doors = one.box, one.served.doors
     found = [
         WayIn(name=f"{service.upper()} pages", where=f"{service}://127.0.0.1:{getattr(doors, service)}/", link=True)
@@ -390,6 +435,9 @@ def _ways(one: OnBench) -> list[WayIn]:
         found.append(WayIn(name="Telnet", where=f"127.0.0.1 {doors.telnet}", link=False))
     if box.laptop_port == CONSOLE and doors.console:
         found.append(WayIn(name="Console", where=f"127.0.0.1 {doors.console}", link=False))
+    inside = ways.inside(one) if ways is not None else ""
+    if inside and found:
+        found.append(WayIn(name="As the laptop", where=f"sudo nsenter --net={inside}", link=False))
     return found
 
 

@@ -6,8 +6,9 @@ import { api, body, type Run, type Schemas } from '../../api/client';
 import { deskKey, type SiteName } from '../../api/queries';
 import { useMay } from '../../frame/person';
 import { Line, LinkButton } from '../../parts/controls';
+import { Sure } from '../../parts/Sure';
 import { Trouble } from '../../parts/Trouble';
-import { count } from '../../parts/words';
+import { count, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
 
@@ -116,6 +117,9 @@ export function HandsPart({ run }: { run: Run }) {
           )}
         </div>
       )}
+      {(on_bench || real) && may && !hands?.working && run.backups.length > 0 && (
+        <PutBack run={run} onBegun={fresh} />
+      )}
       {hands && <HandsTold hands={hands} />}
       {run.practice && <p className="quiet">This run is of a stand-in: practice.</p>}
       {act.error && <Trouble>{act.error.message}</Trouble>}
@@ -140,6 +144,46 @@ export function HandsPart({ run }: { run: Run }) {
         )}
       </div>
     </section>
+  );
+}
+
+/** Undoing what was told since: the newest back-up of the run goes back into the box. */
+function PutBack({ run, onBegun }: { run: Run; onBegun: () => void }) {
+  const { name } = useDeskState();
+  const [asked, setAsked] = useState(false);
+  const newest = run.backups.at(-1);
+  const put = useMutation({
+    mutationFn: async (backup: number) =>
+      body(
+        await api.POST('/api/sites/{customer}/{site}/bench/{device}/hands/backups/{backup}', {
+          params: { path: { ...name, device: run.device, backup } },
+        }),
+      ),
+    onSuccess: () => setAsked(false),
+    onSettled: onBegun,
+  });
+  if (!newest) return null;
+  const when = moment(newest.at);
+  return (
+    <>
+      <p>
+        <LinkButton onClick={() => setAsked(true)}>Put the back-up of {when} back…</LinkButton>
+      </p>
+      {asked && (
+        <Sure
+          title={`Put the back-up of ${when} back into ${run.name}?`}
+          yes="Put it back"
+          no="Leave the box as it is"
+          pending={put.isPending}
+          error={put.error}
+          onNo={() => setAsked(false)}
+          onYes={() => put.mutate(newest.id)}
+        >
+          The box is then as it was when the back-up was taken. What was recorded since is taken back, and has
+          to be done again.
+        </Sure>
+      )}
+    </>
   );
 }
 
