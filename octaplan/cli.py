@@ -580,6 +580,9 @@ def serve(
     metrics_token_file: Annotated[
         Path | None, typer.Option(help="Holds the token with which /api/metrics is read.")
     ] = None,
+    console: Annotated[
+        str, typer.Option(help="The serial device of a console cable, by which Octaplan may stage real boxes.")
+    ] = "",
 ) -> None:
     """Run the application."""
     from datetime import timedelta
@@ -609,6 +612,7 @@ def serve(
             schedule=schedule,
             metrics_token=_passphrase(metrics_token_file),
             notes=notes,
+            console=console,
         )
         application = create_app(database, running)
     state = application.state

@@ -5,6 +5,7 @@ LinkError             talking to a box came to nothing
   NotLetIn            the box does not let one in
   BoxRefused          the box says no to what it was told
   OtherBox            the certificate or host key is not the one that was met first
+  NoCable             there is no console cable to the box, or it cannot be used
 """
 
 from __future__ import annotations
@@ -41,12 +42,18 @@ class OtherBox(LinkError):
     """The certificate or host key is not the one that was met first."""
 
 
+class NoCable(LinkError):
+    """There is no console cable to the box, or it cannot be used."""
+
+
 class Door(NamedTuple):
-    """Where a service of a box is reached, and what it is to be called."""
+    """Where a service of a box is reached, and what it is to be called; its console by a `device` of this machine, if
+    any."""
 
     host: str
     port: int
     title: str
+    device: str = ""
 
 
 class Exchanged(NamedTuple):

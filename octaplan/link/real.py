@@ -8,7 +8,7 @@ import shutil
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import RunSheet
-from octaplan.link.channel import CONNECT, Door, NoAnswer
+from octaplan.link.channel import CONNECT, Door, NoAnswer, NoCable
 
 #: Where services are, unless a type says otherwise.
 PORTS = {"https": 443, "ssh": 22, "telnet": 23}
@@ -19,8 +19,8 @@ class RealTable:
 
     by_itself = False
 
-    def __init__(self, sheet: RunSheet, kind: HardwareType, password: str = "") -> None:
-        self._kind, self._password = kind, password
+    def __init__(self, sheet: RunSheet, kind: HardwareType, password: str = "", cable: str = "") -> None:
+        self._kind, self._password, self._cable = kind, password, cable
         self._own = {one.box for step in sheet.steps for one in (step.before, step.after) if one.box}
         told = {measure.expect for step in sheet.steps for measure in step.measures if measure.kind == "ping"}
         self._told = {one for one in self._own | told if one}
@@ -36,9 +36,14 @@ class RealTable:
         return {"password": self._password}
 
     async def reach(self, service: str, address: str) -> Door:
-        """Where a service is. Raises `NoAnswer`."""
+        """Where a service is. Raises `NoAnswer`, `NoCable`."""
         if service not in PORTS:
-            raise NoAnswer("Octaplan does not speak to a console cable: do this step by hand")
+            if not self._cable:
+                raise NoCable(
+                    "Octaplan has no console cable: do this step by hand, or plug one into the machine that it runs on "
+                    "and start it with --console"
+                )
+            return Door("", 0, f"{self._kind.title} at {self._cable}", self._cable)
         if address not in self._own:
             raise NoAnswer(f"{address} is no address that the run sheet gives this box: it is not asked")
         web = self._kind.factory.web_port if service == "https" and address == str(self._kind.factory.address) else None

@@ -14,6 +14,7 @@ import asyncssh
 
 from octaplan.core.config.view import between_quotes
 from octaplan.core.plan.hardware import HardwareType, Verb, WriteOut
+from octaplan.link.cable import CableStream
 from octaplan.link.channel import (
     ANSWER,
     CONNECT,
@@ -78,7 +79,9 @@ class _Secure:
 
 
 async def plain_terminal(place: Door, kind: HardwareType, conversation: Conversation, way: str) -> TerminalChannel:
-    """A terminal at a console, or by telnet. Raises `NoAnswer`."""
+    """A terminal at a console, or by telnet. Raises `NoAnswer`, `NoCable`."""
+    if place.device and kind.console is not None:
+        return TerminalChannel(CableStream(place.device, kind.console), place, kind, conversation, way)
     try:
         streams = await asyncio.wait_for(asyncio.open_connection(place.host, place.port), CONNECT)
     except (OSError, TimeoutError):

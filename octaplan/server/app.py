@@ -81,12 +81,14 @@ def configure_logs() -> None:
 
 class Running(NamedTuple):
     """How the application is run. `hosts` are the names by which it is reached, besides plain addresses and
-    `localhost`; without them any will do. `notes` are what administrators should know about it."""
+    `localhost`; without them any will do. `notes` are what administrators should know about it, `console` the serial
+    device of a console cable."""
 
     hosts: frozenset[str] | None = None
     schedule: Schedule | None = None
     metrics_token: str = ""
     notes: tuple[str, ...] = ()
+    console: str = ""
 
 
 def create_app(database: Database, running: Running = Running()) -> FastAPI:  # noqa: B008  (it never changes)
@@ -122,7 +124,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         plans.watchers.append(app.state.hub.changed)
     app.state.import_desk = imports.ImportDesk(records.imports)
     app.state.rehearsal_desk = RehearsalDesk(records.rehearsals)
-    app.state.practice_desk = PracticeDesk()
+    app.state.practice_desk = PracticeDesk(running.console)
     app.state.tries = Tries()
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))

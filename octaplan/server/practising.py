@@ -97,7 +97,9 @@ Kept = Callable[[StepOutcome], None]
 class PracticeDesk:
     """The bench, for pages: every method may be called from any thread."""
 
-    def __init__(self) -> None:
+    def __init__(self, console: str = "") -> None:
+        #: The serial device of this machine that leads to a console, if any.
+        self.console = console
         self._lock = threading.Lock()
         self._loop: asyncio.AbstractEventLoop | None = None
         self._thread: threading.Thread | None = None

@@ -11,12 +11,13 @@ from unittest.mock import patch
 
 from octaplan.core.stage.steps import Step
 from octaplan.lab.spaces.ground import apart, missing
-from octaplan.lab.standin.box import StandIn
+from octaplan.lab.standin.box import CONSOLE, StandIn
 from octaplan.lab.standin.servers import Doors, serve
 from octaplan.link import hands
-from octaplan.link.channel import NoAnswer, Pins
+from octaplan.link.channel import Conversation, Door, NoAnswer, NoCable, Pins
 from octaplan.link.hands import Hands
 from octaplan.link.real import RealTable
+from octaplan.link.terminal import plain_terminal
 from tests.link.clinic import clinic, quickly, task
 
 LACKS = missing()
@@ -77,7 +78,7 @@ class Allowed(unittest.IsolatedAsyncioTestCase):
         table = RealTable(what.sheet, what.kind)
         with self.assertRaisesRegex(NoAnswer, "no address that the run sheet gives this box"):
             await table.reach("https", "192.0.2.9")
-        with self.assertRaisesRegex(NoAnswer, "do this step by hand"):
+        with self.assertRaisesRegex(NoCable, "do this step by hand"):
             await table.reach("console", "")
         self.assertIsNone(await table.ping("192.0.2.9"))
         self.assertIsNone(await table.ping("not an address"))
@@ -105,3 +106,67 @@ if __name__ == "__main__":
     subprocess.run(["ip", "link", "set", "lo", "up"], check=True)
     with quickly(), patch.object(hands, "AWAY_REAL", 25.0):
         print(json.dumps(asyncio.run(stage_it())))  # noqa: T201
+
+
+class ByCable(unittest.IsolatedAsyncioTestCase):
+    """A box by the console cable of this machine: its terminal device, as an adapter would be one."""
+
+    async def asyncSetUp(self) -> None:
+        fast = quickly()
+        fast.__enter__()
+        self.addCleanup(fast.__exit__, None, None, None)
+        self.what = task(clinic("tallow-q4"), "edge")
+        self.box = StandIn(self.what.kind)
+        self.served = await serve(self.box, with_tty=True)
+        self.addAsyncCleanup(self.served.close)
+
+    def table(self) -> RealTable:
+        return RealTable(self.what.sheet, self.what.kind, self.box.printed.password, self.served.tty)
+
+    async def test_all_that_is_done_by_console_is_done_by_the_cable(self) -> None:
+        settled, notes = {"unpack", "plug"}, list[str]()
+        self.box.laptop_port = CONSOLE
+        self.box.power(True)
+        at_work = Hands(self.what, self.table(), Pins(), settled)
+        async for outcome in at_work.run():
+            notes.append(outcome.note)
+            settled.add(outcome.step.key)
+            if outcome.step.key == "join":
+                break
+        await at_work.leave()
+        self.assertEqual([note for note in notes if note], [])
+        self.assertEqual(self.box.firmware, self.what.kind.firmware.wanted)
+        self.assertEqual(self.box.running.first("", "box.name"), "heron-edge")
+        self.assertEqual([str(one.address) for one in self.box.running.own_addresses()], ["10.61.0.1", "10.61.4.1"])
+        self.assertEqual(
+            self.box.running.secrets["administrator"], self.what.secret(f"devices/{self.what.key}/administrator")
+        )
+
+    async def test_a_cable_that_another_has_and_one_that_is_not_there(self) -> None:
+        place = await self.table().reach(CONSOLE, "")
+        one = await plain_terminal(place, self.what.kind, Conversation(), CONSOLE)
+        with self.assertRaisesRegex(NoCable, "cannot be used.*somebody else has it"):
+            await plain_terminal(place, self.what.kind, Conversation(), CONSOLE)
+        await one.close()
+        again = await plain_terminal(place, self.what.kind, Conversation(), CONSOLE)
+        await again.close()
+        with self.assertRaisesRegex(NoCable, "/dev/tty-none cannot be used"):
+            await plain_terminal(Door("", 0, "a box", "/dev/tty-none"), self.what.kind, Conversation(), CONSOLE)
+
+    async def test_without_a_cable_hands_say_so_at_once(self) -> None:
+        table = RealTable(self.what.sheet, self.what.kind)
+        hands = Hands(self.what, table, Pins(), {"unpack", "plug"})
+        async with asyncio.timeout(5):
+            (outcome,) = [each async for each in hands.run()]
+        self.assertFalse(outcome.good)
+        self.assertIn("start it with --console", outcome.note)
+
+    async def test_a_cable_that_is_pulled_in_the_middle(self) -> None:
+        self.box.laptop_port = CONSOLE
+        self.box.power(True)
+        one = await plain_terminal(await self.table().reach(CONSOLE, ""), self.what.kind, Conversation(), CONSOLE)
+        await one.log_in("", "")
+        await self.served.close()
+        with self.assertRaises(NoAnswer):
+            await one.show()
+        await one.close()

@@ -21,8 +21,7 @@ from octaplan.lab.bench.onbench import NAME, NAMED, OnBench, OnTheBench
 from octaplan.lab.standin.box import CONSOLE, BoxPhase, StandIn
 from octaplan.lab.standin.servers import HOST, Doors, Served, serve
 from octaplan.lab.wire.floor import LAPTOP
-from octaplan.lab.wire.network import Network as Floor
-from octaplan.lab.wire.network import NoNetwork
+from octaplan.lab.wire.network import FloorNetwork, NoNetwork
 from octaplan.lab.wire.shape import (
     CARTON,
     TCP_PORTS,
@@ -46,7 +45,7 @@ SMALL = "small-"
 End = tuple[str, str]
 
 
-class Cable(NamedTuple):
+class LaidCable(NamedTuple):
     """A cable between two ends, each a space and a port of it, with the tags that either end carries."""
 
     one: End
@@ -75,10 +74,10 @@ class Wired:
     """The ways of a bench with a network. Within one running loop."""
 
     def __init__(self, bench: OnTheBench) -> None:
-        self._bench, self._floor = bench, Floor()
+        self._bench, self._floor = bench, FloorNetwork()
         self._turns: dict[str, asyncio.Lock] = {}
         self._shapes: dict[str, WireShape] = {}
-        self._cables: dict[str, Cable] = {}
+        self._cables: dict[str, LaidCable] = {}
         self._laptops: dict[str, LaptopHas] = {}
         self._lines: dict[str, tuple[LineShape, bool]] = {}
         self._numbers: dict[str, int] = {}
@@ -339,7 +338,7 @@ class Wired:
         for each in boxes:
             await self._take_what_is_served(each)
 
-    async def _lay(self, name: str, cable: Cable) -> None:
+    async def _lay(self, name: str, cable: LaidCable) -> None:
         known = self._cables.get(name)
         if known == cable:
             return
@@ -352,7 +351,7 @@ class Wired:
             await self._set(key, self._laptops[key])
         self._lines.pop(name, None)
 
-    async def _put_small(self, key: str, cable: Cable) -> None:
+    async def _put_small(self, key: str, cable: LaidCable) -> None:
         """Have a small switch on the bench that passes everything on."""
         if key not in self._small:
             await self._floor.do("put", key, "02:00:00:00:00:01")
@@ -365,7 +364,7 @@ class Wired:
         del self._cables[name]
         await self._floor.do("cut", name)
 
-    async def _play(self, one: OnBench, port: str, wanted: dict[str, Cable]) -> None:
+    async def _play(self, one: OnBench, port: str, wanted: dict[str, LaidCable]) -> None:
         """Have the provider at the other end of a line, once it is plugged in."""
         name = f"line:{one.key}:{port}"
         if name not in wanted:
@@ -414,20 +413,20 @@ class Wired:
             self._numbers[name] = next(self._count)
         return given(self._numbers[name])
 
-    def _wanted(self, boxes: list[OnBench], shapes: dict[str, WireShape]) -> dict[str, Cable]:
+    def _wanted(self, boxes: list[OnBench], shapes: dict[str, WireShape]) -> dict[str, LaidCable]:
         """The cables of a site's boxes by name: to laptops, to lines, and between boxes that stand here. Where two are
         to go into one port, a small switch of the bench joins them."""
-        found: dict[str, Cable] = {}
+        found: dict[str, LaidCable] = {}
         by_device = {each.device: each for each in boxes if each.device}
         for one in boxes:
             laptop = self._end(one, one.box.laptop_port)
             if laptop is not None:
-                found[f"laptop:{one.key}"] = Cable((f"laptop:{one.key}", LAPTOP), laptop, frozenset())
+                found[f"laptop:{one.key}"] = LaidCable((f"laptop:{one.key}", LAPTOP), laptop, frozenset())
             for port, line in one.lines().items():
                 end, name = self._end(one, port), f"line:{one.key}:{port}"
                 if end is not None and one.plugged_in:
                     tags = {side["tag"] for side in shapes[one.key]["outside"] if side["port"] == port}
-                    found[name] = Cable((name, LAPTOP), end, frozenset({*tags, line.vlan or 0}))
+                    found[name] = LaidCable((name, LAPTOP), end, frozenset({*tags, line.vlan or 0}))
             for box, port, far, far_port, below in self._between(one):
                 other = by_device.get(far)
                 if box != one.device or other is None or below not in by_device or not by_device[below].plugged_in:
@@ -436,12 +435,12 @@ class Wired:
                 carried = [shapes[key]["ports"].get(at) for key, at in ((one.key, port), (other.key, far_port))]
                 if here is not None and there is not None:
                     both = {tag for each in carried if each is not None for tag in each["tags"]}
-                    found[f"cable:{one.key}:{port}"] = Cable(here, there, frozenset(both))
+                    found[f"cable:{one.key}:{port}"] = LaidCable(here, there, frozenset(both))
         for one in boxes:
             self._join_in_one(one, found)
         return found
 
-    def _join_in_one(self, one: OnBench, found: dict[str, Cable]) -> None:
+    def _join_in_one(self, one: OnBench, found: dict[str, LaidCable]) -> None:
         """Have a small switch where the laptop's port takes another cable too."""
         name, end = f"laptop:{one.key}", self._end(one, one.box.laptop_port)
         other = next((key for key, cable in found.items() if key != name and end in (cable.one, cable.other)), None)
@@ -449,9 +448,9 @@ class Wired:
             return
         small, cable = f"box:{SMALL}{one.key}", found[other]
         far = cable.other if cable.one == end else cable.one
-        found[other] = Cable(far, (small, "p0"), cable.tags)
-        found[name] = Cable(found[name].one, (small, "p1"), frozenset())
-        found[f"{SMALL}{one.key}"] = Cable((small, "p2"), end, cable.tags)
+        found[other] = LaidCable(far, (small, "p0"), cable.tags)
+        found[name] = LaidCable(found[name].one, (small, "p1"), frozenset())
+        found[f"{SMALL}{one.key}"] = LaidCable((small, "p2"), end, cable.tags)
 
     def _between(self, one: OnBench) -> list[tuple[str, str, str, str, str]]:
         """The cables that are planned between boxes of a site, each with the box whose uplink it is."""

@@ -22,7 +22,7 @@ from octaplan.core.stage.settings import ScopeSettings, scope_settings
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.lab.rehearsal.design import Design, Space, SpaceKind
 from octaplan.lab.rehearsal.yard import Yard
-from octaplan.lab.spaces.programs import PATIENCE, Asking, NotServing, look_up, serve
+from octaplan.lab.spaces.programs import PATIENCE, LeaseAsking, NotServing, look_up, serve
 
 #: A name that the internet of a rehearsal knows (RFC 2606), and its address (RFC 5737).
 NAME, NAMED = "rehearsal.example", "192.0.2.80"
@@ -229,7 +229,7 @@ def _relays(design: Design, box: str, table: str) -> Iterator[str]:
 
 def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     """What each client is given, all at once."""
-    at = Asking(yard)
+    at = LeaseAsking(yard)
     try:
         with Servers(yard), ThreadPoolExecutor(max(1, len(asking))) as pool:
             given = list(pool.map(lambda one: _given(yard, one, at), asking))
@@ -243,7 +243,7 @@ def ask(yard: Yard, asking: list[Client]) -> list[LeaseSeen]:
     return given
 
 
-def _given(yard: Yard, client: Client, at: Asking) -> LeaseSeen:
+def _given(yard: Yard, client: Client, at: LeaseAsking) -> LeaseSeen:
     begun = time.perf_counter()
     told: dict[str, str] = {}
     if client.scope is not None:

@@ -73,7 +73,7 @@ def _listens(one: subprocess.Popen[str]) -> None:
         time.sleep(_LOOK)
 
 
-class Asking:
+class LeaseAsking:
     """Clients that ask for leases. Close it when all have asked."""
 
     def __init__(self, spaces: Spaces) -> None:

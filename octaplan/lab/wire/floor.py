@@ -17,7 +17,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
-from octaplan.lab.spaces.programs import Asking, NotServing, checksum, look_up, serve
+from octaplan.lab.spaces.programs import LeaseAsking, NotServing, checksum, look_up, serve
 from octaplan.lab.spaces.spaces import Spaces, setting
 
 #: What may stand in a line of a server's configuration: no end of line, no quotes.
@@ -37,7 +37,7 @@ class Floor:
 
     def __init__(self) -> None:
         self._spaces = Spaces()
-        self._asking = Asking(self._spaces)
+        self._asking = LeaseAsking(self._spaces)
         self._locks: dict[str, threading.RLock] = {}
         self._boxes: dict[str, _Box] = {}
         #: By name the ends of each cable, and the tags that have a strand.
@@ -214,7 +214,7 @@ class Floor:
                     self.cut(space)
                 self._spaces.drop(space)
 
-    # --- Asking
+    # --- LeaseAsking
 
     def ask(self, key: str, net: int | None, port: str, tag: int, tries: int) -> dict[str, str]:
         """Have a box ask for an address in a network of its own, or at the side of a line; what it is told."""

@@ -26,7 +26,7 @@ class NoNetwork(OctaplanError):
     """The network of the bench does not do what it was asked, or is gone."""
 
 
-class Network:
+class FloorNetwork:
     """The floor of one bench. Within one running loop."""
 
     def __init__(self) -> None:

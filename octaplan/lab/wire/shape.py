@@ -31,7 +31,7 @@ class Carries(TypedDict):
     tags: list[int]
 
 
-class Held(TypedDict):
+class HeldAddress(TypedDict):
     """An address: in which network, and its prefix."""
 
     net: int
@@ -66,7 +66,7 @@ class WireShape(TypedDict):
     """All of it. A box that is not ready has no ports."""
 
     ports: dict[str, Carries]
-    addresses: list[Held]
+    addresses: list[HeldAddress]
     outside: list[Outside]
     serves: list[Leased]
     forwarders: list[str]
@@ -125,7 +125,7 @@ def wire_shape(box: StandIn, pppoe: dict[str, Given]) -> WireShape:
             serves.append(told)
     return WireShape(
         ports=ports,
-        addresses=[Held(net=net, address=str(one), prefix=network.prefix) for net, one, network in held],
+        addresses=[HeldAddress(net=net, address=str(one), prefix=network.prefix) for net, one, network in held],
         outside=list(_outside(state, pppoe)),
         serves=serves,
         forwarders=list(_values(state, "box.forwarders", "box.forwarders[]")),
