@@ -33,6 +33,8 @@ _ASKS = {"user": re.compile(r"(?:user|log-?in)[^\n]*:\s*$", re.I), "password": r
 _CHOOSE = re.compile(r"(?:choose|new)[^\n]*password:\s*$", re.I)
 
 
+#: Seconds after which a silent console is woken by Enter.
+_WAKES = 0.4
 #: Characters of a backup in a line.
 _LONG = 120
 
@@ -145,7 +147,7 @@ class TerminalChannel:
         self._stream, self._place, self._conversation = stream, place, conversation
         self._told: WriteOut = kind.write_out or WriteOut(language="nothing")
         self._slot = "administrator" if "administrator" in kind.slots else next(iter(kind.slots), "administrator")
-        self._chooses = False
+        self._chooses = self._logged_in = False
         self.way, self.patience = way, ANSWER
 
     # --- Reading and writing
@@ -221,6 +223,7 @@ class TerminalChannel:
         if self.way == "ssh":  # it has let one in already
             return
         got = await self._woken()
+        self._logged_in = True
         if self._waits(got):
             return
         if self._asked(got) == "user":
@@ -242,7 +245,7 @@ class TerminalChannel:
             return bool(self._asked(text)) or self._waits(text)
 
         try:
-            return await self._heard(shown, 2.0)
+            return await self._heard(shown, _WAKES if self.way == "console" else 2.0)
         except NoAnswer:
             if self.way != "console":
                 raise
@@ -303,5 +306,7 @@ class TerminalChannel:
             await self._line(".", 1.0)
 
     async def close(self) -> None:
-        with contextlib.suppress(OSError, asyncssh.Error):
+        with contextlib.suppress(OSError, asyncssh.Error, NoAnswer):
+            if self._logged_in and self.way == "console":  # a cable that is left stays logged in otherwise
+                self._send(self._told.command(Verb.LEAVE))
             await self._stream.close()

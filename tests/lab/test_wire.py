@@ -254,13 +254,14 @@ class ComingAndGoing(unittest.TestCase):
             for line in ('segment "Office" knows this box as 10.61.0.1 under mask 255.255.255.0', 'port A carries "Office" bare',
                          'manage by https from "Office"'):  # fmt: skip
                 box.say(line, [])
-            await table.settle(Situation("A", "10.61.0.9", "fixed", "", False))
+            self.assertIn("0 received", str(await table.ping("10.61.0.1", by_box=False)), "the laptop's own does not fit")
             writer.write(b"\x16\x03\x01 whatever")
             try:
                 old = await asyncio.wait_for(reader.read(1), 1.0)
             except TimeoutError:
                 old = b"silence"
             writer.close()
+            await table.settle(Situation("A", "10.61.0.9", "fixed", "", False))
             return old, (await table.reach("https", "10.61.0.1")).port == place.port
 
         self.assertEqual(on_wire(work), (b"silence", True))

@@ -10,7 +10,9 @@ import asyncio
 import contextlib
 import itertools
 import socket
-from typing import Any, NamedTuple
+from collections.abc import Callable, Coroutine
+from functools import wraps
+from typing import Any, NamedTuple, ParamSpec, TypeVar
 
 from octaplan.core.flow.layer2 import Wires
 from octaplan.core.plan.boxes import hangs_on
@@ -43,6 +45,9 @@ PINGS, TRIES = 3, 2
 SMALL = "small-"
 
 End = tuple[str, str]
+P = ParamSpec("P")
+T = TypeVar("T")
+_AT_WORK: set[asyncio.Task[Any]] = set()
 
 
 class LaidCable(NamedTuple):
@@ -68,6 +73,26 @@ class LineLease(NamedTuple):
     address: str
     prefix: int
     gateway: str
+
+
+def _unbroken(work: Callable[P, Coroutine[Any, Any, T]]) -> Callable[P, Coroutine[Any, Any, T]]:
+    """Work on the network that is done to its end even if whoever asked is cut off: what the kernel has and what is
+    known of it never part."""
+
+    @wraps(work)
+    async def whole(*args: P.args, **more: P.kwargs) -> T:
+        task = asyncio.create_task(work(*args, **more))
+        _AT_WORK.add(task)
+        task.add_done_callback(_done)
+        return await asyncio.shield(task)
+
+    return whole
+
+
+def _done(task: asyncio.Task[Any]) -> None:
+    _AT_WORK.discard(task)
+    if not task.cancelled():
+        task.exception()  # whoever asked has it, or is gone
 
 
 class Wired:
@@ -100,6 +125,7 @@ class Wired:
 
     # --- Boxes come and go
 
+    @_unbroken
     async def served(self, box: StandIn, key: str) -> Served:
         """Let people and programs at a box: at its own addresses, and through its laptop from loopback."""
         self._inside[key] = str(await self._floor.do("put", key, box.printed.mac)).rpartition("/")[2]
@@ -113,6 +139,7 @@ class Wired:
         served.doors = Doors(**doors, console=served.doors.console)
         return served
 
+    @_unbroken
     async def taken(self, one: OnBench) -> None:
         """Take a box away, with all that hangs on it."""
         async with self._turn(one):
@@ -187,6 +214,10 @@ class Wired:
     async def leased(self, one: OnBench) -> str:
         """The address that the laptop gets (RFC 2131), once the box has started."""
         await one.started()
+        return await self._leased(one)
+
+    @_unbroken
+    async def _leased(self, one: OnBench) -> str:
         self._laptops.pop(one.key, None)
         await self._bring(one)
         if f"laptop:{one.key}" not in self._cables:
@@ -213,6 +244,7 @@ class Wired:
         one.box.given = None
         await self._give(one, LaptopHas(str(address), net.prefix, "", str(net.usable.first.plus(1))))
 
+    @_unbroken
     async def _give(self, one: OnBench, has: LaptopHas) -> None:
         self._laptops[one.key] = has
         await self._bring(one)
@@ -256,6 +288,10 @@ class Wired:
     async def client(self, one: OnBench, port: str) -> str:
         """The address that a client gets at a port (RFC 2131), in the place of whatever is plugged in there."""
         await one.started()
+        return await self._client(one, port)
+
+    @_unbroken
+    async def _client(self, one: OnBench, port: str) -> str:
         at = self._end(one, port)
         if at is None:
             return ""
@@ -291,6 +327,7 @@ class Wired:
         own = line_shape(line, self._given(one, port))["address"]
         return [own, *(str(each) for each in line.resolvers)]
 
+    @_unbroken
     async def _ask_lines(self, one: OnBench) -> None:
         """Bring the network up to date, and have the box ask for an address where a line gives it one."""
         await self._bring(one)
@@ -309,6 +346,7 @@ class Wired:
     def _turn(self, one: OnBench) -> asyncio.Lock:
         return self._turns.setdefault(one.site or one.key, asyncio.Lock())
 
+    @_unbroken
     async def _bring(self, one: OnBench) -> None:
         async with self._turn(one):
             await self._bring_all(one)

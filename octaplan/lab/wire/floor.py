@@ -8,6 +8,7 @@ carries, since not every kernel separates tags by itself. Runs in a process of i
 from __future__ import annotations
 
 import contextlib
+import itertools
 import re
 import socket
 import struct
@@ -42,6 +43,9 @@ class Floor:
         self._boxes: dict[str, _Box] = {}
         #: By name the ends of each cable, and the tags that have a strand.
         self._cables: dict[str, tuple[tuple[str, str], tuple[str, str], set[int]]] = {}
+        #: A laptop has one MAC wherever it is plugged in.
+        self._macs: dict[str, str] = {}
+        self._count = itertools.count(1)
         self._serving: dict[str, tuple[list[str], subprocess.Popen[str]]] = {}
 
     @contextlib.contextmanager
@@ -64,10 +68,12 @@ class Floor:
         return refused
 
     def _asks_often(self, space: str, faces: Iterable[str]) -> None:
-        """Have a space ask often at some interfaces who has an address: boxes come and go here all the time."""
+        """Have a space ask often at some interfaces who has an address, and believe the newest answer: boxes come and
+        go here all the time."""
         with self._spaces.inside(space):
             for face in faces:
                 setting(f"ipv4/neigh/{face}/retrans_time_ms", RETRY)
+                setting(f"ipv4/neigh/{face}/locktime", "0")
 
     # --- Boxes
 
@@ -75,6 +81,7 @@ class Floor:
         """Put a box and its laptop on the floor, nothing plugged in; where the laptop is, as a path of the kernel."""
         with self._turn(f"box:{key}", f"laptop:{key}"):
             self._boxes[key] = _Box(mac)
+            self._macs[f"laptop:{key}"] = f"06:00:00:{next(self._count).to_bytes(3, 'big').hex(':')}"
             for space in (f"box:{key}", f"laptop:{key}"):
                 self._make(space)
             with self._spaces.inside(f"box:{key}"):
@@ -94,6 +101,7 @@ class Floor:
                     self._spaces.drop(space)
                 self._locks.pop(space, None)
         self._boxes.pop(key, None)
+        self._macs.pop(f"laptop:{key}", None)
 
     def shape(self, key: str, shape: Shape) -> list[str]:
         """Make a box be as it says; what the kernel refused."""
@@ -132,6 +140,8 @@ class Floor:
                     box.strands |= strands
                     self._dress(space.removeprefix("box:"), box.shape)
                 self._asks_often(space, strands)
+                if space in self._macs:
+                    self._spaces.batch(space, [f"link set {port} address {self._macs[space]}"])
 
     def cut(self, name: str) -> None:
         """Pull a cable."""
