@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import ssl
 import subprocess
 import unittest
 from collections.abc import Awaitable, Callable
@@ -250,17 +251,19 @@ class ComingAndGoing(unittest.TestCase):
             box.power(True)
             await table.settle(Situation("A", "asks", "lease", "", False))
             place = await table.reach("https", "192.168.77.1")
-            reader, writer = await asyncio.open_connection(place.host, place.port)
+            context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+            context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+            reader, writer = await asyncio.open_connection(place.host, place.port, ssl=context)
             for line in ('segment "Office" knows this box as 10.61.0.1 under mask 255.255.255.0', 'port A carries "Office" bare',
                          'manage by https from "Office"'):  # fmt: skip
                 box.say(line, [])
             self.assertIn("0 received", str(await table.ping("10.61.0.1", by_box=False)), "the laptop's own does not fit")
-            writer.write(b"\x16\x03\x01 whatever")
+            writer.write(b"GET / HTTP/1.1\r\nHost: box\r\n\r\n")
             try:
                 old = await asyncio.wait_for(reader.read(1), 1.0)
             except TimeoutError:
                 old = b"silence"
-            writer.close()
+            writer.transport.abort()
             await table.settle(Situation("A", "10.61.0.9", "fixed", "", False))
             return old, (await table.reach("https", "10.61.0.1")).port == place.port
 
