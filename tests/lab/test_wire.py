@@ -257,7 +257,9 @@ class ComingAndGoing(unittest.TestCase):
             for line in ('segment "Office" knows this box as 10.61.0.1 under mask 255.255.255.0', 'port A carries "Office" bare',
                          'manage by https from "Office"'):  # fmt: skip
                 box.say(line, [])
-            self.assertIn("0 received", str(await table.ping("10.61.0.1", by_box=False)), "the laptop's own does not fit")
+            self.assertIn(
+                "0 received", str(await table.ping("10.61.0.1", by_box=False)), "the laptop's own does not fit"
+            )
             writer.write(b"GET / HTTP/1.1\r\nHost: box\r\n\r\n")
             try:
                 old = await asyncio.wait_for(reader.read(1), 1.0)
