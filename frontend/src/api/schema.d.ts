@@ -1040,6 +1040,47 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/practice/boxes/{box}/look-up': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Look Up From
+     * @description Look up the name that the practice provider knows, as a box has been told to.
+     */
+    post: operations['look_up_from'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/practice/boxes/{box}/passes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Passes Through
+     * @description Try what passes the box of a site, and what must not: by packets of a rehearsal, where this machine permits it,
+     *     once the box shows all that is planned for it.
+     */
+    post: operations['passes_through'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/practice/boxes/{box}/ping': {
     parameters: {
       query?: never;
@@ -8202,6 +8243,16 @@ export interface components {
       segment: string;
     };
     /**
+     * Tried
+     * @description A check of what passes, in words, and what came of it; empty where nobody can try it.
+     */
+    Tried: {
+      /** Seen */
+      seen: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * Trying
      * @description Templates that are tried on a box before they are saved.
      */
@@ -10535,6 +10586,68 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['PracticeShown'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  look_up_from: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        box: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Pinged'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  passes_through: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        box: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Tried'][];
         };
       };
       /** @description Validation Error */

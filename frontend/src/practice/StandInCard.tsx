@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import { Line, LinkButton } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
 import styles from './practice.module.css';
-import { useDo, usePing, useTake, type Doing, type StandIn } from './queries';
+import { useDo, useQuestion, useTake, type Doing, type StandIn } from './queries';
 
 /** One box with the laptop at it: its front with sockets and lights, and what one does to either. */
 export function StandInCard({ box, may }: { box: StandIn; may: boolean }) {
@@ -107,7 +107,7 @@ function Front({
   );
 }
 
-/** The laptop: its address, what answers it, and a ping. */
+/** The laptop: its address, what answers it, and what one sees from there. */
 function Laptop({
   box,
   disabled,
@@ -119,7 +119,7 @@ function Laptop({
 }) {
   const [address, setAddress] = useState('');
   const [target, setTarget] = useState('');
-  const ping = usePing(box.key);
+  const ask = useQuestion(box.key);
   const plugged = box.laptop_port !== '';
   const how =
     { lease: 'leased', serving: 'and it leases to the box', fixed: 'set by hand' }[box.laptop_how] ?? '';
@@ -173,14 +173,26 @@ function Laptop({
               value={target}
               onChange={(event) => setTarget(event.target.value)}
             />
-            <Button size="small" disabled={!target} onClick={() => ping.mutate(target)}>
+            <Button size="small" disabled={!target} onClick={() => ask.mutate({ ping: target })}>
               ping
             </Button>
           </span>
         </form>
       )}
-      {ping.data && <p role="status">{ping.data.words}</p>}
-      {ping.error && <Trouble>{ping.error.message}</Trouble>}
+      {box.line && box.site && !disabled && (
+        <p className="line wrap">
+          <LinkButton onClick={() => ask.mutate('name')}>look up a name</LinkButton>
+          <LinkButton disabled={ask.isPending} onClick={() => ask.mutate('passes')}>
+            try what passes
+          </LinkButton>
+        </p>
+      )}
+      {ask.data && (
+        <p role="status" className={`mono ${styles.seen}`}>
+          {ask.data.join('\n')}
+        </p>
+      )}
+      {ask.error && <Trouble>{ask.error.message}</Trouble>}
       {box.ways.length > 0 && (
         <ul className={styles.ways} aria-label="Ways in">
           {box.ways.map((way) => (

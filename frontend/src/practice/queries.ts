@@ -53,11 +53,27 @@ export function useProvider() {
   return useBench(async (up: boolean) => body(await api.PUT('/api/practice/provider', { body: { up } })));
 }
 
-export function usePing(box: string) {
+/** What is asked of the network at a box: a ping of an address, a name, or what passes the box and what does not. */
+export type Question = { ping: string } | 'name' | 'passes';
+
+/** Asks it; what was seen, a line each. */
+export function useQuestion(box: string) {
+  const at = { params: { path: { box } } };
   return useMutation({
-    mutationFn: async (address: string) =>
-      body(
-        await api.POST('/api/practice/boxes/{box}/ping', { params: { path: { box } }, body: { address } }),
-      ),
+    mutationFn: async (what: Question): Promise<string[]> => {
+      if (what === 'name') {
+        const { words } = body(await api.POST('/api/practice/boxes/{box}/look-up', at));
+        return [words];
+      }
+      if (what === 'passes') {
+        const tried = body(await api.POST('/api/practice/boxes/{box}/passes', at));
+        return tried.map(
+          ({ words, seen }) =>
+            `${words}: ${seen || 'nobody can try it yet, the box does not show all that is planned'}`,
+        );
+      }
+      const sent = { ...at, body: { address: what.ping } };
+      return body(await api.POST('/api/practice/boxes/{box}/ping', sent)).words.split('\n');
+    },
   });
 }

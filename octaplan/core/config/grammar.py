@@ -211,6 +211,8 @@ class ToldSettings:
     def __init__(self, grammar: Grammar) -> None:
         self.grammar = grammar
         self.told: dict[tuple[str, ...], Told] = {}
+        #: The entries of each list, until something else is told.
+        self._entries: dict[str, dict[str, dict[str, list[str]]]] | None = None
 
     def copy(self) -> ToldSettings:
         found = ToldSettings(self.grammar)
@@ -224,6 +226,7 @@ class ToldSettings:
         if above and line.strip() == self.grammar.closers.get(above[-1].saying.number):
             return None, above[:-1]
         told, opened = self.grammar.read(line, above)
+        self._entries = None
         holder = opened[-2].inside if told.saying.heads and len(opened) > 1 else self.told
         if not told.saying.heads and opened:
             holder = opened[-1].inside
@@ -242,6 +245,7 @@ class ToldSettings:
     def remove(self, line: str) -> bool:
         """Take away what a line says; whether it was there."""
         bare = line.strip()
+        self._entries = None
 
         def drop(held: dict[tuple[str, ...], Told]) -> bool:
             for key, one in held.items():
@@ -271,11 +275,12 @@ class ToldSettings:
 
     def entries(self, source: str) -> dict[str, dict[str, list[str]]]:
         """The entries of a list such as `segments`, each with its values by name; of `` what is in no list."""
-        found: dict[str, dict[str, list[str]]] = {}
-        for of, entry, name, value in self.values():
-            if of == source:
-                found.setdefault(entry, {}).setdefault(name, []).append(value)
-        return found
+        if self._entries is None:
+            found: dict[str, dict[str, dict[str, list[str]]]] = {}
+            for of, entry, name, value in self.values():
+                found.setdefault(of, {}).setdefault(entry, {}).setdefault(name, []).append(value)
+            self._entries = found
+        return {entry: dict(values) for entry, values in self._entries.get(source, {}).items()}
 
 
 def values_of(one: Told, above: tuple[Told, ...] = ()) -> Iterator[tuple[str, str, str, str]]:

@@ -200,6 +200,7 @@ def access(writer: Writer) -> None:
         if str(service) not in bench.own_services():
             values.append(told(f"Switch {service.upper()} on", _switching_on(service)))
     values += map(access_value, writer.settings.access)
+    values += [Value(slot.label.capitalize(), "", slot.path) for slot in writer.sealing() if writer.writes(slot)]
     bench.type_in("access", *[f"service {service}" for service in planned], needs=("name",))
     writer.step(
         "access",

@@ -8,9 +8,6 @@ from octaplan.core.stage.steps import Measure
 from octaplan.core.stage.writer import Writer
 from octaplan.core.values.words import listed
 
-#: What a slot that seals backups is called: its secret is typed when a backup is taken.
-BACKUP_SLOT = "backup"
-
 
 def carton(writer: Writer) -> None:
     """What is read off the box before anything is plugged in."""
@@ -96,7 +93,7 @@ def _log_in(writer: Writer) -> None:
             Value("First password", password or "", copied=typed),
         ],
     )
-    slots = [slot for slot in writer.slots if BACKUP_SLOT not in slot.path.rsplit("/", 1)[-1]]
+    slots = [slot for slot in writer.slots if slot not in writer.sealing()]
     for slot in slots:
         name = slot.path.rsplit("/", 1)[-1]
         writer.bench.type_in(f"secret {name}")

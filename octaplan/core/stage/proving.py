@@ -9,7 +9,7 @@ from octaplan.core.plan.credentials import licence_slot
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.site import Handoff
 from octaplan.core.stage.entries import Value, told
-from octaplan.core.stage.firstcontact import BACKUP_SLOT, firmware, save
+from octaplan.core.stage.firstcontact import firmware, save
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.stage.settings import InternetSide
 from octaplan.core.stage.steps import READ_BACK, Measure
@@ -294,12 +294,11 @@ def make_it_last(writer: Writer) -> None:
     writer.step("prove-again", "It is as it was", "What was lost by the restart was not saved.", (), [kept, *again])
     if writer.kind.write_out is not None or writer.organisation.read_back:
         _read_back(writer)
-    sealing = [slot for slot in writer.slots if BACKUP_SLOT in slot.path.rsplit("/", 1)[-1]]
     writer.step(
         "backup",
         "Take a backup and attach it",
         "Download the configuration and attach the file here: it is stored encrypted, with its checksum.",
-        [Value(slot.label.capitalize(), "", slot.path) for slot in sealing],
+        [Value(slot.label.capitalize(), "", slot.path) for slot in writer.sealing()],
         [Measure("backup", "Backup file", "backup")],
     )
 

@@ -16,6 +16,9 @@ from octaplan.core.stage.entries import Value
 from octaplan.core.stage.settings import settings_of
 from octaplan.core.stage.steps import Measure, Step
 
+#: What a slot that seals backups is called.
+BACKUP_SLOT = "backup"
+
 #: How the steps begin that a topic is about; the first that is on the sheet has its notes.
 _ABOUT: dict[Topic | None, tuple[str, ...]] = {
     None: (),
@@ -91,6 +94,16 @@ class Writer:
     def password(self) -> Slot | None:
         """The secret that the box is managed with, once it is set."""
         return next((s for s in self.slots if s.path.endswith("/administrator")), next(iter(self.slots), None))
+
+    def sealing(self) -> list[Slot]:
+        """The secrets that seal its backups: typed when one is taken, and before where the box is told them."""
+        return [slot for slot in self.slots if BACKUP_SLOT in slot.path.rsplit("/", 1)[-1]]
+
+    def writes(self, slot: Slot) -> bool:
+        """Whether the type's text tells a secret by its own name."""
+        name = slot.path.rsplit("/", 1)[-1].replace("-", "_")
+        parts = self.kind.write_out.parts if self.kind.write_out is not None else {}
+        return any(f"secrets.{name}" in text for text in parts.values())
 
     def credentials(self) -> list[Value]:
         """User and password, as they are after the first ones have been replaced."""

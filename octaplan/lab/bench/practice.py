@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, NamedTuple
 
 from octaplan.core.config.neutral import yang_document
@@ -19,6 +18,7 @@ from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.addresses import AddressError, parse_address
 from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.lazy import lazy
 from octaplan.lab.bench.byitself import ByItself
 from octaplan.lab.bench.onbench import OnBench, OnTheBench, Unplugged, Ways
 from octaplan.lab.bench.wired import Wired
@@ -79,7 +79,7 @@ class PracticeBench(OnTheBench):
             self.ways = ByItself(self) if self.lacks else Wired(self)
         return self.ways
 
-    @cached_property
+    @lazy
     def lacks(self) -> str:
         """Why there are no real packets here, as a sentence; empty where there are."""
         if not self.real_packets:

@@ -110,6 +110,8 @@ class Wired:
         self._leases: dict[tuple[str, str, int], LineLease] = {}
         self._planned: dict[str, tuple[SitePlan, list[tuple[str, str, str, str, str]]]] = {}
         self._doors: dict[str, list[asyncio.Server]] = {}
+        #: The connections that lead through each laptop.
+        self._open: dict[str, set[asyncio.StreamWriter]] = {}
         self._small: set[str] = set()
         #: The number by which the process holds the space of each laptop.
         self._inside: dict[str, str] = {}
@@ -148,6 +150,8 @@ class Wired:
     async def _taken(self, key: str) -> None:
         for door in self._doors.pop(key, []):
             door.close()
+        self._hang_up(key)
+        self._open.pop(key, None)
         spaces = {f"box:{key}", f"laptop:{key}", f"box:{SMALL}{key}"}
         for name, cable in list(self._cables.items()):
             if cable.one[0] in spaces or cable.other[0] in spaces:
@@ -170,7 +174,7 @@ class Wired:
 
     async def _door(self, key: str, service: str) -> int:
         """A port of loopback that leads to a service of the box where the laptop is."""
-        open_now: set[asyncio.StreamWriter] = set()
+        open_now = self._open.setdefault(key, set())
 
         async def come(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
             open_now.add(writer)
@@ -218,6 +222,7 @@ class Wired:
 
     @_unbroken
     async def _leased(self, one: OnBench) -> str:
+        self._hang_up(one.key)
         self._laptops.pop(one.key, None)
         await self._bring(one)
         if f"laptop:{one.key}" not in self._cables:
@@ -246,10 +251,16 @@ class Wired:
 
     @_unbroken
     async def _give(self, one: OnBench, has: LaptopHas) -> None:
+        self._hang_up(one.key)
         self._laptops[one.key] = has
         await self._bring(one)
         if f"laptop:{one.key}" in self._cables:
             await self._set(one.key, has)
+
+    def _hang_up(self, key: str) -> None:
+        """A laptop that gets another address loses the connections that it has."""
+        for writer in list(self._open.get(key, ())):
+            writer.transport.abort()
 
     async def _set(self, key: str, has: LaptopHas) -> None:
         if has.serves:
@@ -274,8 +285,7 @@ class Wired:
         if any(at in self._of_line(one, port) for port in one.lines()):
             await self._ask_lines(one)
             by = "box"
-        elif at in {held["address"] for each in self._bench.boxes.values() for held in self._shape(each)["addresses"]}:
-            await self._bring(one)
+        elif at in await self._addresses(one):
             by = "box" if by_box and one.box.face(one.box.laptop_port).address != address else "laptop"
         else:
             return None
@@ -284,6 +294,11 @@ class Wired:
         said = f"ping {at} from the {by}\n{PINGS} packets transmitted, {len(took)} received, {lost}% packet loss"
         times = (min(took), sum(took) / len(took), max(took)) if took else None
         return f"{said}\nmin/avg/max {'/'.join(f'{each:.3f}' for each in times)} ms" if times else said
+
+    async def _addresses(self, one: OnBench) -> set[str]:
+        """The addresses of all boxes on the bench, those of this site as they are now."""
+        await self._bring(one)
+        return {held["address"] for shape in self._shapes.values() for held in shape["addresses"]}
 
     async def client(self, one: OnBench, port: str) -> str:
         """The address that a client gets at a port (RFC 2131), in the place of whatever is plugged in there."""

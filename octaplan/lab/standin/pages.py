@@ -185,6 +185,10 @@ def application(box: StandIn, service: str, answers: Callable[[str], bool]) -> F
     async def do(verb: Verb, about: str = Form("")) -> Response:
         return pages.tell(lambda: box.perform(verb, about), "/")
 
+    @app.get("/text")
+    async def text() -> Response:
+        return Response("\n".join(box.show()), media_type="text/plain; charset=utf-8")
+
     @app.get("/backup")
     async def backup() -> Response:
         name = f"{box.kind.key}-{box.printed.serial}.backup"

@@ -13,8 +13,9 @@ from pydantic import BaseModel, Field, StringConstraints
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import FirstPassword
 from octaplan.core.stage.bench import Situation
+from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.errors import OctaplanError
-from octaplan.lab.bench.onbench import OnBench, Ways
+from octaplan.lab.bench.onbench import NAME, OnBench, Ways
 from octaplan.lab.bench.practice import PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
@@ -33,6 +34,8 @@ from octaplan.store.staging import staging_of
 
 router = APIRouter(tags=["practice"])
 
+#: What is seen of a check, as it is typed into the run sheet.
+_SEEN = {True: "it answers", False: "no answer"}
 BoxKey = Annotated[str, Path(max_length=12)]
 PortOfBox = Annotated[str, StringConstraints(max_length=40)]
 
@@ -127,6 +130,13 @@ class Pinged(BaseModel):
     words: str
 
 
+class Tried(BaseModel):
+    """A check of what passes, in words, and what came of it; empty where nobody can try it."""
+
+    words: str
+    seen: str
+
+
 class Provider(BaseModel):
     up: bool
 
@@ -211,6 +221,24 @@ def ping_from(box: BoxKey, pinging: Pinging, records: Recorded, desk: AtBench, p
         one = desk.at(box)
         said = desk.ask(_table(records, desk, one).ping(pinging.address, by_box=False))
     return Pinged(words=said or f"{pinging.address} is nowhere on this bench: no answer")
+
+
+@router.post("/api/practice/boxes/{box}/look-up")
+def look_up_from(box: BoxKey, records: Recorded, desk: AtBench, person: Staging) -> Pinged:
+    """Look up the name that the practice provider knows, as a box has been told to."""
+    with _told():
+        found = desk.ask(_table(records, desk, desk.at(box)).look_up())
+    return Pinged(words=f"{NAME} is {found}" if found else f"{NAME}: no answer")
+
+
+@router.post("/api/practice/boxes/{box}/passes")
+def passes_through(box: BoxKey, records: Recorded, desk: AtBench, person: Staging) -> list[Tried]:
+    """Try what passes the box of a site, and what must not: by packets of a rehearsal, where this machine permits it,
+    once the box shows all that is planned for it."""
+    with _told():
+        one = desk.at(box)
+        found = desk.ask(_tried(_table(records, desk, one), _passing(records, one)))
+    return [Tried(words=words, seen="" if came is None else _SEEN[came]) for words, came in found]
 
 
 @router.put("/api/practice/provider")
@@ -384,7 +412,19 @@ def _hands(one: StagingByItself | None) -> HandsShown | None:
 
 def _table(records: Records, desk: PracticeDesk, one: OnBench) -> PracticeTable:
     plan = records.now.sites.plan(one.site) if one.site else None
-    return PracticeTable(desk.bench, one, plan)
+    return PracticeTable(desk.bench, one, plan, records.now.settings.current)
+
+
+def _passing(records: Records, one: OnBench) -> list[str]:
+    """What is to be tried through a box, in words."""
+    if not one.site:
+        return []
+    checks = passing_checks(records.now.sites.plan(one.site), records.now.settings.current, one.device)
+    return [check.words for check in checks]
+
+
+async def _tried(table: PracticeTable, checks: list[str]) -> list[tuple[str, bool | None]]:
+    return [(words, await table.passes(words)) for words in checks]
 
 
 def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:

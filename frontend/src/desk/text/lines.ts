@@ -45,7 +45,7 @@ const PARTS: [RegExp, string[]][] = [
   [/^circuit-/, ['internet']],
   [/^(vlans|ports|segment-|own-port)/, ['inside', 'scopes']],
   [/^routes/, ['routes']],
-  [/^rules/, ['rules']],
+  [/^rules/, ['routes', 'rules']],
   [/^(country|wifi-)/, ['wifi']],
   [/^(access|password|log-in-first)/, ['access']],
   [/^save/, ['save']],
