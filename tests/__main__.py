@@ -25,7 +25,7 @@ ROOT = Path(__file__).parent
 #: What takes longest, first; the others hardly differ.
 SLOW = (
     "tests.browser.test_slice", "tests.browser.test_rulers", "tests.browser", "tests.core.flow.test_walk.Exactness",
-    "tests.lab", "tests.test_cli", "tests.test_docs",
+    "tests.link", "tests.server.test_practice", "tests.lab", "tests.test_cli", "tests.test_docs",
     "tests.store.test_together", "tests.store.test_backups", "tests.core.check.test_portfolio",
     "tests.server.test_fuzz_api", "tests.core.propose.test_remedies", "tests.store", "tests.server",
 )  # fmt: skip
@@ -35,7 +35,7 @@ def main() -> int:
     arguments = argparse.ArgumentParser(description=__doc__)
     arguments.add_argument("names", nargs="*", help="modules or classes; all when none is given")
     arguments.add_argument("--thorough", action="store_true", help="try many more examples of each property")
-    arguments.add_argument("--jobs", type=int, default=os.cpu_count() or 2)
+    arguments.add_argument("--jobs", type=int, default=_jobs(), help="classes at once; more than cores, since many wait")
     arguments.add_argument("--slowest", type=int, default=10, help="how many of the slowest classes are told")
     chosen = arguments.parse_args()
     if chosen.thorough:
@@ -54,6 +54,11 @@ def main() -> int:
     print(f"Ran {tests} tests in {time.perf_counter() - begun:.1f}s, {sum(one.seconds for one in ran):.0f} s of work")
     print(f"FAILED (failures={failed})" if failed else "OK" if tests else "FAILED (failures=1): there is no test")
     return 1 if failed or not tests else 0
+
+
+def _jobs() -> int:
+    cores = os.cpu_count() or 2
+    return cores + cores // 2
 
 
 def _in_memory() -> None:
