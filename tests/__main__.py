@@ -35,7 +35,9 @@ def main() -> int:
     arguments = argparse.ArgumentParser(description=__doc__)
     arguments.add_argument("names", nargs="*", help="modules or classes; all when none is given")
     arguments.add_argument("--thorough", action="store_true", help="try many more examples of each property")
-    arguments.add_argument("--jobs", type=int, default=_jobs(), help="classes at once; more than cores, since many wait")
+    arguments.add_argument(
+        "--jobs", type=int, default=_jobs(), help="classes at once; more than cores, since many wait"
+    )
     arguments.add_argument("--slowest", type=int, default=10, help="how many of the slowest classes are told")
     chosen = arguments.parse_args()
     if chosen.thorough:

@@ -42,10 +42,16 @@ def on_wire(work: Callable[[PracticeBench], Awaitable[Any]]) -> Any:
     return within(work, real=True)
 
 
-async def told(bench: PracticeBench, plan: SitePlan, role: str, faults: BoxFaults = BoxFaults()) -> OnBench:  # noqa: B008
+def changed(plan: SitePlan, circuit: dict[str, Any]) -> SitePlan:
+    """A plan whose line is otherwise."""
+    path = "/circuits/circ0"
+    return applied(plan, [{"op": "add", "path": f"{path}/{name}", "value": value} for name, value in circuit.items()])
+
+
+async def told(bench: PracticeBench, plan: SitePlan, role: str, site: str = "") -> OnBench:
     """A box of a site on the bench that has been told all that is planned, and is on."""
     key = box_of(plan, role)
-    one = await bench.put(types()[plan.devices[key].type], plan.key, key, faults)
+    one = await bench.put(types()[plan.devices[key].type], site or plan.key, key)
     one.box.power(True, one.box.kind.powered_by[0])
     await one.started()
     tell_plan(one.box, plan, key)
@@ -74,26 +80,22 @@ class AsItTells(unittest.TestCase):
     def test_services_pings_and_leases_at_every_port_of_half_told_boxes(self) -> None:
         seen: dict[str, int] = {}
 
+        async def held(bench: PracticeBench, seed: int, edge: str, role: str) -> list[str]:
+            random, plan = Random(seed), clinic(edge)
+            key = box_of(plan, role)
+            one = await bench.put(types()[plan.devices[key].type], "", "", BoxFaults())
+            one.box.power(True, one.box.kind.powered_by[0])
+            await one.started()
+            half_told(one.box, plan, key, random)
+            ports = [name for name, port in one.box.kind.ports.items() if port.carries]
+            found = [(port, await self.at(bench, one, port, seen)) for port in random.sample(ports, min(3, len(ports)))]
+            return [f"{one.box.kind.key} {seed} {port}: {each}" for port, some in found for each in some]
+
         async def work(bench: PracticeBench) -> list[str]:
-            differ: list[str] = []
-            for seed in range(2):
-                random = Random(seed)
-                for edge, role in (("brackwater-e5", "edge"), ("skerry-f7", "edge"), ("tallow-q4", "edge"),
-                                   ("brackwater-e5", "switch"), ("brackwater-e5", "access-point")):  # fmt: skip
-                    plan = clinic(edge)
-                    key = box_of(plan, role)
-                    one = await bench.put(types()[plan.devices[key].type], "", "", BoxFaults())
-                    one.box.power(True, one.box.kind.powered_by[0])
-                    await one.started()
-                    half_told(one.box, plan, key, random)
-                    ports = [name for name, port in one.box.kind.ports.items() if port.carries]
-                    for port in random.sample(ports, min(2, len(ports))):
-                        differ += [
-                            f"{one.box.kind.key} {seed} {port}: {each}"
-                            for each in await self.at(bench, one, port, seen)
-                        ]
-                    await bench.take(one.key)
-            return differ
+            boxes = (("brackwater-e5", "edge"), ("skerry-f7", "edge"), ("tallow-q4", "edge"),
+                     ("brackwater-e5", "switch"), ("brackwater-e5", "access-point"))  # fmt: skip
+            some = await asyncio.gather(*(held(bench, seed, *box) for seed in range(3) for box in boxes))
+            return [each for found in some for each in found]
 
         with patch.multiple(wired, PINGS=2, TRIES=1):
             self.assertEqual(on_wire(work), [])
@@ -185,61 +187,48 @@ class Between(unittest.TestCase):
 class Lines(unittest.TestCase):
     """What the provider is told, and the box: the line answers where both are the same."""
 
-    def asked(
-        self, changes: dict[str, Any], told_otherwise: dict[str, Any] | None = None, *, up: bool = True
-    ) -> tuple[Any, ...]:
-        base = clinic("skerry-f7")
-        path = "/circuits/circ0"
-        plan = applied(
-            base, [{"op": "add", "path": f"{path}/{name}", "value": value} for name, value in changes.items()]
-        )
-        other = [
-            {"op": "add", "path": f"{path}/{name}", "value": value} for name, value in (told_otherwise or {}).items()
-        ]
+    def asked(self, *lines: tuple[dict[str, Any], dict[str, Any]], up: bool = True) -> list[tuple[Any, ...]]:
+        """What comes of each line, planned as the one says and told as the other says beside that."""
 
-        async def work(bench: PracticeBench) -> tuple[Any, ...]:
-            one = await told(bench, applied(plan, other), "edge")
-            bench.provider_up = up
-            table = PracticeTable(bench, one, plan)
-            ways = bench.ways
+        async def one_line(bench: PracticeBench, planned: dict[str, Any], otherwise: dict[str, Any]) -> tuple[Any, ...]:
+            plan = changed(clinic("skerry-f7"), planned)
+            one = await told(bench, changed(plan, otherwise), "edge", site=f"SITE{len(bench.boxes)}")
+            table, ways = PracticeTable(bench, one, plan), bench.ways
             assert ways is not None
             return await ways.online(one), await table.look_up(), await table.ping("192.0.2.53")
 
-        found: tuple[Any, ...] = on_wire(work)
+        async def work(bench: PracticeBench) -> list[tuple[Any, ...]]:
+            bench.provider_up = up
+            return await asyncio.gather(*(one_line(bench, *line) for line in lines))
+
+        found: list[tuple[Any, ...]] = on_wire(work)
         return found
 
     DHCP: dict[str, Any] = {"handoff": "dhcp", "address": None, "gateway": None, "prefix": None}  # noqa: RUF012
     PPPOE: dict[str, Any] = {**DHCP, "handoff": "pppoe", "pppoe_user": "heron@line.example"}  # noqa: RUF012
 
-    def test_a_fixed_address_with_and_without_a_tag(self) -> None:
-        for plan in ({}, {"vlan": 35}):
-            online, named, pinged = self.asked(plan)
-            self.assertEqual((online, named), (True, NAMED))
-            self.assertIn("3 received", pinged)
-
-    def test_an_address_that_the_line_gives(self) -> None:
-        for plan in (self.DHCP, {**self.DHCP, "vlan": 35}):
-            online, named, pinged = self.asked(plan)
-            self.assertEqual((online, named), (True, NAMED))
-            self.assertIn("3 received", pinged)
-
-    def test_a_user_who_logs_in(self) -> None:
-        self.assertEqual(self.asked(self.PPPOE)[:2], (True, NAMED))
+    def test_what_is_told_as_the_provider_has_it_is_answered(self) -> None:
+        lines = ({}, {"vlan": 35}, self.DHCP, {**self.DHCP, "vlan": 35}, self.PPPOE)
+        for line, (online, named, pinged) in zip(lines, self.asked(*((line, {}) for line in lines)), strict=True):
+            with self.subTest(line):
+                self.assertEqual((online, named), (True, NAMED))
+                self.assertIn("3 received", pinged)
 
     def test_what_looks_right_and_is_not_gets_no_answer(self) -> None:
-        for plan, otherwise in (
+        lines = (
             ({}, {"vlan": 35}),
             ({"vlan": 35}, {"vlan": 36}),
             ({}, {"address": "203.0.113.26", "gateway": "203.0.113.25"}),
             (self.DHCP, {"vlan": 35}),
             (self.PPPOE, {"pppoe_user": "herron@line.example"}),
-        ):
-            with self.subTest(plan=plan, told=otherwise):
-                online, named, _ = self.asked(plan, otherwise)
+        )
+        for line, (online, named, _) in zip(lines, self.asked(*lines), strict=True):
+            with self.subTest(line):
                 self.assertEqual((online, named), (False, ""))
 
     def test_a_line_that_is_down(self) -> None:
-        self.assertEqual(self.asked({}, up=False)[:2], (False, ""))
+        (found,) = self.asked(({}, {}), up=False)
+        self.assertEqual(found[:2], (False, ""))
 
 
 @unittest.skipIf(LACKS, LACKS)

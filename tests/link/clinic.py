@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import cache
 from typing import Any
 from unittest.mock import patch
@@ -73,6 +74,11 @@ def task(plan: SitePlan, role: str, kind: HardwareType | None = None, secrets: d
     kind = kind or types()[plan.devices[key].type]
     known = secrets if secrets is not None else secrets_of(types()[plan.devices[box_of(plan, "edge")].type].key)
     return Task(plan, key, kind, UNDECIDED, run_sheet(plan, key, kind), lambda place: known.get(place, ""))
+
+
+def alone(what: Task, number: int) -> Task:
+    """The same at a site of its own, so that many stand on one bench."""
+    return replace(what, plan=what.plan.model_copy(update={"site": f"SITE{number}"}))
 
 
 @contextmanager

@@ -7,7 +7,7 @@ import unittest
 from collections.abc import Callable
 from copy import deepcopy
 from random import Random
-from typing import Any
+from typing import Any, ClassVar
 from unittest.mock import patch
 
 from octaplan.core.config.readback import read_back
@@ -23,7 +23,7 @@ from octaplan.link.channel import Pins
 from octaplan.link.hands import Hands, Task, would_send
 from octaplan.server.practising import BenchOfHands
 from tests.core.config.demo import types
-from tests.link.clinic import Staged, box_of, clinic, put, secrets_of, stage, task, within
+from tests.link.clinic import Staged, alone, box_of, clinic, put, secrets_of, stage, task, within
 
 
 def staged(role: str, edge: str = "brackwater-e5", **more: Any) -> Staged:
@@ -36,8 +36,24 @@ def staged(role: str, edge: str = "brackwater-e5", **more: Any) -> Staged:
 
 
 class EachType(unittest.TestCase):
+    """The boxes stand on one bench, and are staged at once."""
+
+    done: ClassVar[dict[tuple[str, str], Staged]]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        kinds = [("edge", "brackwater-e5"), ("switch", "brackwater-e5"), ("access-point", "brackwater-e5"),
+                 ("edge", "skerry-f7"), ("edge", "tallow-q4")]  # fmt: skip
+
+        async def work(bench: PracticeBench) -> list[Staged]:
+            whats = [alone(task(clinic(edge), role), number) for number, (role, edge) in enumerate(kinds)]
+            boxes = [await put(bench, what) for what in whats]
+            return await asyncio.gather(*(stage(bench, *pair) for pair in zip(boxes, whats, strict=True)))
+
+        cls.done = dict(zip(kinds, within(work), strict=True))
+
     def all_of_it(self, role: str, edge: str = "brackwater-e5") -> Staged:
-        found = staged(role, edge)
+        found = self.done[role, edge]
         what = task(clinic(edge), role)
         self.assertEqual([one.note for one in found.outcomes if not one.good], [])
         keys = [step.key for step in what.sheet.steps if step.key not in ("label", "pack")]
@@ -373,10 +389,16 @@ class Confirming(unittest.TestCase):
 
 class CutOff(unittest.TestCase):
     def test_whatever_moment_it_is_cut_at_it_is_resumed_to_the_same_end(self) -> None:
-        for role, edge in (("edge", "brackwater-e5"), ("switch", "brackwater-e5"), ("access-point", "brackwater-e5"),
-                           ("edge", "skerry-f7"), ("edge", "tallow-q4")):  # fmt: skip
+        boxes = (("edge", "brackwater-e5"), ("switch", "brackwater-e5"), ("access-point", "brackwater-e5"),
+                 ("edge", "skerry-f7"), ("edge", "tallow-q4"))  # fmt: skip
+
+        async def work(bench: PracticeBench) -> list[tuple[Staged, Staged]]:
+            # each as a box of a site of its own: what hangs on another waits for that one
+            whats = [alone(task(clinic(edge), role), number) for number, (role, edge) in enumerate(boxes)]
+            return await asyncio.gather(*(cut_and_resumed(bench, what, 3, 5) for what in whats))
+
+        for (role, edge), (whole, cut) in zip(boxes, within(work), strict=True):
             with self.subTest(role, edge=edge):
-                whole, cut = within(lambda bench, r=role, e=edge: cut_and_resumed(bench, task(clinic(e), r), 3, 5))
                 self.assertEqual(cut.last.note, "")
                 self.assertEqual(cut.final, whole.final)
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from octaplan.lab.bench.practice import PracticeBench
 from octaplan.link.channel import Pins
-from tests.link.clinic import Staged, clinic, put, stage, task, within
+from tests.link.clinic import Staged, alone, clinic, put, stage, task, within
 from tests.link.test_hands import collected
 
 #: The boxes that are cut, by role and by the type of the site's edge.
@@ -28,7 +28,7 @@ async def cut(bench: PracticeBench, seed: int) -> tuple[int, list[str]]:
     """Cut a box a few times, and tell what it keeps otherwise than one that was not cut."""
     random = Random(seed)
     role, edge = BOXES[seed % len(BOXES)]
-    what = task(clinic(edge), role)
+    what = alone(task(clinic(edge), role), seed)
     whole = await stage(bench, await put(bench, what), what)
     await bench.take(whole.one.key)
     one, pins, settled, cuts = await put(bench, what), Pins(), set[str](), 0
@@ -57,7 +57,8 @@ async def cut(bench: PracticeBench, seed: int) -> tuple[int, list[str]]:
 
 async def many(bench: PracticeBench, boxes: int) -> tuple[float, list[str]]:
     """Stage so many boxes at once; the seconds until the last is done, and what went wrong."""
-    whats = [task(clinic(edge), role) for role, edge in (BOXES[n % len(BOXES)] for n in range(boxes))]
+    kinds = [BOXES[number % len(BOXES)] for number in range(boxes)]
+    whats = [alone(task(clinic(edge), role), number) for number, (role, edge) in enumerate(kinds)]
     standing = [await put(bench, what) for what in whats]
     begun = time.perf_counter()
     done = await asyncio.gather(*(stage(bench, one, what) for one, what in zip(standing, whats, strict=True)))

@@ -58,7 +58,7 @@ class ByItself:
             return one.plugged_in and self._online(one)
         other = any(
             each.box.phase is BoxPhase.READY and any(own.address == address for own in each.box.running.own_addresses())
-            for each in self._bench.boxes.values()
+            for each in self._bench.beside(one)
         )
         if not other:
             return None
@@ -80,7 +80,7 @@ class ByItself:
         bare = one.box.running.carries_bare(port)
         if one.box.routes or not one.plugged_in or not bare:
             return ""
-        others = [each for each in self._bench.boxes.values() if each is not one and each.box.phase is BoxPhase.READY]
+        others = [each for each in self._bench.beside(one) if each is not one and each.box.phase is BoxPhase.READY]
         found = (
             str(own.leases.first)
             for other in others

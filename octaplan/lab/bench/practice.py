@@ -178,7 +178,8 @@ class PracticeTable:
 
     async def lease(self, port: str) -> str | None:
         """The address that a client gets at a port; nothing where nobody is there who could give it."""
-        others = any(each is not self._one and each.box.phase is BoxPhase.READY for each in self._bench.boxes.values())
+        beside = self._bench.beside(self._one)
+        others = any(each is not self._one and each.box.phase is BoxPhase.READY for each in beside)
         if not self._box.routes and self._box.face(port).leases is None and not (others and self._one.plugged_in):
             return None
         return await self._ways.client(self._one, port)

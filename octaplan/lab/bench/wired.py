@@ -296,9 +296,10 @@ class Wired:
         return f"{said}\nmin/avg/max {'/'.join(f'{each:.3f}' for each in times)} ms" if times else said
 
     async def _addresses(self, one: OnBench) -> set[str]:
-        """The addresses of all boxes on the bench, those of this site as they are now."""
+        """The addresses of the boxes of a site that stand here."""
         await self._bring(one)
-        return {held["address"] for shape in self._shapes.values() for held in shape["addresses"]}
+        shapes = [self._shapes[each.key] for each in self._bench.beside(one) if each.key in self._shapes]
+        return {held["address"] for shape in shapes for held in shape["addresses"]}
 
     async def client(self, one: OnBench, port: str) -> str:
         """The address that a client gets at a port (RFC 2131), in the place of whatever is plugged in there."""
