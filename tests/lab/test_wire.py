@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import ssl
 import subprocess
+import sys
 import unittest
 from collections.abc import Awaitable, Callable
 from functools import partial
@@ -24,10 +25,12 @@ from octaplan.lab.bench import wired
 from octaplan.lab.bench.onbench import NAMED, OnBench
 from octaplan.lab.bench.practice import PracticeBench, PracticeTable
 from octaplan.lab.bench.wired import Wired
-from octaplan.lab.spaces.ground import missing, without_leases
+from octaplan.lab.spaces.ground import apart, missing, without_leases
 from octaplan.lab.standin.box import BoxFaults, Refused, StandIn
 from octaplan.lab.standin.run import tell_plan
+from octaplan.lab.wire.floor import served
 from octaplan.lab.wire.network import NoNetwork
+from octaplan.lab.wire.shape import wire_shape
 from tests.core.config.demo import types
 from tests.link.clinic import box_of, clinic, within
 
@@ -308,7 +311,9 @@ class ComingAndGoing(unittest.TestCase):
             with self.assertRaisesRegex(NoNetwork, "has ended"):
                 for _ in range(50):
                     await table.ping("10.61.0.1")
-            await bench.close()
+            with self.assertRaisesRegex(NoNetwork, "take the boxes away"):
+                await bench.put(types()["oxbow-s10"])
+            await bench.take(one.key)
             again = await told(bench, clinic(), "edge")
             return await PracticeTable(bench, again, clinic()).lease("A")
 
@@ -338,6 +343,46 @@ class ComingAndGoing(unittest.TestCase):
 
         found = on_wire(work)
         self.assertEqual([one for one in found if not str(one).startswith("10.61.0.")], [])
+
+
+class Hostile(unittest.TestCase):
+    """What a box is told is anybody's text, and goes into commands of this machine."""
+
+    def test_what_is_no_address_is_not_told_to_the_kernel(self) -> None:
+        clock = [0.0]
+        box = StandIn(types()["brackwater-e5"], clock=lambda: clock[0])
+        box.power(True)
+        clock[0] = 9.0
+        bad = "203.0.113.17 dev lo\nnetns exec x touch /tmp/x"
+        line = {
+            "id": "c",
+            "name": "Main",
+            "port": "Net",
+            "hand-off": "static",
+            "address": "203.0.113.18/29",
+            "gateway": bad,
+        }
+        scope = {
+            "first": "10.61.0.60",
+            "last": "10.61.0.99",
+            "router": bad,
+            "resolver": [bad, "10.61.0.1"],
+            "domain": bad,
+        }
+        inside = {"id": "s", "name": "Office", "vlan": 10, "address": "10.61.0.1/24", "scope": scope}
+        box.merge({"octaplan-box:box": {"circuit": [line], "segment": [inside], "forwarder": [bad], "gateway": bad}})
+        shape = wire_shape(box, {})
+        self.assertEqual((shape["outside"][0]["gateway"], shape["forwarders"]), ("", []))
+        self.assertEqual((shape["serves"][0]["router"], shape["serves"][0]["resolvers"]), ("", ["10.61.0.1"]))
+        self.assertNotIn("netns", "\n".join(served(shape)), "a domain that is none is left out")
+
+    @unittest.skipIf(LACKS, LACKS)
+    def test_a_line_that_begins_another_command_is_none(self) -> None:
+        told = subprocess.run([*apart(), sys.executable, "-c", (
+            "from octaplan.lab.spaces.spaces import Spaces; one = Spaces(); one.make('a'); "
+            "print(one.batch('a', ['link set lo up', 'link set lo up\\nlink set lo down', 'netns exec x id']))"
+        )], capture_output=True, text=True, check=True)  # fmt: skip
+        self.assertEqual(told.stdout.strip(), "['link set lo up\\nlink set lo down', 'netns exec x id']")
 
 
 def state(pid: int) -> str:

@@ -18,6 +18,9 @@ class ByItself:
     def __init__(self, bench: OnTheBench) -> None:
         self._bench = bench
 
+    #: It has no network that could end.
+    ended = False
+
     def inside(self, one: OnBench) -> str:
         """Nothing: the laptop has no network."""
         return ""

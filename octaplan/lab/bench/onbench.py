@@ -74,6 +74,10 @@ class OnTheBench:
 class Ways(Protocol):
     """What comes of packets on a bench."""
 
+    @property
+    def ended(self) -> bool:
+        """Whether nothing more comes of packets here: its network is gone."""
+
     def inside(self, one: OnBench) -> str:
         """Where the kernel shows the network of the laptop; empty where it has none."""
 

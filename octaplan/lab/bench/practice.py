@@ -53,6 +53,7 @@ class PracticeBench(OnTheBench):
     #: So many rehearsals run at once on its behalf.
     rehearsing: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(2))
     _number: int = 0
+    _putting: asyncio.Lock = field(default_factory=asyncio.Lock)
 
     async def put(
         self,
@@ -64,17 +65,22 @@ class PracticeBench(OnTheBench):
         serial: str = "",
         mac: str = "",
     ) -> OnBench:
-        """Put a box out of its carton on the bench. Raises `NoRoom`, `NotUnderstood`, `PortTaken`."""
-        if len(self.boxes) >= MOST_BOXES:
-            raise NoRoom(f"{MOST_BOXES} boxes stand on the bench, as many as fit: take one away first")
-        self._number += 1
-        key, ways = f"b{self._number}", self._ways()
-        one = OnBench(key, await ways.served(StandIn(kind, faults, serial=serial, mac=mac), key), site, device)
-        self.boxes[one.key] = one
-        return one
+        """Put a box out of its carton on the bench. Raises `NoRoom`, `NotUnderstood`, `PortTaken`, `NoNetwork`."""
+        async with self._putting:
+            if len(self.boxes) >= MOST_BOXES:
+                raise NoRoom(f"{MOST_BOXES} boxes stand on the bench, as many as fit: take one away first")
+            if device and self.of(site, device) is not None:
+                raise NoRoom("A box stands on the bench for this device already: take it away first")
+            self._number += 1
+            key, ways = f"b{self._number}", self._ways()
+            one = OnBench(key, await ways.served(StandIn(kind, faults, serial=serial, mac=mac), key), site, device)
+            self.boxes[one.key] = one
+            return one
 
     def _ways(self) -> Ways:
         """What comes of packets here: told by a network of this machine, or by the bench itself."""
+        if self.ways is not None and self.ways.ended and not self.boxes:
+            self.ways = None
         if self.ways is None:
             self.ways = ByItself(self) if self.lacks else Wired(self)
         return self.ways

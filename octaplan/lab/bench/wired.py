@@ -31,6 +31,7 @@ from octaplan.lab.wire.shape import (
     Given,
     LineShape,
     WireShape,
+    address_in,
     given,
     line_shape,
     tcp_port,
@@ -121,6 +122,11 @@ class Wired:
         """The process that holds the network, as this machine numbers it."""
         return self._floor.pid
 
+    @property
+    def ended(self) -> bool:
+        """Whether the network is gone."""
+        return not self._floor.up
+
     def inside(self, one: OnBench) -> str:
         """The space of its laptop, as a path of the kernel."""
         return f"/proc/{self.pid}/fd/{self._inside[one.key]}"
@@ -136,7 +142,7 @@ class Wired:
         for service, port in TCP_PORTS.items():
             ports = [port, *([own] if own and service == box.kind.factory.web and own != port else [])]
             wire[service] = [await self._floor.do("listen", key, each) for each in ports]
-        served = await serve(box, wire=wire)
+        served = await serve(box, wire=wire)  # its console may find no port: nothing else of it can fail
         doors = {service: await self._door(key, service) for service in TCP_PORTS}
         served.doors = Doors(**doors, console=served.doors.console)
         return served
@@ -238,7 +244,7 @@ class Wired:
         face = one.box.face(one.box.laptop_port)
         fits = face.network is not None and face.network.holds(address)
         prefix = face.network.prefix if face.network is not None and fits else 24
-        gateway = str(face.address or "") if one.box.routes else one.box.running.first("", "box.gateway")
+        gateway = str(face.address or "") if one.box.routes else address_in(one.box.running.first("", "box.gateway"))
         await self._give(one, LaptopHas(str(address), prefix, gateway))
 
     async def hands_out(self, one: OnBench, address: Address, net: Network | None) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ctypes
 import itertools
 import os
+import re
 import socket
 import struct
 import subprocess
@@ -37,6 +38,10 @@ _SETTINGS = {
     "ipv6/conf/default/accept_ra": "0",
     "ipv6/conf/default/accept_redirects": "0",
 }
+
+
+#: What a line for `ip` is made of: never an end of line, which would begin another command.
+_LINE = re.compile(r"(?!netns\b)[\w.:/ -]{1,300}", re.ASCII)
 
 
 class NotBroughtUp(OctaplanError):
@@ -98,10 +103,12 @@ class Spaces:
         return done.stderr
 
     def batch(self, key: str, lines: Sequence[str]) -> list[str]:
-        """Have `ip` do several things in a space; the lines that the network refuses."""
+        """Have `ip` do several things in a space; the lines that the network refuses, and those that are none."""
+        strange = [line for line in lines if _LINE.fullmatch(line) is None]
+        lines = [line for line in lines if line not in strange]
         told = self.run(key, ["ip", "-force", "-batch", "-"], "\n".join(lines)) if lines else ""
         numbers = [int(line.rpartition(":")[2]) for line in told.splitlines() if line.startswith("Command failed")]
-        return [lines[number - 1] for number in numbers]
+        return [*strange, *(lines[number - 1] for number in numbers)]
 
     def join(self, cables: Sequence[tuple[str, str, str, str]]) -> None:
         """Lay cables between spaces, each as space and interface at its two ends. Raises `NotBroughtUp`."""

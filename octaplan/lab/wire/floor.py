@@ -119,7 +119,7 @@ class Floor:
                     setting("ipv4/icmp_echo_ignore_all", pings)
                 box.deaf = pings
             box.shape = shape
-            refused += self._serve(space, _served(shape))
+            refused += self._serve(space, served(shape))
             return refused
 
     # --- Cables
@@ -400,7 +400,7 @@ table inet box {{
 """
 
 
-def _served(shape: Shape) -> list[str]:
+def served(shape: Shape) -> list[str]:
     """What a box serves, as dnsmasq is told; nothing when it serves nothing."""
     lines = []
     for number, one in enumerate(shape["serves"]):

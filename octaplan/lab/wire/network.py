@@ -55,7 +55,7 @@ class FloorNetwork:
     async def do(self, what: str, *about: Any) -> Any:
         """Have something done by its name (`floor.DOES`), and wait for what comes of it. Raises `NoNetwork`."""
         if not self.up:
-            raise NoNetwork("The network of the practice bench has ended: clear the bench and put the boxes there anew")
+            raise NoNetwork("The network of the practice bench has ended: take the boxes away, and put them there anew")
         number = next(self._numbers)
         waits = self._waiting[number] = self._loop.create_future()
         question = json.dumps({"number": number, "do": what, "with": about}).encode()

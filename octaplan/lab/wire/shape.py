@@ -10,7 +10,7 @@ from typing import NamedTuple, TypedDict
 
 from octaplan.core.plan.hardware import Addressing, FactoryRole
 from octaplan.core.plan.site import Circuit, Handoff
-from octaplan.core.values.addresses import Address, AddressError, Network, parse_network
+from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_network
 from octaplan.lab.standin.box import BoxPhase, StandIn
 from octaplan.lab.standin.state import BoxState, OwnAddress
 
@@ -128,7 +128,7 @@ def wire_shape(box: StandIn, pppoe: dict[str, Given]) -> WireShape:
         addresses=[HeldAddress(net=net, address=str(one), prefix=network.prefix) for net, one, network in held],
         outside=list(_outside(state, pppoe)),
         serves=serves,
-        forwarders=list(_values(state, "box.forwarders", "box.forwarders[]")),
+        forwarders=[one for one in map(address_in, _values(state, "box.forwarders", "box.forwarders[]")) if one],
         open=sorted({(str(one), tcp_port(box, service, one)) for _, one, _ in held for service in box.open_at(one)}),
         pings=box.pings,
     )
@@ -196,8 +196,8 @@ def _scopes(state: BoxState, own: list[OwnAddress]) -> Iterator[Leased]:
             first=str(one.leases.first),
             last=str(one.leases.last),
             mask=str(one.network.mask),
-            router=next(iter(entry.get("scope.router", ())), ""),
-            resolvers=entry.get("scope.resolvers[]", []),
+            router=address_in(next(iter(entry.get("scope.router", ())), "")),
+            resolvers=[each for each in map(address_in, entry.get("scope.resolvers[]", [])) if each],
             domain=next(iter(entry.get("scope.domain", ())), ""),
             lease=int(lease),
         )
@@ -214,9 +214,10 @@ def _outside(state: BoxState, pppoe: dict[str, Given]) -> Iterator[Outside]:
             length = said.get("subnet|mask", said.get("subnet|prefix", ""))
             try:
                 prefix = parse_network(text if "/" in text else f"{text}/{length}")[0].prefix
+                text = str(parse_address(text.partition("/")[0]))
             except AddressError:
                 continue
-            address, gateway = text.partition("/")[0], said.get("gateway", "")
+            address, gateway = text.partition("/")[0], address_in(said.get("gateway", ""))
         elif handoff == Handoff.PPPOE:
             by_user = pppoe.get(said.get("pppoe_user", ""))
             if by_user is None:
@@ -224,6 +225,14 @@ def _outside(state: BoxState, pppoe: dict[str, Given]) -> Iterator[Outside]:
             address, prefix, gateway = str(by_user.customer), by_user.prefix, str(by_user.provider)
         yield Outside(port=said.get("port", ""), tag=tag, address=address, prefix=prefix, gateway=gateway,
                       asks=handoff == Handoff.DHCP)  # fmt: skip
+
+
+def address_in(text: str) -> str:
+    """An address as it is written, and nothing where a text is none: what boxes were told is anybody's text."""
+    try:
+        return str(parse_address(text))
+    except AddressError:
+        return ""
 
 
 def _values(state: BoxState, source: str, name: str) -> Iterator[str]:

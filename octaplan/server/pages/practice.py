@@ -16,7 +16,7 @@ from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.errors import OctaplanError
 from octaplan.lab.bench.onbench import NAME, OnBench, Ways
-from octaplan.lab.bench.practice import PracticeTable
+from octaplan.lab.bench.practice import NoRoom, PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
 from octaplan.link.hands import Task, WorkTable, would_send
@@ -389,7 +389,7 @@ def _told() -> Iterator[None]:
     """What the bench refuses is answered as a problem, in its own sentence."""
     try:
         yield
-    except PracticeError as error:
+    except (PracticeError, NoRoom) as error:
         raise Problem(HTTPStatus.CONFLICT, str(error)) from None
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
