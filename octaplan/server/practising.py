@@ -210,7 +210,7 @@ class PracticeDesk:
             hands = made()
             steps = [] if backup else [step for step in hands.task.sheet.steps if step.key not in hands.done]
             left = iter([step.title for step in steps])
-            working.step = "The back-up is put back" if backup else next(left, "")
+            working.step = "The backup is put back" if backup else next(left, "")
             async for outcome in hands.put_back(backup) if backup else hands.run():
                 await asyncio.to_thread(kept, outcome)
                 working.done += 1

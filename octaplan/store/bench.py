@@ -422,8 +422,8 @@ class BenchRecords:
             run = turn.now.runs.at(plan.key).get(device)
             taken = next((one for one in run.backups if one.id == backup), None) if run is not None else None
             if run is None or taken is None:
-                raise BenchError("This back-up is of another run, whose box was set up otherwise: stage the box anew")
-            title, outcome = f"The back-up of {taken.at:%Y-%m-%d %H:%M} UTC is put back", Result.DONE
+                raise BenchError("This backup is of another run, whose box was set up otherwise: stage the box anew")
+            title, outcome = f"The backup of {taken.at:%Y-%m-%d %H:%M} UTC is put back", Result.DONE
             if why_not:
                 outcome = Result.FAILED
             self._keep(turn, run.id, PUT_BACK, title, outcome, why_not[:400], "{}", by)

@@ -131,7 +131,7 @@ class ByItself(Practising):
         record = self.client.get(f"{SITE}/runs/{run['run']}").json()
         self.assertIn("is put back", str(record))
         told = [one["title"] for one in self.client.get(f"{SITE}/bench/{self.edge}/hands/exchanged").json()]
-        self.assertIn("A back-up is put back", told)
+        self.assertIn("A backup is put back", told)
         self.assertEqual(self.hands(self.edge)["hands"]["note"], "", "what is open is done again")
 
     def test_a_backup_that_the_box_refuses_changes_nothing_that_was_recorded(self) -> None:

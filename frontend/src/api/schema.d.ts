@@ -1802,7 +1802,7 @@ export interface paths {
     put?: never;
     /**
      * Put Back
-     * @description Let Octaplan put a back-up of the newest run back into its box. What was recorded since is taken back.
+     * @description Let Octaplan put a backup of the newest run back into its box. What was recorded since is taken back.
      */
     post: operations['put_back'];
     delete?: never;

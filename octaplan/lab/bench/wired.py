@@ -166,6 +166,8 @@ class Wired:
             known.pop(key, None)
         for name in [name for name in self._lines if name.startswith(f"line:{key}:")]:
             del self._lines[name]
+        for lease in [lease for lease in self._leases if lease[0] == key]:
+            del self._leases[lease]
         with contextlib.suppress(NoNetwork):  # all of it is gone then
             await self._floor.do("take", key)
             if f"{SMALL}{key}" in self._small:

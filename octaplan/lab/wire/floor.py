@@ -90,7 +90,7 @@ class Floor:
 
     def take(self, key: str) -> None:
         """Take a box and its laptop away, with its cables and lines."""
-        gone = {f"box:{key}", f"laptop:{key}", *(one for one in self._locks if one.startswith(f"line:{key}:"))}
+        gone = {f"box:{key}", f"laptop:{key}", *(one for one in list(self._locks) if one.startswith(f"line:{key}:"))}
         for name, (one, other, _) in list(self._cables.items()):
             if one[0] in gone or other[0] in gone:
                 self.cut(name)

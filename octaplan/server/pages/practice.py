@@ -277,7 +277,7 @@ def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, p
     """What Octaplan's hands sent and received in the newest run of a device, the last time of each step."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}
-    titles[PUT_BACK] = "A back-up is put back"
+    titles[PUT_BACK] = "A backup is put back"
     told = {each.step: each.text for each in records.bench.exchanged(key, device)}
     return [
         StepSent(step=step, title=titles.get(step, step), lines=text.splitlines()[:5_000])
@@ -331,14 +331,14 @@ def put_back(
     desk: AtBench,
     person: Staging,
 ) -> RunShown:
-    """Let Octaplan put a back-up of the newest run back into its box. What was recorded since is taken back."""
+    """Let Octaplan put a backup of the newest run back into its box. What was recorded since is taken back."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     with _told():
         desk.free(key, device)
         one = _box_for(records, desk, key, device)
         run = records.now.runs.at(key).get(device)
         if run is None or all(each.id != backup for each in run.backups) or (one is not None and one.run != run.id):
-            raise PracticeError("This back-up is not of the run that this box is in: stage the box anew")
+            raise PracticeError("This backup is not of the run that this box is in: stage the box anew")
         _, content = records.bench.fetch(key, device, backup, person.author)
         task, settled, table, pins = _at_work(records, desk, key, device, person, "")
         kept = back_putter(records, request.app.state.hub, key, device, person, pins, backup)

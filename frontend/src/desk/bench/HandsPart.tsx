@@ -147,7 +147,7 @@ export function HandsPart({ run }: { run: Run }) {
   );
 }
 
-/** Undoing what was told since: the newest back-up of the run goes back into the box. */
+/** Undoing what was told since: the newest backup of the run goes back into the box. */
 function PutBack({ run, onBegun }: { run: Run; onBegun: () => void }) {
   const { name } = useDeskState();
   const [asked, setAsked] = useState(false);
@@ -167,11 +167,11 @@ function PutBack({ run, onBegun }: { run: Run; onBegun: () => void }) {
   return (
     <>
       <p>
-        <LinkButton onClick={() => setAsked(true)}>Put the back-up of {when} back…</LinkButton>
+        <LinkButton onClick={() => setAsked(true)}>Put the backup of {when} back…</LinkButton>
       </p>
       {asked && (
         <Sure
-          title={`Put the back-up of ${when} back into ${run.name}?`}
+          title={`Put the backup of ${when} back into ${run.name}?`}
           yes="Put it back"
           no="Leave the box as it is"
           pending={put.isPending}
@@ -179,7 +179,7 @@ function PutBack({ run, onBegun }: { run: Run; onBegun: () => void }) {
           onNo={() => setAsked(false)}
           onYes={() => put.mutate(newest.id)}
         >
-          The box is then as it was when the back-up was taken. What was recorded since is taken back, and has
+          The box is then as it was when the backup was taken. What was recorded since is taken back, and has
           to be done again.
         </Sure>
       )}
