@@ -330,7 +330,7 @@ class Wired:
     async def looked_up(self, one: OnBench) -> str:
         """The answer of the first resolver that the box was told and that answers (RFC 1035)."""
         await self._ask_lines(one)
-        planned = [str(each) for line in one.lines().values() for each in line.resolvers]
+        planned = [at for port in one.lines() for at in self._of_line(one, port)[1:]]
         told = set(one.box.running.told_texts())
         asked = [each for each in planned if each in told]
         if not planned:
@@ -346,10 +346,9 @@ class Wired:
         return False
 
     def _of_line(self, one: OnBench, port: str) -> list[str]:
-        """The addresses of the provider at a line: its own first."""
-        line = one.lines()[port]
-        own = line_shape(line, self._given(one, port))["address"]
-        return [own, *(str(each) for each in line.resolvers)]
+        """The addresses of the provider at a line: its own first, then those that answer names."""
+        shape = line_shape(one.lines()[port], self._given(one, port))
+        return [shape["address"], *shape["resolvers"]]
 
     @_unbroken
     async def _ask_lines(self, one: OnBench) -> None:
@@ -435,7 +434,7 @@ class Wired:
             await self._floor.do("space", name)
         await self._lay(name, wanted[name])
         shape = line_shape(one.lines()[port], self._given(one, port))
-        shape["resolvers"] = sorted({str(each) for line in one.lines().values() for each in line.resolvers})
+        shape["resolvers"] = sorted({at for each in one.lines() for at in self._of_line(one, each)[1:]})
         state = (shape, self._bench.provider_up)
         if self._lines.get(name) != state:
             await self._floor.do("line", name, {**shape, "name": NAME, "named": NAMED}, self._bench.provider_up)
