@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import select
 import ssl
 import subprocess
 import sys
@@ -300,6 +302,20 @@ class ComingAndGoing(unittest.TestCase):
         serving, left = on_wire(work)
         self.assertGreaterEqual(serving, 2, "the box serves, and so does the provider")
         self.assertEqual(left, 0)
+
+    def test_it_ends_with_whoever_began_it_also_after_a_kill(self) -> None:
+        begun = (
+            "import asyncio\nfrom octaplan.lab.wire.network import FloorNetwork\nasync def run():\n    floor = FloorNetwork()\n"
+            "    await floor.do('put', 'b1', '02:00:00:00:00:01')\n    print(floor.pid, flush=True)\n    await asyncio.sleep(60)\n"
+            "asyncio.run(run())\n"
+        )
+        with subprocess.Popen([sys.executable, "-c", begun], stdout=subprocess.PIPE, text=True) as one:
+            assert one.stdout is not None
+            watched = os.pidfd_open(int(one.stdout.readline()))
+            one.kill()
+        ended, _, _ = select.select([watched], [], [], 10)
+        os.close(watched)
+        self.assertTrue(ended)
 
     def test_a_network_that_was_killed_is_told_and_a_cleared_bench_has_another(self) -> None:
         async def work(bench: PracticeBench) -> str | None:
