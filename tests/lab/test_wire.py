@@ -195,16 +195,18 @@ class Lines(unittest.TestCase):
     def asked(self, *lines: tuple[dict[str, Any], dict[str, Any]], up: bool = True) -> list[tuple[Any, ...]]:
         """What comes of each line, planned as the one says and told as the other says beside that."""
 
-        async def one_line(bench: PracticeBench, planned: dict[str, Any], otherwise: dict[str, Any]) -> tuple[Any, ...]:
+        async def one_line(
+            bench: PracticeBench, number: int, planned: dict[str, Any], otherwise: dict[str, Any]
+        ) -> tuple[Any, ...]:
             plan = changed(clinic("skerry-f7"), planned)
-            one = await told(bench, changed(plan, otherwise), "edge", site=f"SITE{len(bench.boxes)}")
+            one = await told(bench, changed(plan, otherwise), "edge", site=f"SITE{number}")
             table, ways = PracticeTable(bench, one, plan), bench.ways
             assert ways is not None
             return await ways.online(one), await table.look_up(), await table.ping("192.0.2.53")
 
         async def work(bench: PracticeBench) -> list[tuple[Any, ...]]:
             bench.provider_up = up
-            return await asyncio.gather(*(one_line(bench, *line) for line in lines))
+            return await asyncio.gather(*(one_line(bench, number, *line) for number, line in enumerate(lines)))
 
         found: list[tuple[Any, ...]] = on_wire(work)
         return found
