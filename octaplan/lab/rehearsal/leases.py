@@ -81,19 +81,21 @@ class Servers:
     def __init__(self, yard: Yard) -> None:
         self._yard = yard
         self._running: dict[str, subprocess.Popen[str]] = {}
+        #: The places whose rules are put aside.
+        self._bare: list[Space] = []
 
     def __enter__(self) -> Servers:
         for key, space in self._yard.design.spaces.items():
             lines = [*_configured(self._yard.design, key, space)]
             if not lines:
                 continue
+            if space.kind is SpaceKind.PLACE:
+                self._yard.run(key, ["nft", "flush", "ruleset"])  # for now what it is sent arrives as it was sent
+                self._bare.append(space)
             try:
                 self._running[key] = serve(self._yard, key, lines)
             except NotServing as error:
                 self._yard.design.unbuilt.append(f"{space.title} serves nothing: {error}")
-                continue
-            if space.kind is SpaceKind.PLACE:
-                self._yard.run(key, ["nft", "flush", "ruleset"])  # for now what it is sent arrives as it was sent
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -106,9 +108,8 @@ class Servers:
             one.kill()
         for one in self._running.values():
             one.wait()
-        for space in (self._yard.design.spaces[key] for key in self._running):
-            if space.kind is SpaceKind.PLACE:
-                self._yard.run(space.key, ["nft", "-f", "-"], space.rules)
+        for space in self._bare:
+            self._yard.run(space.key, ["nft", "-f", "-"], space.rules)
 
 
 def _configured(design: Design, key: str, space: Space) -> Iterator[str]:

@@ -54,7 +54,6 @@ class Spaces:
     def __init__(self) -> None:
         self._home = os.open("/proc/thread-self/ns/net", os.O_RDONLY)
         self._held: dict[str, int] = {}
-        #: Each end of a cable has a number of its own: where two have the same, the kernel takes a second to see it up.
         self._numbers = itertools.count(1_000)
 
     def make(self, key: str) -> None:
@@ -110,11 +109,15 @@ class Spaces:
         numbers = [int(line.rpartition(":")[2]) for line in told.splitlines() if line.startswith("Command failed")]
         return [*strange, *(lines[number - 1] for number in numbers)]
 
-    def join(self, cables: Sequence[tuple[str, str, str, str]]) -> None:
-        """Lay cables between spaces, each as space and interface at its two ends. Raises `NotBroughtUp`."""
+    def join(self, cables: Sequence[tuple[str, str, str, str]], *, numbered: bool = False) -> None:
+        """Lay cables between spaces, each as space and interface at its two ends. Where the two ends happen to have one
+        number the kernel takes up to a second to see it up: `numbered` ends never have. Raises `NotBroughtUp`."""
+
+        def number() -> str:
+            return f" index {next(self._numbers)}" if numbered else ""
+
         links = [
-            f"link add {face} index {next(self._numbers)} netns {self._fd(one)} "
-            f"type veth peer name {end} index {next(self._numbers)} netns {self._fd(other)}"
+            f"link add {face}{number()} netns {self._fd(one)} type veth peer name {end}{number()} netns {self._fd(other)}"
             for one, face, other, end in cables
         ]
         told = subprocess.run(

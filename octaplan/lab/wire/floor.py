@@ -131,15 +131,16 @@ class Floor:
             missing = ({0, *tags}) - has
             if not missing:
                 return
-            self._spaces.join([(one[0], _strand(one[1], t), other[0], _strand(other[1], t)) for t in sorted(missing)])
+            strands = [(one[0], _strand(one[1], tag), other[0], _strand(other[1], tag)) for tag in sorted(missing)]
+            self._spaces.join(strands, numbered=True)
             self._cables[name] = (one, other, has | missing)
             for space, port in (one, other):
-                strands = {_strand(port, tag) for tag in missing}
+                here = {_strand(port, tag) for tag in missing}
                 box = self._boxes.get(space.removeprefix("box:")) if space.startswith("box:") else None
                 if box is not None:
-                    box.strands |= strands
+                    box.strands |= here
                     self._dress(space.removeprefix("box:"), box.shape)
-                self._asks_often(space, strands)
+                self._asks_often(space, here)
                 if space in self._macs:
                     self._spaces.batch(space, [f"link set {port} address {self._macs[space]}"])
 
