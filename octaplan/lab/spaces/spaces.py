@@ -117,7 +117,8 @@ class Spaces:
             return f" index {next(self._numbers)}" if numbered else ""
 
         links = [
-            f"link add {face}{number()} netns {self._fd(one)} type veth peer name {end}{number()} netns {self._fd(other)}"
+            f"link add {face}{number()} netns {self._fd(one)} type veth "
+            f"peer name {end}{number()} netns {self._fd(other)}"
             for one, face, other, end in cables
         ]
         told = subprocess.run(
