@@ -48,7 +48,7 @@ def main() -> int:
     ran: list[Ran] = []
     for in_browser in (False, True):  # apart, since the browser's loop stays in its process
         some = [name for name in work if name.startswith("tests.browser.") == in_browser]
-        ran += _side_by_side(some, chosen.jobs)
+        ran += _side_by_side(some, min(chosen.jobs, os.cpu_count() or 2) if in_browser else chosen.jobs)
     print("Slowest:")
     for one in sorted(ran, key=lambda one: -one.seconds)[: chosen.slowest]:
         print(f"  {one.seconds:6.1f} s  {one.name}")

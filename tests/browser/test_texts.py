@@ -17,7 +17,7 @@ class Texts(InBrowser):
         page.get_by_label("How").select_option("text")
         these = page.get_by_role("complementary", name="Paste these")
         expect(these).to_contain_text('let "Guest" reach "the internet" by any')
-        these.get_by_role("button", name="Copy portion 1, rules").click()
+        these.get_by_role("button", name="Copy portion 2, rules").click()
         expect(these.get_by_role("status")).to_have_text("Copied")
         self.assertIn('takes the address of "Main"', page.evaluate("navigator.clipboard.readText()"))
         page.get_by_role("button", name=re.compile("Host name, time zone, time")).click()
