@@ -142,7 +142,11 @@ class Wired:
         for service, port in TCP_PORTS.items():
             ports = [port, *([own] if own and service == box.kind.factory.web and own != port else [])]
             wire[service] = [await self._floor.do("listen", key, each) for each in ports]
-        served = await serve(box, wire=wire)  # its console may find no port: nothing else of it can fail
+        try:
+            served = await serve(box, wire=wire)
+        except BaseException:
+            await self._taken(key)
+            raise
         doors = {service: await self._door(key, service) for service in TCP_PORTS}
         served.doors = Doors(**doors, console=served.doors.console)
         return served
