@@ -1,12 +1,15 @@
-"""Runs the tests side by side, a class at a time on each core: `python -m tests [NAME …] [--thorough] [--jobs N]`.
+"""Runs the tests side by side, a class at a time on each core: `python -m tests [NAME …] [--thorough] [--jobs N]
+[--times N] [--beside N]`.
 
 A name is a module or a class (`tests.store`, `tests.core.propose.test_room.Room`); without one all are run. What takes longest
-begins first. Fails when a test fails, or when there is none.
+begins first. With `--times 10` all of it is run so often, with `--beside 4` while so many other processes keep the machine
+busy. Fails when a test fails, or when there is none.
 """
 
 from __future__ import annotations
 
 import argparse
+import contextlib
 import multiprocessing
 import os
 import shutil
@@ -39,23 +42,53 @@ def main() -> int:
         "--jobs", type=int, default=_jobs(), help="classes at once; more than cores, since many wait"
     )
     arguments.add_argument("--slowest", type=int, default=10, help="how many of the slowest classes are told")
+    arguments.add_argument("--times", type=int, default=1, help="how often all of it is run")
+    arguments.add_argument("--beside", type=int, default=0, help="how many processes keep the machine busy meanwhile")
     chosen = arguments.parse_args()
     if chosen.thorough:
         os.environ["OCTAPLAN_TESTS"] = "thorough"
-    begun = time.perf_counter()
     _in_memory()
-    work = sorted(_classes(chosen.names), key=_weight)
+    with _busy(chosen.beside):
+        right = [_all(chosen.names, chosen.jobs, chosen.slowest) for _ in range(chosen.times)]
+    if chosen.times > 1:
+        print(f"{sum(right)} of {chosen.times} runs passed, each beside {chosen.beside} busy processes")
+    return 0 if all(right) else 1
+
+
+def _all(names: list[str], jobs: int, slowest: int) -> bool:
+    """Run all tests of some names once."""
+    begun = time.perf_counter()
+    work = sorted(_classes(names), key=_weight)
     ran: list[Ran] = []
     for in_browser in (False, True):  # apart, since the browser's loop stays in its process
         some = [name for name in work if name.startswith("tests.browser.") == in_browser]
-        ran += _side_by_side(some, min(chosen.jobs, os.cpu_count() or 2) if in_browser else chosen.jobs)
+        ran += _side_by_side(some, min(jobs, os.cpu_count() or 2) if in_browser else jobs)
     print("Slowest:")
-    for one in sorted(ran, key=lambda one: -one.seconds)[: chosen.slowest]:
+    for one in sorted(ran, key=lambda one: -one.seconds)[:slowest]:
         print(f"  {one.seconds:6.1f} s  {one.name}")
     tests, failed = sum(one.tests for one in ran), sum(one.failed for one in ran)
     print(f"Ran {tests} tests in {time.perf_counter() - begun:.1f}s, {sum(one.seconds for one in ran):.0f} s of work")
     print(f"FAILED (failures={failed})" if failed else "OK" if tests else "FAILED (failures=1): there is no test")
-    return 1 if failed or not tests else 0
+    return tests > 0 and failed == 0
+
+
+@contextlib.contextmanager
+def _busy(processes: int) -> Iterator[None]:
+    """So many processes that do nothing but work."""
+    context = multiprocessing.get_context("spawn")
+    busy = [context.Process(target=_work, daemon=True) for _ in range(processes)]
+    for one in busy:
+        one.start()
+    try:
+        yield
+    finally:
+        for one in busy:
+            one.kill()
+
+
+def _work() -> None:
+    while True:
+        sum(range(1_000_000))
 
 
 def _jobs() -> int:

@@ -23,6 +23,9 @@ router = APIRouter(prefix="/api", tags=["events"])
 #: How many events may wait for a page that does not read them; it is told to look at everything anew then.
 WAITING = 200
 
+#: How many places at the bench are remembered for pages that are opened after they were told.
+PLACES = 1_000
+
 #: Seconds after one word in which further ones are gathered, so that many changes at once reach a page together.
 GATHERED = 0.25
 
@@ -61,23 +64,30 @@ class Listener:
 
 
 class Hub:
-    """All open pages."""
+    """All open pages, and where on the bench their people said last that they are."""
 
     def __init__(self) -> None:
         self._listeners: set[Listener] = set()
+        self._places: dict[tuple[str, str], dict[str, Any]] = {}
         self._lock = threading.Lock()
 
     def __len__(self) -> int:
         return len(self._listeners)
 
     def enter(self, listener: Listener) -> None:
+        """Add a page; called in its loop. It is told who is where at its site before anything else."""
         with self._lock:
             self._listeners.add(listener)
+            places = [place for (site, _), place in self._places.items() if listener.site and site == listener.site]
+        for place in places:
+            listener.put(encoded("bench", place))
         self._tell_who(listener.site)
 
     def leave(self, listener: Listener) -> None:
         with self._lock:
             self._listeners.discard(listener)
+            if all((one.name, one.site) != (listener.name, listener.site) for one in self._listeners):
+                self._places.pop((listener.site, listener.name), None)
         self._tell_who(listener.site)
 
     def changed(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
@@ -92,8 +102,15 @@ class Hub:
         self._send("revision", data)
 
     def on_bench(self, site: str, data: dict[str, Any]) -> None:
-        """Tell every page at a site at which step of which box somebody is, or that something was recorded there."""
-        self._send("bench", data | {"site": site}, site)
+        """Tell every page at a site, and those that are opened later, at which step of which box somebody is, or that
+        something was recorded there."""
+        place = data | {"site": site}
+        with self._lock:
+            self._places.pop((site, data["name"]), None)
+            self._places[site, data["name"]] = {key: said for key, said in place.items() if key != "recorded"}
+            if len(self._places) > PLACES:
+                del self._places[next(iter(self._places))]
+        self._send("bench", place, site)
 
     def _tell_who(self, site: str) -> None:
         if site:

@@ -12,7 +12,7 @@ from datetime import date
 from pathlib import Path
 from typing import ClassVar
 
-from playwright.sync_api import Browser, Page, StorageState, ViewportSize, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Route, StorageState, ViewportSize, expect, sync_playwright
 
 from octaplan import demo
 from octaplan.store.database import Database
@@ -59,6 +59,20 @@ def _demo() -> Path:
     demo.prepare(Records(database), date.today())  # noqa: DTZ011  (as `octaplan serve --demo` does)
     database.close()
     return Path(folder.name)
+
+
+class Held:
+    """Questions of a page that do not reach the server until they are let on."""
+
+    def __init__(self, page: Page, pattern: str) -> None:
+        self._routes: list[Route] = []
+        page.route(pattern, self._hold)
+
+    def _hold(self, route: Route) -> None:
+        self._routes.append(route)
+
+    def let_on(self) -> None:
+        self._routes.pop(0).continue_()
 
 
 class InBrowser(unittest.TestCase):

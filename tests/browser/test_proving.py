@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.support import InBrowser
+from tests.browser.support import Held, InBrowser
 
 
 class Skipping(InBrowser):
@@ -46,6 +46,16 @@ class Together(InBrowser):
         mine.keyboard.press("n")
         expect(mine.get_by_role("heading", name="Ports", exact=True, level=2)).to_have_count(0)
         expect(other.get_by_role("heading", name="Ports", exact=True, level=2)).to_be_visible()
+
+    def test_who_comes_late_sees_who_is_there_already(self) -> None:
+        mine, other = self.look_at("/sites/FERN/MILL/bench"), self.visit("marek")
+        held = Held(other, "**/api/events?*")
+        self.look_at("/sites/FERN/MILL/bench", other)
+        with mine.expect_response("**/here"):
+            mine.get_by_role("button", name=re.compile("Host name, time zone")).click()
+        held.let_on()
+        who = other.get_by_role("status", name="Who is at this box")
+        expect(who).to_contain_text("Ines Aldering is at step")
 
     def test_a_viewer_sees_only_what_works_for_a_viewer(self) -> None:
         page = self.visit("wren")

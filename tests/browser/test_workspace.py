@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Locator, expect
 
-from tests.browser.support import InBrowser
+from tests.browser.support import Held, InBrowser
 
 
 class Workspace(InBrowser):
@@ -113,6 +113,24 @@ class Segments(Workspace):
         expect(self.row("Voice 2")).to_have_count(0)
         page.keyboard.press("Control+z")
         expect(self.row("Voice 2")).to_be_visible()
+
+    def test_what_is_proposed_while_another_change_is_saved_is_drawn_afterwards(self) -> None:
+        page = self.desk("FERN/DOCK")
+        held = Held(page, "**/plan")
+        with page.expect_request("**/plan"):
+            self.choose("Voice", "Move up")
+        self.choose("Voice", "Copy into free space")
+        expect(page.get_by_role("region", name="Proposal")).to_be_visible()
+        expect(self.row("Voice 2")).to_have_count(0)
+        held.let_on()
+        expect(self.row("Voice 2")).to_be_visible()
+        with page.expect_request("**/plan"):
+            page.get_by_role("button", name="Take it", exact=True).click()
+        made = self.row("Voice 2").get_by_role("button").first
+        expect(made).to_be_focused()
+        held.let_on()
+        self.saved("Added segment Voice 2")
+        expect(made).to_be_focused()
 
     def test_a_whole_site_is_laid_out(self) -> None:
         page = self.desk("PAWS/QUARRY")

@@ -9,11 +9,14 @@ interface Draft {
   findings: Finding[] | null;
   /** Whether it is only looked at: the findings of the plan stay where they are, with what would change. */
   preview: boolean;
+  /** The revision that holds it, once it is saved: it is drawn until the desk has come to that one. */
+  saved?: number;
 }
 
 /**
  * A change that is shown before it is saved: at once in the plan, a moment later in the findings. Only one question
- * is with the server at a time; the newest state is asked for when it comes back, so that dragging never queues up.
+ * is with the server at a time; the newest state is asked for when it comes back, so that dragging never queues up. What is shown while another
+ * change is being saved is drawn as soon as that is through.
  */
 export function useDraft(
   name: SiteName,
@@ -26,6 +29,7 @@ export function useDraft(
   const newest = useRef<Operation[] | null>(null);
   const asking = useRef(false);
   const saving = useRef(0);
+  const waiting = useRef<{ operations: Operation[]; preview: boolean } | null>(null);
   const base = useRef(desk);
   useLayoutEffect(() => {
     base.current = desk;
@@ -50,6 +54,7 @@ export function useDraft(
   const show = useCallback(
     (operations: Operation[], preview = false) => {
       const now = base.current;
+      waiting.current = saving.current ? { operations, preview } : null;
       if (!now || saving.current) return;
       const plan = patched(now.plan, operations);
       if (!plan) return;
@@ -61,6 +66,7 @@ export function useDraft(
     [ask],
   );
   const drop = useCallback(() => {
+    waiting.current = null;
     if (saving.current) return;
     newest.current = null;
     setDraft(null);
@@ -71,21 +77,30 @@ export function useDraft(
       if (!now || operations.length === 0) return;
       const plan = patched(now.plan, operations); // none when somebody took away what it changes: the server tells
       newest.current = null;
+      waiting.current = null;
       setProblem('');
       setClashing(null);
       setDraft((before) => (plan ? { plan, preview: false, findings: before?.findings ?? null } : null));
       saving.current += 1;
       save({ operations, revision: on ?? now.revision.number })
+        .then((saved) => {
+          base.current = saved;
+          return saved.revision.number;
+        })
         .catch((failure: Failure) => {
           if (failure.clashes.length > 0) setClashing({ failure, operations });
           else setProblem(`${failure.message}. The plan is as it was before`);
+          return 0;
         })
-        .finally(() => {
+        .then((number) => {
           saving.current -= 1;
-          if (saving.current === 0 && newest.current === null) setDraft(null);
+          if (saving.current > 0) return;
+          const next = waiting.current;
+          if (next) show(next.operations, next.preview);
+          else if (newest.current === null) setDraft((before) => before && { ...before, saved: number });
         });
     },
-    [save],
+    [save, show],
   );
 
   const revision = useCallback(() => base.current?.revision.number ?? 0, []);
@@ -98,10 +113,11 @@ export function useDraft(
     [clashing, keep],
   );
 
-  const plan = draft?.plan ?? desk?.plan;
-  const drafting = draft !== null;
-  const preview = draft?.preview ?? false;
-  const after = draft?.findings ?? null;
+  const pending = draft?.saved !== undefined && draft.saved <= (desk?.revision.number ?? 0) ? null : draft;
+  const plan = pending?.plan ?? desk?.plan;
+  const drafting = pending !== null;
+  const preview = pending?.preview ?? false;
+  const after = pending?.findings ?? null;
   const findings = (preview ? null : after) ?? desk?.findings;
   const drawn = useMemo(
     () => (plan ? { plan, drafting, show, keep, drop, revision, problem, clashing, settle } : null),

@@ -9,6 +9,9 @@ interface Changed {
   affected: string[];
 }
 
+/** Heard in the window whenever the server has begun to listen to this page anew, and knows nothing of it any more. */
+export const LISTENED = 'octaplan-listened';
+
 /** Milliseconds in which what others change is gathered, before lists of all sites are asked for anew. */
 const GATHERED = 2_000;
 
@@ -53,6 +56,7 @@ export function useEvents() {
     const again = () => void queries.invalidateQueries({ queryKey: at ? ['desk', at] : ['outbound'] });
     const open = () => {
       source = new EventSource(`/api/events?at=${encodeURIComponent(at)}`);
+      source.addEventListener('open', () => window.dispatchEvent(new Event(LISTENED)));
       source.addEventListener('revision', (event: MessageEvent<string>) => {
         const { site, number, affected } = JSON.parse(event.data) as Changed;
         for (const key of affected) {

@@ -1,19 +1,24 @@
 import { Press } from '../../parts/controls';
 import Button from '@mui/material/Button';
 import { useEffect, useRef } from 'react';
-import type { Schemas } from '../../api/client';
+import type { Plan, Schemas } from '../../api/client';
+import { focusWhenThere } from '../../parts/focus';
 import { SeverityMark } from '../../parts/Marks';
-import { useSteps } from '../context';
+import { useDeskState, useSteps } from '../context';
+import { patched } from '../useDraft';
 import styles from './addresses.module.css';
 
 export type Proposal = Schemas['ProposalShown'];
 
-/** What is nearest to a change: the segment that it is about, or the way to add one. */
-function nearTo(operations: Proposal['operations']): HTMLElement | null {
-  const keys = operations.map(({ path }) => path.match(/^\/segments\/[^/]+/)?.[0]);
-  const rows = keys.map((key) => key && document.querySelector(`[data-path="${CSS.escape(key)}"] button`));
-  const row = operations.some(({ op }) => op === 'remove') ? null : rows.find(Boolean);
-  return (row || document.querySelector('[data-adds]')) as HTMLElement | null;
+/**
+ * What is nearest to a change in a plan: the segment that it makes, else the first that it changes, or the way to add one
+ * when none of them is in the plan.
+ */
+function nearTo({ operations }: Proposal, before: Plan, plan: Plan): string {
+  const ids = operations.map(({ path }) => /^\/segments\/([^/]+)/.exec(path)?.[1] ?? '');
+  const there = ids.filter((id) => id in plan.segments);
+  const id = there.find((one) => !(one in before.segments)) ?? there[0];
+  return id === undefined ? '[data-adds]' : `[data-path="/segments/${CSS.escape(id)}"] button`;
 }
 
 /** A change that is drawn on the rulers before it is taken: what it is, and what would fall out. */
@@ -27,13 +32,17 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
     take.current?.focus({ preventScroll: true });
     return drop;
   }, [proposal, show, drop, revision]);
-  const done = (taken: boolean) => {
-    onDone(taken);
-    nearTo(proposal.operations)?.focus();
-  };
+  const { plan } = useDeskState().desk;
+  const { operations } = proposal;
   const leave = () => {
     drop();
-    done(false);
+    onDone(false);
+    focusWhenThere(nearTo(proposal, plan, plan));
+  };
+  const keepIt = () => {
+    keep(operations, begun.current);
+    onDone(true);
+    focusWhenThere(nearTo(proposal, plan, patched(plan, operations) ?? plan));
   };
   return (
     <section
@@ -57,11 +66,8 @@ export function Proposed({ proposal, onDone }: { proposal: Proposal; onDone: (ta
       <Press
         ref={take}
         variant="contained"
-        waits={proposal.operations.length === 0 ? 'it changes nothing' : ''}
-        onClick={() => {
-          keep(proposal.operations, begun.current);
-          done(true);
-        }}
+        waits={operations.length === 0 ? 'it changes nothing' : ''}
+        onClick={keepIt}
       >
         Take it
       </Press>

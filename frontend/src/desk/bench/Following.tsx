@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import type { Run } from '../../api/client';
 import { usePersonHere } from '../../frame/person';
-import { useHere } from '../../frame/useEvents';
+import { LISTENED, useHere } from '../../frame/useEvents';
 import { LinkButton } from '../../parts/controls';
 import { useDeskState } from '../context';
 import styles from './bench.module.css';
@@ -31,14 +31,18 @@ export function useAtBench(site: string, device: string): AtStep[] {
   );
 }
 
-/** Tell where one is: at each step, and when one begins or ends to type. */
+/** Tell where one is: at each step, when one begins or ends to type, and whenever the server has forgotten it. */
 export function useTellPlace(device: string, step: string, tells: boolean): (typing: boolean) => void {
   const { name } = useDeskState();
   const typed = useRef(false);
   const { customer, site } = name;
   useEffect(() => {
     typed.current = false;
-    if (tells && step) tellPlace({ customer, site }, device, step, false);
+    if (!tells || !step) return;
+    const tell = () => tellPlace({ customer, site }, device, step, typed.current);
+    tell();
+    window.addEventListener(LISTENED, tell);
+    return () => window.removeEventListener(LISTENED, tell);
   }, [customer, site, device, step, tells]);
   return (typing) => {
     if (!tells || typed.current === typing) return;
