@@ -21,7 +21,7 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
 
-from tests.runner import Ran, run
+from tests.runner import Ran, keep_busy, run
 
 ROOT = Path(__file__).parent
 
@@ -76,7 +76,7 @@ def _all(names: list[str], jobs: int, slowest: int) -> bool:
 def _busy(processes: int) -> Iterator[None]:
     """So many processes that do nothing but work."""
     context = multiprocessing.get_context("spawn")
-    busy = [context.Process(target=_work, daemon=True) for _ in range(processes)]
+    busy = [context.Process(target=keep_busy, daemon=True) for _ in range(processes)]
     for one in busy:
         one.start()
     try:
@@ -84,11 +84,6 @@ def _busy(processes: int) -> Iterator[None]:
     finally:
         for one in busy:
             one.kill()
-
-
-def _work() -> None:
-    while True:
-        sum(range(1_000_000))
 
 
 def _jobs() -> int:

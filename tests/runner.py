@@ -28,3 +28,9 @@ def run(name: str) -> Ran:
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     seconds = time.perf_counter() - begun
     return Ran(name, result.testsRun, failed, len(result.skipped), seconds, stream.getvalue())
+
+
+def keep_busy() -> None:
+    """Do nothing but work, until killed."""
+    while True:
+        sum(range(1_000_000))

@@ -105,7 +105,7 @@ class StandIns(InFolder):
         box = StandIn(types()["tallow-q4"])
         box.power(True, box.kind.powered_by[0])
         tell_plan(box, plan, box_of(plan, "edge"))
-        self.assertIn("lan.1.ip=10.61.0.1", box.show())
+        self.assertIn("10.61.0.1 -> inner 1 own", box.show())
         with self.assertRaisesRegex(NoSuchFact, "not tallow-q4"):
             tell_plan(box, plan, box_of(plan, "switch"))
         file = self.write("plan.json", json.dumps(plan.document()))

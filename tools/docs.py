@@ -117,8 +117,8 @@ VIEW_HEAD = "Written from the code by `make docs`: every name.\n"
 #: What a page about one of the demo's languages begins with: how it is put together.
 LANGUAGES = {
     "brackwater-e5": "One sentence a line, each whole by itself, in any order. Texts stand in double quotes.",
-    "skerry-f7": "Blocks in braces, each with a heading; what stands in a block ends with a semicolon.",
-    "tallow-q4": "A key, an equals sign and a value a line. Lists are numbered from 1 in their keys.",
+    "skerry-f7": "Blocks in braces, each with a heading, a statement a line in them; and statements that stand alone.",
+    "tallow-q4": "A value, an arrow and the place where it goes a line. Lists are numbered from 1 in their places.",
     "oxbow-s10": "The number of a menu entry and what is answered there. It is typed at its terminal.",
     "gorse-m1": "A table of three columns: where, what, value. It is uploaded as it stands.",
     "kittiwake-a2": "Its web pages, each with the fields to fill in, a field a line under the name of its page.",

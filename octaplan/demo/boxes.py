@@ -70,7 +70,7 @@ def _equip(records: Records, key: str, role: DeviceRole, kind: str) -> None:
     plan = records.now.sites.plan(key)
     proposal = equip(plan, role, records.hardware.get(kind), TIME_SERVERS, records.now.sites.portfolio)
     records.plans.revise(key, proposal.operations, records.now.sites.saved(key).number, STAGER)
-    licences = {"filter lists": {"ends": "2031-12-31"}} if kind == "skerry-f7" and key != "fern/dock" else {}
+    licences = {"upkeep": {"ends": "2031-12-31"}} if kind == "skerry-f7" and key != "fern/dock" else {}
     if licences:
         operations = [{"op": "add", "path": f"/devices/{proposal.key}/licences", "value": licences}]
         records.plans.revise(key, operations, records.now.sites.saved(key).number, STAGER)

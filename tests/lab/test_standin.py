@@ -81,8 +81,8 @@ class OutOfTheCarton(Bench):
     def test_interfaces_that_are_born_disabled_answer_once_they_were_told(self) -> None:
         box = self.box("tallow-q4")
         self.assertEqual({box.face(port).address for port in ("1", "2", "3")}, {None})
-        for line in ("port.1.use=access", "port.1.plain=Office", "lan.1.label=Office", "lan.1.ip=10.1.0.1",
-                     "lan.1.mask=255.255.255.0"):  # fmt: skip
+        for line in ("access -> socket 1 use", "Office -> socket 1 bare", "Office -> inner 1 label", "10.1.0.1 -> inner 1 own",
+                     "255.255.255.0 -> inner 1 width"):  # fmt: skip
             box.say(line, [])
         self.assertEqual(str(box.face("1").address), "10.1.0.1")
 
@@ -182,9 +182,9 @@ class LoggingIn(Bench):
     def test_its_ssh_stays_off_without_a_full_name(self) -> None:
         box = self.box("tallow-q4", services=["ssh"], interfaces_disabled=False)
         self.assertEqual(box.services(), set())
-        box.say("id.name=north", [])
+        box.say("north -> self called", [])
         self.assertEqual(box.services(), set())
-        box.say("id.domain=north.example", [])
+        box.say("north.example -> self within", [])
         self.assertEqual(box.services(), {"ssh"})
 
 
@@ -195,14 +195,14 @@ class BeingTold(Bench):
         self.assertEqual(at_once.running.first("", "box.name"), "box-1")
         box = self.box("skerry-f7")
         dialogue = self.inside(box)
-        self.assertEqual(self.said(dialogue, "unit {", "  title box-1;", "}"), "")
+        self.assertEqual(self.said(dialogue, "self {", "  title box-1", "}"), "")
         self.assertEqual(box.running.first("", "box.name"), "")
         self.assertIn("take effect after apply", self.said(dialogue, "commit"))
         self.assertIn("done", self.said(dialogue, "apply"))
         self.assertEqual(box.running.first("", "box.name"), "box-1")
         commits = self.box("skerry-f7", takes="after commit")
         dialogue = self.inside(commits)
-        self.said(dialogue, "unit {", "  title box-1;", "}")
+        self.said(dialogue, "self {", "  title box-1", "}")
         self.assertIn("take effect after commit", self.said(dialogue, "apply"))
         self.said(dialogue, "commit")
         self.assertEqual(commits.running.first("", "box.name"), "box-1")
@@ -212,12 +212,12 @@ class BeingTold(Bench):
         self.assertIn("takes nothing back", self.said(never, "apply 20"))
         box = self.box("skerry-f7")
         dialogue = self.inside(box)
-        self.said(dialogue, "unit {", "  title box-1;", "}", "apply 20")
+        self.said(dialogue, "self {", "  title box-1", "}", "apply 20")
         self.assertEqual(box.running.first("", "box.name"), "box-1")
         self.clock.now += 21
         self.assertIs(box.phase, BoxPhase.READY)
         self.assertEqual(box.running.first("", "box.name"), "")
-        self.said(dialogue, "unit {", "  title box-2;", "}", "apply 20", "confirm")
+        self.said(dialogue, "self {", "  title box-2", "}", "apply 20", "confirm")
         self.clock.now += 21
         self.assertIs(box.phase, BoxPhase.READY)
         self.assertEqual(box.running.first("", "box.name"), "box-2")
@@ -225,16 +225,16 @@ class BeingTold(Bench):
 
     def test_what_is_not_saved_is_gone_with_the_power_where_the_type_says_so(self) -> None:
         box = self.box("tallow-q4")
-        box.say("id.name=north", [])
+        box.say("north -> self called", [])
         self.restart(box)
         self.assertEqual(box.running.first("", "box.name"), "")
         dialogue = self.inside(box, CONSOLE)
-        self.assertEqual(self.said(dialogue, "id.name=north", "!write"), "W?")
+        self.assertEqual(self.said(dialogue, "north -> self called", "!keep"), "Keep?")
         self.assertIn("nothing was done", self.said(dialogue, "n"))
         self.restart(box)
         self.assertEqual(box.running.first("", "box.name"), "")
         dialogue = self.inside(box, CONSOLE)
-        self.said(dialogue, "id.name=north", "!write", "y")
+        self.said(dialogue, "north -> self called", "!keep", "y")
         self.restart(box)
         self.assertEqual(box.running.first("", "box.name"), "north")
         keeps = self.box("brackwater-e5")
@@ -312,13 +312,13 @@ class BeingTold(Bench):
         self.assertIn("goes away", self.said(self.inside(self.box("tallow-q4"), CONSOLE), "firmware 5.3"))
 
     def test_all_that_it_asks_back_is_answered_before_it_saves(self) -> None:
-        asks = [{"question": "W?", "answer": "y"}, {"question": "Really?", "answer": "sure"}]
+        asks = [{"question": "Keep?", "answer": "y"}, {"question": "Really?", "answer": "sure"}]
         box = self.box("tallow-q4", asks=asks)
         dialogue = self.inside(box, CONSOLE)
-        self.assertEqual(self.said(dialogue, "id.name=north", "!write", "y"), "W?\nReally?")
+        self.assertEqual(self.said(dialogue, "north -> self called", "!keep", "y"), "Keep?\nReally?")
         self.assertIn("nothing was done", self.said(dialogue, "no"))
         self.assertEqual(box.saved.first("", "box.name"), "")
-        self.said(dialogue, "!write", "y", "sure")
+        self.said(dialogue, "!keep", "y", "sure")
         self.assertEqual(box.saved.first("", "box.name"), "north")
 
     def test_what_it_came_with_is_shown_until_it_is_removed(self) -> None:

@@ -134,11 +134,11 @@ class ByTerminal(Doored):
         code, said = await program(
             "ssh", "-F", "none", "-o", "StrictHostKeyChecking=no", "-o", "UserKnownHostsFile=/dev/null", "-o",
             "PreferredAuthentications=password", "-o", "LogLevel=ERROR", "-p", str(served.doors.ssh), f"setup@{HOST}",
-            told="unit {\n  title north;\n}\napply\nshow\nwrong line\nleave\n",
+            told="self {\n  title north\n}\napply\nshow\nwrong line\nleave\n",
             SSH_ASKPASS=str(ask), SSH_ASKPASS_REQUIRE="force", DISPLAY=":0",
         )  # fmt: skip
         self.assertEqual(code, 0, said)
-        self.assertIn("  title north;", said)
+        self.assertIn("  title north", said)
         self.assertIn("rejected: wrong line", said)
         self.assertEqual(served.box.running.first("", "box.name"), "north")
 
@@ -159,7 +159,7 @@ class ByTerminal(Doored):
         served = await self.ready("tallow-q4", with_tty=True)
         reader, writer = await asyncio.open_connection(HOST, served.doors.console)
         self.assertEqual((await reader.readuntil(b"password: "))[-10:], b"password: ")
-        writer.write(b"\nid.name=north\n")
+        writer.write(b"\nnorth -> self called\n")
         await reader.readuntil(b"? ")
         writer.close()
         device = os.open(served.tty, os.O_RDWR | os.O_NOCTTY)

@@ -18,7 +18,7 @@ from tests.core.kit import hardware
 from tests.store.test_plans import DOCK, LAST, MILL, put
 from tests.support import InFolder
 
-PASSWORD = "correct horse 9"
+PASSWORD = "lantern reed 9"
 OPEN = {"/api/health", "/api/ready", "/api/start", "/api/session", "/api/setup", "/api/on-site"}
 
 

@@ -11,7 +11,7 @@ from octaplan.store.models import Account, AccountRole, SignIn
 from octaplan.store.records import Records
 from tests.support import InFolder, writing
 
-PASSWORD = "correct horse 9"
+PASSWORD = "lantern reed 9"
 
 
 class WithAccounts(InFolder):

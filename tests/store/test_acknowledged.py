@@ -103,20 +103,20 @@ class SecondFactors(WithSafe):
         super().setUp()
         self.accounts = self.records.accounts
         self.accounts.hasher = PasswordHasher(time_cost=1, memory_cost=64)
-        self.accounts.add("ines", "Ines", "correct horse 9", AccountRole.ADMINISTRATOR)
+        self.accounts.add("ines", "Ines", "lantern reed 9", AccountRole.ADMINISTRATOR)
         self.ines = Person("ines", "Ines", AccountRole.ADMINISTRATOR)
 
     def enrol(self) -> pyotp.TOTP:
-        totp = pyotp.parse_uri(self.accounts.begin_second(self.ines, "correct horse 9"))
+        totp = pyotp.parse_uri(self.accounts.begin_second(self.ines, "lantern reed 9"))
         assert isinstance(totp, pyotp.TOTP)
         self.accounts.confirm_second(self.ines, totp.now())
         return totp
 
     def sign_in(self, code: str = "") -> str | None:
-        return self.accounts.sign_in("ines", "correct horse 9", code)
+        return self.accounts.sign_in("ines", "lantern reed 9", code)
 
     def test_it_does_not_count_before_it_is_confirmed(self) -> None:
-        self.accounts.begin_second(self.ines, "correct horse 9")
+        self.accounts.begin_second(self.ines, "lantern reed 9")
         self.assertIsNotNone(self.sign_in())
 
     def test_a_code_counts_once_and_only_near_its_time(self) -> None:
@@ -137,7 +137,7 @@ class SecondFactors(WithSafe):
     def test_codes_of_another_secret_do_not_fit(self) -> None:
         with self.assertRaisesRegex(AccountError, "begin again"):
             self.accounts.confirm_second(self.ines, "123456")
-        self.accounts.begin_second(self.ines, "correct horse 9")
+        self.accounts.begin_second(self.ines, "lantern reed 9")
         with self.assertRaisesRegex(AccountError, "check the clock"):
             self.accounts.confirm_second(self.ines, pyotp.TOTP(pyotp.random_base32()).now())
 

@@ -199,7 +199,7 @@ class Opening(InFolder):
                     records = Records(database)
                     self.assertEqual(records.now.sites.plan("FERN/DOCK").contact, "Ada")
                     records.plans.revise("FERN/DOCK", put("/contact", "Bo"), 1, "Ines")
-                    records.accounts.add("ines", "Ines", "correct horse 9", "viewer")  # type: ignore[arg-type]
+                    records.accounts.add("ines", "Ines", "lantern reed 9", "viewer")  # type: ignore[arg-type]
                     self.assertEqual(records.journal.check().fault, "")
                 finally:
                     database.close()

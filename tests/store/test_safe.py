@@ -196,7 +196,7 @@ class TheKey(WithSafe):
 
     def test_a_change_of_keys_seals_everything_anew(self) -> None:
         self.fill()
-        self.records.accounts.add("ines", "Ines", "correct horse 9", AccountRole.ADMINISTRATOR)
+        self.records.accounts.add("ines", "Ines", "lantern reed 9", AccountRole.ADMINISTRATOR)
         (person,) = self.records.accounts.everyone()
         before = self.safe.read("FERN/DOCK", self.slot, "Ines")
         old = (self.folder / "safe.key").read_text()

@@ -173,7 +173,7 @@ class Writers(Together):
 
         def types() -> None:
             for n in range(40):
-                self.safe.put(need, f"correct Horse 9 {n}", "Bo")
+                self.safe.put(need, f"lantern Reed 9 {n}", "Bo")
 
         self.assertEqual(self.at_once([imports, types, types]), [])
         self.assertNotIn("fern/new1", self.records.now.sites.held)
@@ -185,7 +185,7 @@ class Writers(Together):
         def types(who: str) -> Callable[[], None]:
             def work() -> None:
                 for n in range(25):
-                    secret = f"correct Horse 9 {who}{n}"
+                    secret = f"lantern Reed 9 {who}{n}"
                     self.safe.put(need, secret, who)
                     typed.append(secret)
 
@@ -301,7 +301,7 @@ class Everything(Together):
 
         def typed() -> None:
             need = records.now.sites.need("FERN/DOCK", self.slot)
-            records.safe.put(need, f"correct Horse 9 {chance.random()}", "Ada")
+            records.safe.put(need, f"lantern Reed 9 {chance.random()}", "Ada")
 
         def mend() -> None:
             keys = list(records.now.sites.held)

@@ -22,7 +22,7 @@ from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 from tests.store.test_plans import DOCK
 
-SIZE, PASSWORD = "8m", "correct horse 9"
+SIZE, PASSWORD = "8m", "lantern reed 9"
 
 
 def main() -> int:

@@ -41,7 +41,7 @@ for number in itertools.count(start):
     change = [{"op": "add", "path": "/contact", "value": str(number)}]
     records.plans.revise("FERN/DOCK", change, held.saved.number, "writer")
     print("plan", number, flush=True)
-    records.safe.put(records.now.sites.need("FERN/DOCK", slot), f"correct Horse 9 {number}", "writer")
+    records.safe.put(records.now.sites.need("FERN/DOCK", slot), f"lantern Reed 9 {number}", "writer")
     print("secret", number, flush=True)
     if number % 3 == 0:
         table = "customer,site,name\\n" + "".join(f"LOAD,L{number}-{one},Shop\\n" for one in range(SITES))

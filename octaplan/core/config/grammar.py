@@ -1,83 +1,60 @@
 """The language of a write-out, read the other way round: from text back to named values.
 
 A write-out's templates say how a box is told its settings. Here the same templates become a grammar: each line that
-they can write is a pattern, and what stands in it for a value has the name by which the template calls it. A stand-in
+they can write is a shape, and what stands in it for a value has the name by which the template calls it. A stand-in
 understands by it whatever its type's write-out can say, and nothing else.
 """
 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
-from jinja2 import nodes
 from jinja2.exceptions import TemplateSyntaxError
 
+from octaplan.core.config.sayings import (
+    NUMBER,
+    NotUnderstood,
+    Repeat,
+    Shape,
+    Words,
+    WritableLine,
+    writable_lines,
+)
 from octaplan.core.config.template import parsed
 from octaplan.core.plan.hardware import WriteOut, WritePart
-from octaplan.core.values.errors import OctaplanError
-
-#: What a place for a number in a list is called.
-NUMBER = "#"
-#: Filters that change how a value is written, and not what it says.
-_SAME = frozenset({"quoted", "upper", "lower", "replace", "dashed", "default", "join", "mac"})
-
-
-class NotUnderstood(OctaplanError):
-    """A line that is not in the language, or stands where it cannot."""
-
-
-class SayingPiece(NamedTuple):
-    """A piece of a saying: words, or the name of a value, between quotes or not. Those of one `group` but 0 may be left
-    out together."""
-
-    words: str
-    name: str = ""
-    quoted: bool = False
-    group: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Saying:
-    """One line that templates can write: `names` are those of its values in order, `above` the line it stands in.
+    """One line that templates can write: its shape, and `above` the line it stands in.
 
-    `source` is the list that it is repeated by, such as `segments`; `alone` says that the list has this one line, so
-    that each line is an entry of its own; `within` that its entry is named by a line above it.
+    `source` is the list that it is repeated by, such as `segments`; `key` says which of its values tell what it is
+    about, or nothing when the whole line does; `entry` is the value that names the entry of the list.
     """
 
     number: int
     part: WritePart
-    pattern: re.Pattern[str]
-    names: tuple[str, ...]
-    words: int
+    shape: Shape
+    letters: int
     shown: str
     above: int | None
     heads: bool
     source: str
-    alone: bool
-    within: bool
+    key: tuple[int, ...] | None
+    entry: int | None
     indent: int
-    pieces: tuple[SayingPiece, ...] = ()
-    #: What stands between the members of a list that the line holds, by the name of its value.
-    between: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.shape.names
 
     @property
     def fixed(self) -> int:
         """So many characters of it are always the same."""
-        return sum(len(piece.words) for piece in self.pieces)
-
-    def said(self, values: Iterable[str]) -> str:
-        """It with its values filled in, in order: a group without any is left out, what needs quotes is given them."""
-        filled = iter(values)
-        texts = [(piece, next(filled, "").strip() if piece.name else piece.words) for piece in self.pieces]
-        used = {piece.group for piece, text in texts if piece.name and text}
-        return "".join(
-            f'"{text}"' if piece.quoted and not text.startswith(('"', "'")) else text
-            for piece, text in texts
-            if piece.group == 0 or piece.group in used
-        ).strip()
+        return sum(len(piece.text) for piece in self.shape.flat if isinstance(piece, Words))
 
 
 @dataclass
@@ -94,25 +71,25 @@ class Told:
     def named(self) -> list[tuple[str, str]]:
         """The values by their names, the members of a list one by one."""
         found = []
-        for name, value in zip(self.saying.names, self.values, strict=True):
-            between = self.saying.between.get(name, ())
-            parts = re.split("|".join(map(re.escape, between)), value) if between else [value]
-            found += [(name, part) for part in parts if part.strip() or not between]
+        for place, value in zip(self.saying.shape.places, self.values, strict=True):
+            parts = [value]
+            for words in place.between:
+                parts = [one for part in parts for one in part.split(words)]
+            found += [(place.name, part) for part in parts if part.strip() or not place.between]
         return found
+
+    @property
+    def entry(self) -> str:
+        """The value that names the entry of its list; empty when the line does not."""
+        at = self.saying.entry
+        return self.values[at] if at is not None else ""
 
     @property
     def about(self) -> tuple[str, ...]:
         """What a later line says anew, if it says it: the saying, and which entry of a list it is about."""
-        one = self.saying
-        values = zip(one.names, self.values, strict=True)
-        plain = [value for name, value in values if not name.startswith("secrets")]
-        if NUMBER in one.names:
-            plain = plain[: len(one.names) - one.names[::-1].index(NUMBER)]
-        elif one.alone and len(plain) == len(self.values):
-            plain = [self.text.strip()]
-        elif not one.alone:
-            plain = [] if one.within or not one.source else plain[:1]
-        return (str(one.number), *plain)
+        key = self.saying.key
+        told = [self.text.strip()] if key is None else [self.values[at] for at in key]
+        return (str(self.saying.number), *told)
 
     def lines(self) -> Iterator[str]:
         """It and all in it, as a box prints it."""
@@ -140,15 +117,17 @@ class Grammar:
             if part in one.parts:
                 self._add(part, one.parts[part])
         self._by_place: dict[int | None, list[Saying]] = {}
-        for saying in sorted(self.sayings, key=lambda each: (-each.words, -each.fixed, each.number)):
+        for saying in sorted(self.sayings, key=lambda each: (-each.letters, -each.fixed, each.number)):
             self._by_place.setdefault(saying.above, []).append(saying)
 
     def _add(self, part: WritePart, source: str) -> None:
-        lines = _Lines().of(parsed(source))
-        stack: list[tuple[int, int, tuple[_For, ...]]] = []
-        for place, line in enumerate(lines):
+        lines = writable_lines(parsed(source))
+        shapes = [Shape(tuple(line.pieces)) for line in lines]
+        keys = _key_names(lines, shapes)
+        stack: list[tuple[int, int, tuple[Repeat, ...]]] = []
+        for place, (line, shape) in enumerate(zip(lines, shapes, strict=True)):
             bare = line.shown.strip()
-            if not any(c.isalnum() for c in bare) and not line.names:
+            if not any(c.isalnum() for c in bare) and not shape.names:
                 while stack and stack[-1][0] > line.indent:
                     stack.pop()
                 if stack and stack[-1][0] == line.indent:
@@ -159,25 +138,23 @@ class Grammar:
             number = len(self.sayings)
             follows = next((one for one in lines[place + 1 :] if one.shown.strip()), None)
             heads = follows is not None and follows.indent > line.indent
-            outer = line.repeats[0] if line.repeats else None
+            outer = line.repeats[0].source if line.repeats else ""
             inner = line.repeats[-1] if line.repeats else None
             within = bool(stack) and inner is not None and inner in stack[-1][2]
+            alone = inner is not None and sum(inner in one.repeats for one in lines) == 1
             self.sayings.append(
                 Saying(
                     number,
                     part,
-                    re.compile(line.regex.removeprefix(r"\s+").removesuffix(r"\s+")),
-                    tuple(line.names),
-                    sum(c.isalnum() for c in line.literal),
+                    shape,
+                    line.letters,
                     bare,
                     stack[-1][1] if stack else None,
                     heads,
-                    outer.source if outer is not None else "",
-                    inner is not None and sum(inner in one.repeats for one in lines) == 1,
-                    within,
+                    outer,
+                    _key(shape.names, line.repeats, keys.get(outer, ""), alone=alone, within=within),
+                    _entry(shape.names, outer, keys.get(outer, "")),
                     line.indent,
-                    tuple(line.pieces),
-                    dict(line.between),
                 )
             )
             if heads:
@@ -191,9 +168,8 @@ class Grammar:
         bare = line.strip()
         for depth in range(len(above), -1, -1):
             for saying in self._by_place.get(above[depth - 1].saying.number if depth else None, ()):
-                met = saying.pattern.fullmatch(bare)
-                if met is not None:
-                    values = tuple((value or "").strip() for value in met.groups())
+                values = saying.shape.read(bare)
+                if values is not None:
                     closed = " " * saying.indent + self.closers[saying.number] if saying.number in self.closers else ""
                     told = Told(saying, " " * saying.indent + bare, values, closed=closed)
                     return told, [*above[:depth], *([told] if saying.heads else [])]
@@ -203,6 +179,42 @@ class Grammar:
         """Whether a line says nothing: blank, or a comment."""
         bare = line.strip()
         return not bare or bool(self.comment and bare.startswith(self.comment))
+
+
+def _key_names(lines: Iterable[WritableLine], shapes: Iterable[Shape]) -> dict[str, str]:
+    """By list, the name of the value that names its entries: the one that most of its lines have."""
+    counted: dict[str, Counter[str]] = {}
+    for line, shape in zip(lines, shapes, strict=True):
+        if line.repeats:
+            counted.setdefault(line.repeats[0].source, Counter()).update(dict.fromkeys(shape.names, 1))
+    return {source: names.most_common(1)[0][0] for source, names in counted.items() if names}
+
+
+def _key(
+    names: tuple[str, ...], repeats: tuple[Repeat, ...], named: str, *, alone: bool, within: bool
+) -> tuple[int, ...] | None:
+    """Which values of a line tell what it is about; nothing when only the whole of it does.
+
+    `alone` says that its list has this one line, so that each line is an entry of its own; `within` that its entry is
+    named by a line above it.
+    """
+    if any(name.startswith("secrets") for name in names):
+        return tuple(at for at, name in enumerate(names) if not name.startswith("secrets"))
+    numbers = {at for at, name in enumerate(names) if name == NUMBER}
+    own = {names.index(named)} if named in names else set[int]()
+    if alone:
+        return tuple(sorted(numbers | own)) if numbers and len(numbers | own) >= len(repeats) else None
+    return tuple(sorted(numbers if within or not repeats else numbers | own))
+
+
+def _entry(names: tuple[str, ...], source: str, named: str) -> int | None:
+    """Which value of a line names the entry of the list that it is in."""
+    if not source:
+        return None
+    for name in (named, NUMBER):
+        if name in names:
+            return names.index(name)
+    return next((at for at, name in enumerate(names) if name.startswith(f"{source}[]")), None)
 
 
 class ToldSettings:
@@ -287,10 +299,7 @@ def values_of(one: Told, above: tuple[Told, ...] = ()) -> Iterator[tuple[str, st
     """The values of a line and of those in it: list, entry, name, text; `above` are the lines that it stands in."""
     source = one.saying.source
     path = f"{source}[]"
-    entry = ""
-    if source:
-        named = [pair for told in (*above, one) if told.saying.source == source for pair in told.named]
-        entry = next((value for name, value in named if name == NUMBER or name.startswith(path)), "")
+    entry = next((told.entry for told in (*above, one) if source and told.saying.source == source and told.entry), "")
     for name, value in one.named:
         if name.startswith("secrets[]"):
             names = [other for each, other in one.named if each == "const[]"]
@@ -310,189 +319,9 @@ def unquoted(text: str) -> str:
     return text
 
 
-# --- From templates to sayings
-
-
-@dataclass(frozen=True)
-class _For:
-    source: str
-    place: int
-
-
-@dataclass
-class _Writable:
-    regex: str = ""
-    literal: str = ""
-    shown: str = ""
-    names: list[str] = field(default_factory=list)
-    pieces: list[SayingPiece] = field(default_factory=list)
-    between: dict[str, tuple[str, ...]] = field(default_factory=dict)
-    repeats: tuple[_For, ...] = ()
-
-    @property
-    def indent(self) -> int:
-        return len(self.shown) - len(self.shown.lstrip())
-
-
-class _Lines:
-    """The lines that a template can write."""
-
-    def __init__(self) -> None:
-        self._lines: list[_Writable] = []
-        self._line = _Writable()
-        self._fors: tuple[_For, ...] = ()
-        self._set: dict[str, nodes.Node] = {}
-        self._loops: dict[str, str] = {}
-        self._count = self._groups = self._group = 0
-
-    def of(self, template: nodes.Template) -> list[_Writable]:
-        self._visit_all(template.body)
-        self._end()
-        return [line for line in self._lines if line.shown.strip()]
-
-    def _end(self) -> None:
-        self._lines.append(self._line)
-        self._line = _Writable(repeats=self._fors)
-
-    def _visit_all(self, body: Iterable[nodes.Node]) -> None:
-        for node in body:
-            self._visit(node)
-
-    def _visit(self, node: nodes.Node) -> None:
-        if isinstance(node, nodes.Output):
-            for one in node.nodes:
-                if isinstance(one, nodes.TemplateData):
-                    self._text(one.data)
-                else:
-                    self._value(one)
-        elif isinstance(node, nodes.If):
-            self._choice(node)
-        elif isinstance(node, nodes.For):
-            self._repeat(node)
-        elif isinstance(node, nodes.Assign) and isinstance(node.target, nodes.Name):
-            self._set[node.target.name] = node.node
-        elif isinstance(node, nodes.Scope | nodes.With):
-            self._visit_all(node.body)
-
-    def _text(self, text: str) -> None:
-        first, *more = text.split("\n")
-        self._literal(first)
-        for rest in more:
-            self._end()
-            self._literal(rest)
-
-    def _literal(self, text: str) -> None:
-        if not text:
-            return
-        if not self._line.shown:
-            self._line.repeats = self._fors
-        self._line.shown += text
-        self._line.literal += text
-        self._line.pieces.append(SayingPiece(text, group=self._group))
-        self._line.regex += r"\s+".join(map(re.escape, re.split(r"\s+", text)))
-
-    def _value(self, node: nodes.Node) -> None:
-        if not self._line.shown:
-            self._line.repeats = self._fors
-        if isinstance(node, nodes.Name) and node.name in self._set:
-            self._value(self._set[node.name])
-        elif isinstance(node, nodes.Concat):
-            for one in node.nodes:
-                self._value(one)
-        elif isinstance(node, nodes.Const):
-            self._literal(str(node.value))
-        elif isinstance(node, nodes.CondExpr) and isinstance(node.expr1, nodes.Const):
-            words = [str(one.value) for one in (node.expr1, node.expr2) if isinstance(one, nodes.Const)]
-            self._line.regex += f"(?:{'|'.join(re.escape(one) for one in sorted(words, key=len, reverse=True))})"
-            self._line.pieces += [SayingPiece(one, group=-1) for one in words if one]
-        else:
-            name = self._name(node)
-            self._line.names.append(name)
-            self._line.shown += f"<{name}>"
-            quoted = isinstance(node, nodes.Filter) and node.name == "quoted"
-            self._line.pieces.append(SayingPiece("", name, quoted, self._group))
-            self._line.regex += {NUMBER: r"(\d+)"}.get(
-                name, r"(\"(?:[^\"\\]|\\.)*\"|'[^']*'|<<[^>]*>>)" if quoted else "(.+?)"
-            )
-
-    def _name(self, node: nodes.Node | None) -> str:
-        if isinstance(node, nodes.Name):
-            if node.name in self._set:
-                return self._name(self._set[node.name])
-            return self._loops.get(node.name, node.name)
-        if isinstance(node, nodes.Getattr | nodes.Getitem):
-            within = self._name(node.node)
-            if within == "loop":
-                return NUMBER
-            if isinstance(node, nodes.Getattr):
-                return f"{within}.{node.attr}"
-            if isinstance(node.arg, nodes.Const):
-                return f"{within}.{node.arg.value}"
-            return f"{within}[]"
-        if isinstance(node, nodes.Filter):
-            within = self._name(node.node)
-            return within if node.name in _SAME else f"{within}|{node.name}"
-        if isinstance(node, nodes.CondExpr):
-            return self._name(node.expr1)
-        return "?"
-
-    def _choice(self, node: nodes.If) -> None:
-        branches = [node.body, *(one.body for one in node.elif_), node.else_]
-        if any(_breaks(branch) for branch in branches):
-            for branch in branches:
-                self._visit_all(branch)
-            return
-        if not self._line.shown:
-            self._line.repeats = self._fors
-        self._line.regex += "(?:"
-        for place, branch in enumerate([*filter(None, branches)]):
-            self._line.regex += "|" * bool(place)
-            outer, self._groups = self._group, self._groups + 1
-            self._group = self._groups
-            self._visit_all(branch)
-            self._group = outer
-        self._line.regex += ")" if node.else_ else ")?"
-
-    def _repeat(self, node: nodes.For) -> None:
-        source = self._name(node.iter) if not isinstance(node.iter, nodes.Tuple | nodes.List) else "const"
-        targets = [node.target] if isinstance(node.target, nodes.Name) else [*node.target.find_all(nodes.Name)]
-        before = dict(self._loops)
-        self._loops |= {target.name: f"{source}[]" for target in targets}
-        if _breaks(node.body):
-            self._count += 1
-            outer, self._fors = self._fors, (*self._fors, _For(source.partition("[]")[0], self._count))
-            self._visit_all(node.body)
-            self._fors = outer
-        else:
-            begin = len(self._line.regex)
-            self._line.regex += "(?:"
-            names, pieces = len(self._line.names), len(self._line.pieces)
-            self._visit_all(node.body)
-            held, between = self._line.names[names:], [one.words for one in self._line.pieces[pieces:] if one.words]
-            del self._line.names[names:], self._line.pieces[pieces:]
-            body = re.sub(r"\((?!\?)", "(?:", self._line.regex[begin:])
-            self._line.regex = f"{self._line.regex[:begin]}{body})*"
-            if len(held) == 1 and between:  # a list in one line, which is one value of it
-                self._line.regex = f"{self._line.regex[:begin]}({body})*)"
-                self._line.names += held
-                self._line.pieces.append(SayingPiece("", held[0], group=self._group))
-                self._line.between[held[0]] = tuple(dict.fromkeys(between))
-        self._loops = before
-        self._visit_all(node.else_)
-
-
-def _breaks(body: Iterable[nodes.Node]) -> bool:
-    """Whether something written in it ends a line."""
-    return any(
-        "\n" in data.data
-        for node in body
-        for data in ([node] if isinstance(node, nodes.TemplateData) else node.find_all(nodes.TemplateData))
-    )
-
-
 def grammar_of(one: WriteOut) -> Grammar:
     """The grammar of a write-out. Raises `NotUnderstood` when a template cannot be read."""
     try:
         return Grammar(one)
-    except (TemplateSyntaxError, re.error, RecursionError) as error:
+    except (TemplateSyntaxError, NotUnderstood, RecursionError) as error:
         raise NotUnderstood(f"The language of this type cannot be read: {error}") from None

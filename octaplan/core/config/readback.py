@@ -26,7 +26,7 @@ MOST_SHOWN = 200
 
 _SECRET = re.compile(
     r"\b(?:password|passphrase|passwd|psk|secret|pre-shared-key|shared-key|community|wpa-key|private-key)\b"
-    r"(?:\s*[:=]\s*|\s+(?:is\s+)?(?:\d\s+)?)(\"[^\"]*\"|'[^']*'|\S+)",
+    r"(?:\s*[:=]\s*|\s+(?:is\s+)?(?:\S{1,2}\s+(?=\S))?)(\"[^\"]*\"|'[^']*'|\S+)",
     re.I,
 )
 _KINDS = {"dns": "resolver", "time": "time server", "gateway": "gateway", "range": "range", "relay": "relay"}

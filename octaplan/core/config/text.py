@@ -13,9 +13,10 @@ MOST_BYTES = 4_000_000
 MOST_LINES = 60_000
 
 _ESCAPES = re.compile(r"\x1b(?:\[[0-9;?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[@-Z\\-_()][0-9A-Za-z]?)")
+#: Marks of a terminal that waits before it shows more: a word for it between dashes or brackets, or which key to press.
 _PAGING = re.compile(
-    r"\s{0,9}(?:-{1,9}\s?more\s?-{1,9}|<-{1,9} ?more ?-{1,9}>|press any key[^\n]*|\(END\)"
-    r"|lines \d{1,6}-\d{1,6}[^\n]*)\s{0,9}",
+    r"\s{0,9}(?:[-<(\[*=]{1,9} ?(?:more|next|continue|end)\b[^\n<>()\[\]]{0,30}[->)\]*=]{1,9}"
+    r"|\b(?:press|hit)\b[^\n]{0,40}\b(?:key|space|enter|return)\b[^\n]{0,40})\s{0,9}",
     re.I,
 )
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
@@ -88,10 +89,7 @@ def _typed_over(line: str) -> str:
             elif held:
                 held.pop()
         line = "".join(held)
-    line = (
-        _PAGING.sub("", line) if "more" in line.casefold() or "press" in line.casefold() or "lines " in line else line
-    )
-    return line.rstrip().replace("\xa0", " ")
+    return _PAGING.sub("", line).rstrip().replace("\xa0", " ")
 
 
 def _joined(lines: list[TextLine]) -> list[TextLine]:

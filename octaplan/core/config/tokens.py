@@ -31,7 +31,7 @@ _WORDS: dict[str, str] = {
     ),
     **dict.fromkeys(("ntp", "timeserver", "timeservers", "sntp", "clock"), "time"),
     **dict.fromkeys(
-        ("gateway", "gateway4", "gateway6", "gw", "via", "router", "routers", "nexthop", "hop", "exit"), "gateway"
+        ("gateway", "gw", "via", "router", "routers", "nexthop", "hop", "exit"), "gateway"
     ),
     **dict.fromkeys(("mask", "netmask", "subnetmask"), "mask"),
     **dict.fromkeys(("brd", "broadcast"), "broadcast"),
@@ -109,7 +109,7 @@ def tokens_of(lines: Iterable[TextLine]) -> list[Token]:
             stack.pop()
         above = stack[-1][1] if stack else ""
         found += _in_line(line, above)
-        words = [word.casefold() for word in _WORD.findall(text[:80])]
+        words = [_plain(word) for word in _WORD.findall(text[:80])]
         role = next((_WORDS[word] for word in words if word in _WORDS and word not in _WEAK), "")
         role = "own" if not role and not above and _OWN & set(words) else role if role != "network" else ""
         stack.append((indent, role or above))
@@ -141,12 +141,17 @@ def _in_line(line: TextLine, above: str) -> Iterator[Token]:
             yield Token("vlan", match[1], int(match[1]), place)
 
 
+def _plain(word: str) -> str:
+    """A word in small letters, without the number that it ends with: `Gateway6` is a gateway."""
+    return word.casefold().rstrip("0123456789")
+
+
 def _said(between: str, before: str, above: str) -> str:
     """What the words before a value say that it is; else it is one more of what stood before it, else what the line
     stands under."""
     weak = ""
     for word in reversed(_WORD.findall(between)):
-        small = word.casefold()
+        small = _plain(word)
         if small in _WORDS:
             if small not in _WEAK:
                 return _WORDS[small]

@@ -44,16 +44,37 @@ def judge(kind: str, text: str, expect: str = "") -> Judgement:
 
 #: What stands in an answer in the place of a reply: somebody else says that it cannot be reached, or nobody does.
 _NO_REPLY = re.compile(
-    r"unreachable|ttl expired|time to live exceeded|time exceeded|general failure|transmit failed|no route to host|"
-    r"prohibited|packet filtered|request timed? ?out|request timeout|no answer|sendmsg|sendto",
+    r"unreachable|not reach|expired|exceeded|general failure|transmit failed|no route|prohibited|filtered|"
+    r"time[d-]? ?-?out|no (?:answer|reply|response)|keine antwort|sans réponse|sin respuesta|nessuna risposta",
     re.IGNORECASE,
 )
+#: Somebody else's answer, which some programs count as a reply.
+_FALSE_REPLY = re.compile(r"unreachable|not reach|expired|exceeded|prohibited|filtered", re.IGNORECASE)
 _NO_NAME = re.compile(
-    r"unknown host|could not find host|cannot resolve|can't resolve|not known|name resolution|failed to resolve|"
-    r"bad address|unrecognized host",
+    r"\b(?:bad|unknown|unrecognized|no such) (?:host|name|address)|"
+    r"(?:name|host|service)\b.{0,60}\bnot (?:be )?(?:known|found)|"
+    r"\b(?:cannot|can't|could not|not|failed to|failure in) (?:find|resolve|resolved|look up|name resolution)\b",
     re.IGNORECASE,
 )
-_REPLY = re.compile(r"^.*(?:bytes from|reply from|response from)\b.*$", re.IGNORECASE | re.MULTILINE)
+_COUNTED = {
+    "sent": r"sent|transmitted|probes|requests|tries|gesendet|envoyés|enviados|inviati",
+    "came": r"received|came(?: back)?|returned|answered|answers|replies|replied|empfangen|reçus|recibidos|ricevuti",
+    "lost": r"lost|missing|unanswered|verloren|perdus|perdidos|persi",
+}
+_UNIT = r"(?:(?:packets?|pings?|pakete|paquets|paquetes|pacchetti)[ ,:=]*)?"
+_WORD = "|".join(f"(?P<{name}>{words})" for name, words in _COUNTED.items())
+#: A count beside its word: `4 received`, `received: 4`.
+_NUMBER_FIRST = re.compile(rf"(?<![\w.=])(?P<number>\d{{1,5}})[ \t]+{_UNIT}(?:{_WORD})\b", re.IGNORECASE)
+_WORD_FIRST = re.compile(rf"\b(?:{_WORD})[ \t,]*{_UNIT}\s*[:=]?\s*(?P<number>\d{{1,5}})\b(?![.%]|\s?%)", re.IGNORECASE)
+#: A count of replies among those sent: `4/5`, `4 of 5`.
+_FRACTION = re.compile(
+    r"(?<![\w.:/-])(?P<came>\d{1,5})\s*(?:/|(?:out )?of|von|sur|de|su)\s*(?P<sent>\d{1,5})(?![\w.:]*[/.:-]\d|\w)",
+    re.IGNORECASE,
+)
+#: A line of one reply: from whom, and after which time.
+_REPLY = re.compile(
+    r"^(?=.*\d\s?m?s\b).*\b(?:from|by|von|de|da|answers|replied|reply)\b.*$", re.IGNORECASE | re.MULTILINE
+)
 _ADDRESS = re.compile(
     r"(?<![\w.:])(?:\d{1,3}(?:\.\d{1,3}){3}(?!\w|\.\d)|(?=[\da-fA-F]*:[\da-fA-F:]*:)[\da-fA-F:]{3,40}(?!\w))"
 )
@@ -62,7 +83,7 @@ _ADDRESS = re.compile(
 def _ping(typed: str, expect: str) -> Judgement:
     if _NO_NAME.search(typed):
         return Judgement(Outcome.BAD, "The name was not found, so nothing was pinged: check the resolvers.", "no name")
-    sent, received, first_lost = _replies(typed)
+    sent, received = _replies(typed)
     if sent == 0:
         raise TypedError("Nothing was sent, which proves nothing: ping again, and write replies and sent, as 4/5")
     value = f"{received} of {sent} replies"
@@ -70,65 +91,67 @@ def _ping(typed: str, expect: str) -> Judgement:
     if expect and named and expect not in named:
         return Judgement(Outcome.BAD, f"That was {named[0]}, not {expect}: ping {expect}.", value)
     if received == 0 and _NO_REPLY.search(typed):
-        by = re.search(r"from\s+(\S+?)[:\s].*unreachable", typed, re.IGNORECASE)
-        who = f"{by[1]} answers that it cannot be reached" if by else "Nothing came back but that it cannot be reached"
+        by = next((str(address) for address in _addresses_in(_false_replies(typed))), "")
+        who = f"{by} answers that it cannot be reached" if by else "Nothing came back but that it cannot be reached"
         return Judgement(Outcome.BAD, f"{who}: check address, mask and route.", value)
     if received == 0:
         hint = "check the cable and its light, then address and mask" if expect else "check the default route"
         return Judgement(Outcome.BAD, f"No reply at all: {hint}.", value)
-    if received > sent or re.search(r"\+\s*\d+ duplicates|\(DUP!\)", typed):
+    if received > sent or re.search(r"\bdup(?:licate)?s?\b|\bdoubled?\b|\btwice\b", typed, re.IGNORECASE):
         words = "More replies came than were sent: two boxes have this address, or two cables make a loop."
         return Judgement(Outcome.BAD, words, value)
     if received == sent:
         return Judgement(Outcome.GOOD, f"All {sent} replies came.", value)
-    if sent - received == 1 and received > 1 and first_lost is not False:
-        return Judgement(
-            Outcome.GOOD, "The first reply of a new neighbour is lost while its MAC is asked for: normal.", value
+    if sent - received == 1 and received > 1:
+        words = (
+            "One reply is missing. The first one of a new neighbour is lost while its MAC is asked for: normal. "
+            "If it was another, ping again."
         )
+        return Judgement(Outcome.GOOD, words, value)
     return Judgement(
         Outcome.ODD, f"{sent - received} of {sent} replies lost: try again; if it stays, change the cable.", value
     )
 
 
-def _replies(typed: str) -> tuple[int, int, bool | None]:
-    """How many were sent and came back, and whether the first was the one lost (`None`: not told). What only says that
-    nothing can be reached is no reply, though some programs count it as one."""
-    marks = re.search(r"(?<![\w.!])([.!U]{2,})(?![\w.!])", typed)
-    if marks:
-        replies = marks[1]
-        return len(replies), replies.count("!"), replies.startswith(".") and "." not in replies[1:]
+def _false_replies(typed: str) -> str:
+    """The lines in which somebody else answers."""
+    return "\n".join(line for line in typed.splitlines() if _FALSE_REPLY.search(line))
+
+
+def _counted(typed: str) -> dict[str, int]:
+    """What was sent, came and was lost, as far as it is told: numbers stand all before their words, or all behind."""
+    ways = [list(pattern.finditer(typed)) for pattern in (_NUMBER_FIRST, _WORD_FIRST)]
+    found = min((way for way in ways if way), key=lambda way: way[0].start(), default=[])
+    counts: dict[str, int] = {}
+    for one in found:
+        name = next(name for name in _COUNTED if one[name] is not None)
+        counts.setdefault(name, int(one["number"]))
+    return counts
+
+
+def _replies(typed: str) -> tuple[int, int]:
+    """How many were sent and came back, by the shape of their counts. What only says that nothing can be reached is no
+    reply, though some programs count it as one."""
+    lines = typed.splitlines()
     told = [line for line in _REPLY.findall(typed) if not _NO_REPLY.search(line)]
-    lines = [line for line in typed.splitlines() if _NO_REPLY.search(line)]
-    for pattern in (
-        r"(\d+)\s+packets? transmitted,\s*(\d+)\s+(?:packets? )?received",
-        r"Sent\s*=\s*(\d+),\s*Received\s*=\s*(\d+)",
-        r"sent[=:]?\s*(\d+)[,;]?\s+received[=:]?\s*(\d+)",
-        r"(\d+)\s+sent,\s*(\d+)\s+received",
-    ):
-        counts = re.search(pattern, typed, re.IGNORECASE)
-        if counts:
-            sent, received = int(counts[1]), int(counts[2])
-            falsely = sum("unreachable" in line.casefold() or "expired" in line.casefold() for line in lines)
-            if falsely and received + falsely > sent:  # counted although nothing was reached
-                received = min(received, len(told))
-            return sent, received, _first_lost(typed)
-    counts = re.search(r"\((\d+)/(\d+)\)|^(\d+)\s*(?:/|of|out of)\s*(\d+)", typed)
-    if counts:
-        received, sent = (int(n) for n in counts.groups() if n is not None)
-        return sent, min(received, sent) if sent else 0, None
-    if told or lines:  # stopped before it was counted
-        return len(told) + len(lines), len(told), _first_lost(typed) if told else None
+    silent = [line for line in lines if _NO_REPLY.search(line)]
+    counts = _counted(typed)
+    sent, received, lost = (counts.get(name) for name in _COUNTED)
+    if received is None and sent is not None and lost is not None:
+        received = sent - lost
+    if sent is None and received is not None and lost is not None:
+        sent = received + lost
+    fraction = _FRACTION.search(typed)
+    if (sent is None or received is None) and fraction is not None:
+        sent, received = int(fraction["sent"]), int(fraction["came"])
+    if sent is not None and received is not None:
+        falsely = sum(_FALSE_REPLY.search(line) is not None for line in lines)
+        if falsely and received + falsely > sent:  # counted although nothing was reached
+            received = min(received, len(told))
+        return sent, received
+    if told or silent:  # stopped before it was counted
+        return len(told) + len(silent), len(told)
     raise TypedError("No count of replies is in it: paste the whole output of ping, or write replies and sent, as 4/5")
-
-
-def _first_lost(typed: str) -> bool | None:
-    seq = r"(?:icmp_)?seq[= ](\d+)"
-    numbers = [int(n) for line in _REPLY.findall(typed) for n in re.findall(seq, line)]
-    if numbers:
-        begins = min(int(n) for n in re.findall(seq, typed))  # some count from 0
-        return min(numbers) > min(begins, 1)
-    timed_out, replied = re.search(r"timed out|timeout", typed, re.IGNORECASE), _REPLY.search(typed)
-    return timed_out.start() < replied.start() if timed_out and replied else None
 
 
 def _addresses_in(typed: str) -> list[Address]:
@@ -183,18 +206,36 @@ def _span(expect: str) -> Span | None:
         return None
 
 
+#: Codes of RFC 1035 and RFC 2136, and words of many languages for that there is no such name or no answer.
 _NOT_FOUND = re.compile(
-    r"NXDOMAIN|SERVFAIL|REFUSED|FORMERR|timed? ?out|can't find|cannot find|no servers|not found|no answer|no response|"
-    r"non-existent|unknown host|did not resolve|could not|failed|unreachable|ANSWER:\s*0\b|not known",
+    r"\b(?:NXDOMAIN|SERVFAIL|REFUSED|FORMERR)\b|timed?[- ]?out|"
+    r"\b(?:cannot|can't|could not|not|no|non|did not|unknown|failed|failure)\b[- ](?:be )?"
+    r"(?:find|found|servers?|answers?|response|existent|host|name|resolved?|known|reach\w*|look\w*)|"
+    r"\bfailed\b|unreachable|\banswers?\b\W{0,3}0\b|\b0 answers\b",
     re.IGNORECASE,
 )
-#: The lines of a lookup that tell of the server that was asked, not of what it answered.
-_SERVER = re.compile(
-    r"^\s*(?:;;\s*)?(?:(?:default )?servers?|using domain server|name|address|aliases)\b.*#\d+.*$"
-    r"|^\s*(?:;;\s*)?(?:default )?servers?\s*:.*(?:\n\s*address(?:es)?\s*:.*)?$"
-    r"|^\s*(?:;;\s*)?using domain server:?\s*$(?:\n\s*(?:name|address)\s*:.*){0,2}",
-    re.IGNORECASE | re.MULTILINE,
-)
+_ASKED = re.compile(r"\b(?:servers?|resolvers?|asked|asking)\b", re.IGNORECASE)
+_WITH_PORT = re.compile(r"\S+(?:#|\bport )\d+\S*")
+
+
+def _answers_in(typed: str) -> list[Address]:
+    """The addresses that were answered. Those of the server that was asked are none: they have a port, or stand behind
+    a word for it, on its line or alone on the next."""
+    found: list[Address] = []
+    of_server = False
+    for line in typed.splitlines():
+        addresses = _addresses_in(_WITH_PORT.sub(" ", line))
+        asked = _ASKED.search(line)
+        if asked:
+            behind = _addresses_in(line[asked.end() :])
+            of_server = not behind
+            addresses = [address for address in addresses if address not in behind[:1]]
+        elif addresses and of_server:
+            addresses, of_server = addresses[1:], False
+        elif not line.strip():
+            of_server = False
+        found += addresses
+    return found
 
 
 def _lookup(typed: str, expect: str) -> Judgement:
@@ -202,7 +243,7 @@ def _lookup(typed: str, expect: str) -> Judgement:
         return Judgement(
             Outcome.BAD, "No name was found: check the resolvers, and whether the box forwards.", "not found"
         )
-    answers = [str(address) for address in _addresses_in(_SERVER.sub("", typed))]
+    answers = [str(address) for address in _answers_in(typed)]
     if not answers and typed.casefold().rstrip(".") not in _YES | {"found"}:
         if _addresses_in(typed):
             return Judgement(Outcome.BAD, "Only the server that was asked is in it, and no answer.", "no answer")
@@ -247,7 +288,7 @@ _SILENT = "Write “no answer”, or paste what ping or the browser said"
 def _came_back(typed: str) -> bool | None:
     """Whether something answered, by a count of replies or by words; nothing when it is not told."""
     try:
-        sent, received, _ = _replies(typed)
+        sent, received = _replies(typed)
     except OctaplanError:
         said = typed.casefold().rstrip(".")
         if _SHUT.search(said) or _NO_REPLY.search(said) or _NEGATION.search(said):

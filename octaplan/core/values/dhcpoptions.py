@@ -68,7 +68,7 @@ OPTIONS = {
     26: DhcpOption("mtu", _number),
     28: DhcpOption("broadcast", _addresses),
     42: DhcpOption("ntp", _addresses),
-    44: DhcpOption("wins", _addresses),
+    44: DhcpOption("netbios names", _addresses),
     51: DhcpOption("lease time", _number),
     54: DhcpOption("dhcp server", _addresses),
     66: DhcpOption("tftp", _server),

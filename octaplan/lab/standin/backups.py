@@ -10,7 +10,8 @@ from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from cryptography.hazmat.primitives.kdf.scrypt import Scrypt
 
-from octaplan.core.config.grammar import NotUnderstood, Told
+from octaplan.core.config.grammar import Told
+from octaplan.core.config.sayings import NotUnderstood
 from octaplan.lab.standin.box import Refused, StandIn
 from octaplan.lab.standin.state import BoxState
 

@@ -12,6 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from jinja2 import Environment, FileSystemLoader
 
 from octaplan.core.config.grammar import Saying, Told
+from octaplan.core.config.sayings import Words
 from octaplan.core.plan.hardware import Verb, WritePart
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import Refused, StandIn
@@ -93,7 +94,7 @@ class Pages:
         saying = next((one for one in self.box.grammar.sayings if one.number == number), None)
         if saying is None:
             raise Refused("there is no such setting")
-        self.box.say(saying.said(values), self._above(saying))
+        self.box.say(saying.shape.said(values), self._above(saying))
 
     def _above(self, saying: Saying) -> list[Told]:
         """The lines that a sentence stands in: the newest of each that was told."""
@@ -110,7 +111,9 @@ class _Form:
 
     def __init__(self, saying: Saying) -> None:
         self.number, self.shown, self.deep = saying.number, saying.shown, saying.above is not None
-        self.fields = [(piece.words, _in_words(piece.name)) for piece in saying.pieces]
+        self.fields = [
+            (piece.text, "") if isinstance(piece, Words) else ("", _in_words(piece.name)) for piece in saying.shape.flat
+        ]
         self.size = 28 if len(saying.names) == 1 else 14
 
 

@@ -70,7 +70,7 @@ class BoxState:
             return
         for hidden in (HIDDEN, f'"{HIDDEN}"'):
             text = re.sub(r"<secrets[^<>]*>", hidden, saying.shown).replace("<const[]>", slot.replace("-", "_"))
-            if saying.pattern.fullmatch(text) is not None:
+            if saying.shape.read(text) is not None:
                 break
         above: list[Told] = []
         if saying.above is not None:

@@ -19,7 +19,7 @@ from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
 
 KIND = hardware(
-    licences={"filter lists": "filtering"},
+    licences={"upkeep": "new firmware"},
     firmware={"wanted": "4.10.2"},
     slots={"administrator": {"label": "administrator password"}},
     ssh_needs_full_name=True,
@@ -43,7 +43,7 @@ def base() -> dict[str, Any]:
     plan, key = with_device(office_site(), KIND)
     document = plan.document()
     device = document["devices"].pop(key)
-    device |= {"licences": {"filter lists": {"ends": None}}, "firmware": "4.10.2"}
+    device |= {"licences": {"upkeep": {"ends": None}}, "firmware": "4.10.2"}
     document["devices"] = {"edge": device}
     document["wireless"] = {"wifi": {"name": "Fern", "segment": "seg0"}}
     return document
@@ -243,8 +243,8 @@ CASES = [
     Case("access-missing", [], NOTHING),
     Case("licence-missing", ["dock-edge"], edge(licences={})),
     Case("licence-missing", [], NOTHING),
-    Case("licence-ends", ["dock-edge"], both(edge(licences={"filter lists": {"ends": "2027-01-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
-    Case("licence-ends", [], both(edge(licences={"filter lists": {"ends": "2027-02-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
+    Case("licence-ends", ["dock-edge"], both(edge(licences={"upkeep": {"ends": "2027-01-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
+    Case("licence-ends", [], both(edge(licences={"upkeep": {"ends": "2027-02-20"}}), lambda d: d.update(ship_date="2027-01-01"))),
     Case("firmware-old", ["dock-edge"], edge(firmware="4.9.7")),
     Case("firmware-old", [], edge(firmware="4.10.2")),
     Case("wifi-open", ["Fern"], part("wireless/wifi", security="open")),

@@ -112,8 +112,8 @@ def _identity(settings: BoxSettings) -> list[str]:
     ]
 
 
-def dnsmasq(settings: BoxSettings) -> str:
-    """As a file of dnsmasq has them."""
+def leases_by_line(settings: BoxSettings) -> str:
+    """As a file of a small DHCP and name server has them, a setting a line."""
     told = [f"server={one}" for one in settings.identity.forwarders]
     for inside in settings.inside:
         scope = inside.serves
@@ -135,7 +135,7 @@ def dnsmasq(settings: BoxSettings) -> str:
     return "\n".join(told) + "\n"
 
 
-def dhcpd(settings: BoxSettings) -> str:
+def leases_in_blocks(settings: BoxSettings) -> str:
     """As a file of a DHCP server with blocks has them."""
     told = ["authoritative;"]
     for inside in settings.inside:
@@ -159,7 +159,7 @@ def dhcpd(settings: BoxSettings) -> str:
     return "\n".join(told) + "\n"
 
 
-def netplan(settings: BoxSettings) -> str:
+def network_in_yaml(settings: BoxSettings) -> str:
     """As YAML for a network renderer has them."""
     told = ["network:", "  version: 2", "  ethernets:"]
     tagged = []
@@ -193,11 +193,11 @@ def netplan(settings: BoxSettings) -> str:
         *(r for side in settings.internet if not side.given for r in side.resolvers),
     ]
     told += ["  nameservers:", f"    addresses: [{', '.join(map(str, dict.fromkeys(resolvers)))}]"]
-    told += [f"  gateway4: {settings.identity.gateway}"] if settings.identity.gateway else []
+    told += [f"  gateway: {settings.identity.gateway}"] if settings.identity.gateway else []
     return "\n".join(told) + "\n"
 
 
-def resolv(settings: BoxSettings) -> str:
+def name_servers(settings: BoxSettings) -> str:
     resolvers = [
         *settings.identity.resolvers,
         *(r for side in settings.internet if not side.given for r in side.resolvers),
@@ -210,11 +210,11 @@ def resolv(settings: BoxSettings) -> str:
 
 
 def first_form(plan: SitePlan, key: str) -> str:
-    """Status commands: addresses, routes, rules, and dnsmasq's file."""
+    """Status commands: addresses, routes, rules, and a DHCP server's lines."""
     settings = settings_of(plan, key)
     users = [f"ppp user {side.pppoe_user}" for side in settings.internet if side.pppoe_user]
     air = [f"ssid {wifi.name} vlan {wifi.vlan}" for wifi in settings.wireless]
-    return "\n".join([*_identity(settings), *users, *air, ""]) + addresses(settings) + routes(settings) + resolv(settings) + rules(settings, plan) + dnsmasq(settings)  # fmt: skip
+    return "\n".join([*_identity(settings), *users, *air, ""]) + addresses(settings) + routes(settings) + name_servers(settings) + rules(settings, plan) + leases_by_line(settings)  # fmt: skip
 
 
 def second_form(plan: SitePlan, key: str) -> str:
@@ -225,7 +225,7 @@ def second_form(plan: SitePlan, key: str) -> str:
     forwarders = [f"forwarders {{ {one}; }};" for one in settings.identity.forwarders]
     return (
         "\n".join([*_identity(settings), *users, *air, *forwarders, ""])
-        + netplan(settings)
+        + network_in_yaml(settings)
         + rules(settings, plan)
-        + dhcpd(settings)
+        + leases_in_blocks(settings)
     )

@@ -5,7 +5,8 @@ from __future__ import annotations
 import unittest
 from random import Random
 
-from octaplan.core.config.grammar import Grammar, NotUnderstood, Told, ToldSettings, grammar_of
+from octaplan.core.config.grammar import Grammar, Told, ToldSettings, grammar_of
+from octaplan.core.config.sayings import NotUnderstood
 from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.hardware import WriteOut, WritePart
 from octaplan.core.stage.settings import settings_of
@@ -107,8 +108,8 @@ class Keeping(unittest.TestCase):
         )
 
     def test_what_stands_elsewhere_or_is_no_saying_is_not_understood(self) -> None:
-        grammar = language(identity="unit {\n  name {{ box.name }};\n}")
-        for lines in (["  name x;"], ["unit {", "  nom x;"], ["unit {", "}", "  name x;"]):
+        grammar = language(identity="self {\n  name {{ box.name }}\n}")
+        for lines in (["  name x"], ["self {", "  nom x"], ["self {", "}", "  name x"]):
             with self.subTest(lines), self.assertRaises(NotUnderstood):
                 told(grammar, *lines)
 
@@ -131,7 +132,7 @@ class Keeping(unittest.TestCase):
             '", " }}{% endfor %}\n\n{% endfor %}'
         )
         (saying,) = grammar.sayings
-        kept = told(grammar, saying.said(["A", "Office, Guest Wi-Fi, Door"]), "port B tags Office")
+        kept = told(grammar, saying.shape.said(["A", "Office, Guest Wi-Fi, Door"]), "port B tags Office")
         self.assertEqual(kept.entries("ports")["A"]["tagged[].label"], ["Office", "Guest Wi-Fi", "Door"])
         self.assertEqual(kept.entries("ports")["B"]["tagged[].label"], ["Office"])
 
@@ -151,7 +152,9 @@ class Keeping(unittest.TestCase):
             "{% if r.table %} in table {{ r.table }}{% endif %}\n\n{% endfor %}"
         )
         (saying,) = grammar.sayings
-        self.assertEqual(saying.said(["0.0.0.0/0", "", "Main", ""]), 'to 0.0.0.0/0 by "Main"')
-        self.assertEqual(saying.said(["10.0.0.0/8", "10.1.1.1", "", "mgmt"]), "to 10.0.0.0/8 by 10.1.1.1 in table mgmt")
+        self.assertEqual(saying.shape.said(["0.0.0.0/0", "", "Main", ""]), 'to 0.0.0.0/0 by "Main"')
+        self.assertEqual(
+            saying.shape.said(["10.0.0.0/8", "10.1.1.1", "", "mgmt"]), "to 10.0.0.0/8 by 10.1.1.1 in table mgmt"
+        )
         for values in (["0.0.0.0/0", "", "Main", ""], ["10.0.0.0/8", "10.1.1.1", "", "mgmt"]):
-            self.assertEqual(told(grammar, saying.said(values)).lines(), [saying.said(values)])
+            self.assertEqual(told(grammar, saying.shape.said(values)).lines(), [saying.shape.said(values)])

@@ -107,7 +107,7 @@ class Judging(unittest.TestCase):
         self.assertEqual(strength(make(SlotRule())).advice, "")
 
     def test_problems_never_quote_the_secret(self) -> None:
-        secret = "hunter22hunter22'"
+        secret = "pebble22pebble22'"
         found = problems(SlotRule(shortest=30, longest=40, forbidden="'"), secret)
         self.assertEqual(len(found), 3)
         self.assertNotIn("hunter", " ".join(found))

@@ -55,7 +55,7 @@ class Asking(unittest.TestCase):
             (held["pppoe_password.circ0"].state, held["pppoe_password.circ0"].value), (State.GIVEN, "in the safe")
         )
         with self.assertRaisesRegex(AnswerError, "into the safe"):
-            take(plan, [GivenAnswer("pppoe_password.circ0", "hunter2")], "Ines", NOW)
+            take(plan, [GivenAnswer("pppoe_password.circ0", "pebble2")], "Ines", NOW)
 
     def test_what_is_open_by_whom(self) -> None:
         plan = site(circuits=[circuit(gateway=None)])

@@ -208,7 +208,7 @@ def kinds(draw: st.DrawFn) -> HardwareType:
             "source": draw(st.sampled_from(["laptop", "internet", "stick"])),
         },
         radio=draw(st.booleans()),
-        licences=draw(st.sampled_from([{}, {"filter lists": "filtering"}])),
+        licences=draw(st.sampled_from([{}, {"upkeep": "new firmware"}])),
         powered_by=draw(st.sampled_from([["supply"], ["port"], ["port", "injector"]])),
         slots=draw(st.sampled_from([{}, {"administrator": {}, "backup": {"label": "backup passphrase"}}])),
         notes=[

@@ -346,10 +346,10 @@ class Joined(unittest.TestCase):
         self.assertEqual(values(found["segment-seg0"])["On"], "port 1 and port 4, joined into one network (a bridge)")
 
     def test_a_licence_has_its_step_with_its_key(self) -> None:
-        kind = hardware(licences={"filter lists": "filtering"})
+        kind = hardware(licences={"upkeep": "new firmware"})
         plan, key = with_device(office_site(), kind)
         found = sheet_of(plan, key, kind)
-        self.assertEqual(values(found["licence-filter-lists"])["Key"], f"devices/{key}/licence-filter-lists")
+        self.assertEqual(values(found["licence-upkeep"])["Key"], f"devices/{key}/licence-upkeep")
 
     def test_the_passphrase_of_backups_is_at_the_backup(self) -> None:
         kind = hardware(slots={"administrator": {}, "backup": {"label": "backup passphrase"}})
