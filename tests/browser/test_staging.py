@@ -26,7 +26,7 @@ def answer(field: Locator) -> str:
             else "it answers"
         )
     if key.startswith(("answer", "outside", "gateway")):
-        return ".!!!!"
+        return "4/5"
     return {"serial": "BW5-30117", "lookup": "ok", "kept": "yes", "joined": "yes"}.get(key, "")
 
 

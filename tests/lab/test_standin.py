@@ -180,12 +180,11 @@ class LoggingIn(Bench):
         box.check_log_in("", "Sommer-am-Weiher-4")
 
     def test_its_ssh_stays_off_without_a_full_name(self) -> None:
-        box = self.box("tallow-q4", services=["ssh"], interfaces_disabled=False)
-        self.assertEqual(box.services(), set())
-        box.say("north -> self called", [])
-        self.assertEqual(box.services(), set())
-        box.say("north.example -> self within", [])
-        self.assertEqual(box.services(), {"ssh"})
+        box = self.box("oxbow-s10", services=["ssh"], web=None)
+        for line, services in (("1.3 Europe/London", set()), ("1.1 north", set()), ("1.2 north.example", {"ssh"})):
+            box.say(line, [])
+            box.apply()
+            self.assertEqual(box.services(), services, line)
 
 
 class BeingTold(Bench):

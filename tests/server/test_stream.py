@@ -93,20 +93,19 @@ class Stream(WithRealServer):
     def test_who_opens_a_page_later_hears_where_on_the_bench_the_others_are(self) -> None:
         ines, marek = self.calling("ines"), self.calling("marek")
         here = "/api/sites/FERN/DOCK/bench/edge/here"
-        with ines.stream("GET", "/api/events", params={"at": "FERN/DOCK"}) as answer:
-            heard = told(answer.iter_lines())
-            for step in ("serial", "firmware"):
-                self.assertEqual(ines.put(here, json={"step": step, "typing": False}).status_code, 204)
-            self.assertIn(
-                "firmware", next(data["step"] for name, data in heard if name == "bench" and data["step"] != "serial")
-            )
-            with marek.stream("GET", "/api/events", params={"at": "fern/dock"}) as late:
-                name, data = next((name, data) for name, data in told(late.iter_lines()) if name != "open")
-                self.assertEqual((name, data["name"], data["step"]), ("bench", "Ines", "firmware"))
-        ines.close()
-        with marek.stream("GET", "/api/events", params={"at": "fern/dock"}) as after:
-            names = [name for name, _ in itertools.islice(told(after.iter_lines()), 2)]
-        self.assertEqual(names, ["open", "here"])  # who has gone is nowhere any more
+        with marek.stream("GET", "/api/events", params={"at": "fern/dock"}) as early:
+            heard = told(early.iter_lines())
+            with ines.stream("GET", "/api/events", params={"at": "FERN/DOCK"}):
+                for step in ("serial", "firmware"):
+                    self.assertEqual(ines.put(here, json={"step": step, "typing": False}).status_code, 204)
+                self.assertEqual(next(data["step"] for name, data in heard if name == "bench"), "serial")
+                with marek.stream("GET", "/api/events", params={"at": "fern/dock"}) as late:
+                    name, data = next((name, data) for name, data in told(late.iter_lines()) if name != "open")
+                    self.assertEqual((name, data["name"], data["step"]), ("bench", "Ines", "firmware"))
+            next(data for name, data in heard if name == "here" and data["names"] == ["Marek"])
+            with marek.stream("GET", "/api/events", params={"at": "fern/dock"}) as after:
+                names = [name for name, _ in itertools.islice(told(after.iter_lines()), 2)]
+            self.assertEqual(names, ["open", "here"])  # who has gone is nowhere any more
 
 
 class Answers(WithRealServer):

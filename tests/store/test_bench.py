@@ -113,7 +113,7 @@ class Ticking(WithBench):
     def test_a_bad_answer_is_not_done_but_can_be_noted_as_trouble(self) -> None:
         prove = next(step for step in self.staging.sheet.steps if step.key == "prove")
         good = {measure.key: answer(measure) for measure in prove.measures}
-        bad = good | {"answer": "....."}
+        bad = good | {"answer": "0/5"}
         self.tick("prove", measured=bad)
         wrong = self.staging.ticks["prove"]
         self.assertEqual((wrong.result, wrong.measured["answer"].text), ("failed", "0 of 5 replies"))
