@@ -69,7 +69,6 @@ dev: .venv/installed frontend/node_modules/installed ## Both sides with reload; 
 	cd frontend && npm run --silent dev
 
 bench: .venv/installed ## The core's speed beside what else one could do, measured in the same run
-	$(BIN)/uv pip install --quiet -r benchmarks/requirements.txt
 	$(BIN)/python -m benchmarks.check
 	$(BIN)/python -m benchmarks.boxes
 	$(BIN)/python -m benchmarks.traffic

@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 
 from benchmarks.check import timed
+from benchmarks.size import sized
 from octaplan.core.plan.hardware import SlotRule
 from octaplan.core.plan.passwords import make, strength
 from octaplan.core.stage.runsheet import run_sheet
@@ -26,13 +27,14 @@ def main() -> None:
             for key, device in plan.devices.items():
                 if device.staged:
                     kind = records.hardware.types[device.type]
-                    spent, sheet = timed(lambda p=plan, k=key, t=kind: run_sheet(p, k, t), 20)  # type: ignore[misc]
+                    spent, sheet = timed(lambda p=plan, k=key, t=kind: run_sheet(p, k, t), sized(20, 1))  # type: ignore[misc]
                     print(f"| run sheet of {device.name}, {len(sheet.steps)} steps | {spent:.2f} ms |")
         need = records.plans.now.needs(records.plans.now.plan("paws/heron"))[0]
-        sealed, _ = timed(lambda: records.safe.make([need] * 500, "bench"), 3)
-        alone, _ = timed(lambda: [strength(make(SlotRule())) for _ in range(500)], 3)
-        print(f"| 500 secrets made, sealed, fingerprinted and noted in the journal | {sealed:.0f} ms |")
-        print(f"| 500 secrets made and judged by zxcvbn, nothing kept | {alone:.0f} ms ({alone / sealed:.1f}×) |")
+        count = sized(500, 5)
+        sealed, _ = timed(lambda: records.safe.make([need] * count, "bench"), 3)
+        alone, _ = timed(lambda: [strength(make(SlotRule())) for _ in range(count)], 3)
+        print(f"| {count} secrets made, sealed, fingerprinted and noted in the journal | {sealed:.0f} ms |")
+        print(f"| {count} secrets made and judged by zxcvbn, nothing kept | {alone:.0f} ms ({alone / sealed:.1f}×) |")
         records.database.close()
 
 

@@ -19,6 +19,7 @@ from typing import Any
 import httpx
 
 from benchmarks.portfolios import Shape, portfolio
+from benchmarks.size import folder_named, sized
 from octaplan.core.plan.site import SitePlan
 from octaplan.formats.rows import table_rows
 from octaplan.formats.workbook import write_workbook
@@ -31,9 +32,9 @@ HOSTS = 2  # in each of the six segments of a site
 
 
 def main() -> None:
-    sites = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
+    sites = sized(10_000, 20)
     with tempfile.TemporaryDirectory() as spare:
-        workbook = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(spare) / "intake.xlsx"
+        workbook = Path(folder_named() or Path(spare) / "intake.xlsx")
         if not workbook.exists():
             made = portfolio(Shape(sites, hosts=HOSTS, mistakes=0)).plans
             begun = time.perf_counter()
@@ -66,7 +67,7 @@ def _measured(client: httpx.Client, pid: int, workbook: Path) -> list[str]:
     watch = _Watch(pid, client)
     begun = time.perf_counter()
     stopped = _begin(client, workbook)
-    time.sleep(5)  # into the reading, wherever that is by then
+    time.sleep(sized(5, 0))  # into the reading, wherever that is by then
     asked = time.perf_counter()
     client.delete(f"/api/imports/{stopped['id']}")
     while _state(client, stopped)["phase"] not in ("cancelled", "ready"):
@@ -158,7 +159,7 @@ class _Watch:
         """How long others have waited since this was asked for last."""
         told = []
         for what, waited in self._waited.items():
-            some = sorted(waited[:])
+            some = sorted(waited[:]) or [0.0]  # it was over before anybody could ask
             waited.clear()
             middle, most, last = (some[int(len(some) * part)] for part in (0.5, 0.95, 0.9999))
             told.append(f"{what} {middle * 1000:.0f}, {most * 1000:.0f}, {last * 1000:.0f} ms")

@@ -15,11 +15,12 @@ from pathlib import Path
 from playwright.sync_api import Page, expect, sync_playwright
 
 from benchmarks.portfolios import Shape, portfolio
+from benchmarks.size import folder_named, sized
 from octaplan.core.plan.site import SitePlan
 from octaplan.store.database import FILE, Database
 from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
-from tests.browser.support import CHROMIUM
+from tests.browser.support import BROWSER, CHROMIUM
 
 PASSWORD = "walnut mist 12"  # noqa: S105  (of a generated portfolio)
 CUSTOMER = 200
@@ -36,9 +37,9 @@ WATCH = """() => {
 
 
 def main() -> None:
-    sites = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
+    sites = sized(10_000, 20)
     with tempfile.TemporaryDirectory() as spare:
-        folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(spare)
+        folder = Path(folder_named() or spare)
         if not (folder / FILE).exists():
             _make(folder, sites)
         command = [sys.executable, "-m", "octaplan", "serve", "--data", str(folder), "--port", "0"]
@@ -49,7 +50,7 @@ def main() -> None:
                 said += server.stdout.readline() if server.stdout else ""
             url = re.findall(r"http://\S+", said)[0]
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+                browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page(base_url=url, viewport={"width": 1280, "height": 800})
                 _sign_in(page)
                 print(f"\n| in a browser, {sites:,} sites | |\n| --- | ---: |")

@@ -25,11 +25,12 @@ import numpy as np
 
 from benchmarks.pages import PASSWORD
 from benchmarks.portfolios import Shape, portfolio
+from benchmarks.size import SMALLEST, folder_named, sized
 from octaplan.store.database import FILE, Database
 from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 
-PEOPLE, SECONDS, LISTENERS = 50, 12, 500
+PEOPLE, SECONDS, LISTENERS = (5, 1, 10) if SMALLEST else (50, 12, 500)
 
 
 class Connection:
@@ -78,7 +79,7 @@ class Figures:
     def line(self, name: str, seconds: float) -> str:
         """A row of the table."""
         count = len(self.reads) + len(self.changes)
-        cells = [f"{np.percentile(some, p):.0f} ms" for some in (self.reads, self.changes) for p in (50, 95)]
+        cells = [f"{np.percentile(some or [0.0], p):.0f} ms" for some in (self.reads, self.changes) for p in (50, 95)]
         return f"| {name} | {count / seconds:.0f} a second | {' | '.join(cells)} | {self.refused} |"
 
 
@@ -214,9 +215,9 @@ async def _many_listeners(port: int, first: Connection, person: Person) -> None:
 
 
 def main() -> None:
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000
+    count = sized(1_000, 20)
     with tempfile.TemporaryDirectory() as spare:
-        folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(spare)
+        folder = Path(folder_named() or spare)
         made = portfolio(Shape(count)).plans
         if not (folder / FILE).exists():
             database = Database(folder)

@@ -25,22 +25,23 @@ LINES = (
 
 
 def write(
+    folder: Path,
     rows: list[dict[str, Any]],
     trouble: list[tuple[str, float, int]],
     room: list[tuple[str, float, float, float]],
     mending: tuple[float, int],
     command_line: tuple[float, float, float],
 ) -> None:
-    """Put tables and chart into the documentation."""
+    """Put tables and chart into the page of a folder."""
     for row in rows:
         row["ncls all"] = row["ncls build"] + row["ncls"]
         row["tree all"] = row["tree build"] + row["tree"] if "tree" in row else None
-    page = (DOCS / "performance.md").read_text()
+    page = (folder / "performance.md").read_text()
     head, _, rest = page.partition(BEGIN)
     _, _, tail = rest.partition(END)
     parts = [_when(), _whole(rows), _drafts(rows), _other(rows, trouble, room, mending, command_line)]
-    (DOCS / "performance.md").write_text(head + BEGIN + "\n" + "\n\n".join(parts) + "\n" + END + tail)
-    _draw(rows)
+    (folder / "performance.md").write_text(head + BEGIN + "\n" + "\n\n".join(parts) + "\n" + END + tail)
+    _draw(folder, rows)
 
 
 def _when() -> str:
@@ -123,7 +124,7 @@ def _other(
     )
 
 
-def _draw(rows: list[dict[str, Any]]) -> None:
+def _draw(folder: Path, rows: list[dict[str, Any]]) -> None:
     plt.rcParams.update({"font.family": "sans-serif", "svg.hashsalt": "octaplan"})
     figure, axes = plt.subplots(figsize=(8, 4.5))
     for name, words, colour, style in LINES:
@@ -133,4 +134,4 @@ def _draw(rows: list[dict[str, Any]]) -> None:
     axes.grid(visible=True, color="#D9D5C9", linewidth=0.6)
     axes.legend(fontsize=8, frameon=False)
     figure.tight_layout()
-    figure.savefig(DOCS / "performance.svg", metadata={"Date": None})
+    figure.savefig(folder / "performance.svg", metadata={"Date": None})

@@ -7,6 +7,7 @@ import re
 from random import Random
 
 from benchmarks.check import timed
+from benchmarks.size import sized
 from octaplan.core.config.readback import read_back
 from octaplan.core.config.writeout import write_out
 from tests.core.config.demo import equipped, types
@@ -33,10 +34,11 @@ def main() -> None:
     written = write_out(plan, key, kind)
     once, _ = timed(lambda: write_out(plan, key, kind), 20)
     print(f"\nA write-out of {len(written.lines)} lines: {once:.1f} ms")
-    print("\n| a text of 5,000 lines | read back | each word tried as an address | ratio |")
+    lines = sized(5_000, 200)
+    print(f"\n| a text of {lines:,} lines | read back | each word tried as an address | ratio |")
     print("| --- | ---: | ---: | ---: |")
     for name, some in (("as status commands print it", first_form(plan, key)), ("in its own language", written.text)):
-        text = "".join((some * (5_000 // some.count("\n") + 1)).splitlines(keepends=True)[:5_000])
+        text = "".join((some * (lines // some.count("\n") + 1)).splitlines(keepends=True)[:lines])
         ours, _ = timed(lambda t=text: read_back(plan, key, t, kind), 5)  # type: ignore[misc]
         theirs, _ = timed(lambda t=text: word_by_word(t), 3)  # type: ignore[misc]
         print(f"| {name} | {ours:.0f} ms | {theirs:.0f} ms | {theirs / ours:.1f}× |")

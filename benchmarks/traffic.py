@@ -8,6 +8,7 @@ from random import Random
 from typing import Any
 
 from benchmarks.check import timed
+from benchmarks.size import SMALLEST, sized
 from octaplan.core.check.faults import judge_traffic
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.flow.matrix import Traffic
@@ -151,13 +152,16 @@ def main() -> None:
     small, large = site(1, 6, routers=1, switches=1), site(2, 40, routers=4, switches=3)
     print("\n| the walk | time | packet by packet | ratio |")
     print("| --- | ---: | ---: | ---: |")
-    for name, plan, repeat in (("6 segments, 3 boxes", small, 20), ("40 segments, 8 boxes", large, 5)):
+    count = sized(10_000, 40)
+    sizes = (("6 segments, 3 boxes", small, 20), ("40 segments, 8 boxes", large, 5))
+    for name, plan, repeat in sizes[:1] if SMALLEST else sizes:
         ours, _ = timed(lambda p=plan: matrix(p), repeat)  # type: ignore[misc]
         theirs, _ = timed(lambda p=plan: packet_by_packet(p), 1)  # type: ignore[misc]
         cells = f"matrix of {name}, {len(Traffic(plan).cells())} cells"
         print(f"| {cells} | {ours:.1f} ms | {theirs:.0f} ms | {theirs / ours:.0f}× |")
-    many = portfolio_of(10_000)
-    alone, _ = timed(lambda: [judge_traffic(plan, UNDECIDED) for plan in many[:500]], 1)
+    many = portfolio_of(count)
+    some = min(500, count)
+    alone, _ = timed(lambda: [judge_traffic(plan, UNDECIDED) for plan in many[:some]], 1)
     shapes = Counter(shape_of(plan, UNDECIDED) for plan in many)
     held, portfolio = timed(lambda: Portfolio(many), 1)
     gc.disable()  # as `octaplan check` does
@@ -165,19 +169,21 @@ def main() -> None:
     again, _ = timed(portfolio.check_all, 1)
     gc.enable()
     checked = f"checked {first / 1000:.1f} s, again {again / 1000:.2f} s"
-    print(f"\n10,000 sites with boxes: held in {held / 1000:.1f} s, {checked}")
+    print(f"\n{count:,} sites with boxes: held in {held / 1000:.1f} s, {checked}")
     once = sum(1 for number in shapes.values() if number == 1)
     print(f"{len(found):,} findings, {len(shapes):,} shapes, {once:,} of them of one site only")
-    print(f"The traffic of one site by itself: {alone / 500:.2f} ms, of 10,000 one after the other {alone / 50:.1f} s")
+    print(f"The traffic of one site by itself: {alone / some:.2f} ms, of all one after the other "
+          f"{alone / some * count / 1000:.1f} s")  # fmt: skip
     spent = []
-    for n in range(200):
+    for n in range(min(200, count)):
         changed = applied(
             many[n], [set_to("/segments/seg1/gateway", str(many[n].segments["seg1"].subnet.first.plus(2 + n % 20)))]
         )  # type: ignore[union-attr]
         one, _ = timed(lambda c=changed: portfolio.check(c), 1)  # type: ignore[misc]
         spent.append(one)
     spent.sort()
-    print(f"A draft of one site against them: {spent[100]:.1f} ms, 95 % within {spent[190]:.1f} ms")
+    middle, most = spent[len(spent) // 2], spent[int(len(spent) * 0.95)]
+    print(f"A draft of one site against them: {middle:.1f} ms, 95 % within {most:.1f} ms")
 
 
 if __name__ == "__main__":

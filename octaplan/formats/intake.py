@@ -45,7 +45,7 @@ from octaplan.formats.tables import MAX_CELL, NAMES, NAMING_COLUMNS, WHOLE, Row,
 from octaplan.formats.taken import CellFault, Correction, IgnoredColumn, Intake, RefusedRow, row_key
 
 
-class _Unread(ValueError):
+class _Unread(TypedError):
     """A row that is refused for one cell, told by column."""
 
     def __init__(self, column: str, problem: str) -> None:

@@ -8,13 +8,13 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from octaplan.core.plan.site import OLDER_SCHEMAS, PLAN_SCHEMA, SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import first_fault
 
 MAX_BYTES = 32 << 20
 
 
-class PlanError(OctaplanError):
+class PlanError(RefusedError):
     """A file or document that cannot be read as a site plan."""
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import IO, NamedTuple
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 NAMES = ("sites", "circuits", "segments", "hosts")
 
@@ -30,7 +30,7 @@ WHOLE = -1
 Progress = Callable[[int], None]
 
 
-class TableError(OctaplanError):
+class TableError(RefusedError):
     """Something that cannot be read as intake tables at all."""
 
 

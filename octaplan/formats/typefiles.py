@@ -8,13 +8,13 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from octaplan.core.plan.hardware import HardwareType
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 #: A type is a document of a few kilobytes; what is larger is none.
 MOST_BYTES = 2_000_000
 
 
-class TypeFileError(OctaplanError):
+class TypeFileError(RefusedError):
     """A file that holds no hardware type."""
 
 

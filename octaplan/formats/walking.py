@@ -7,11 +7,11 @@ from octaplan.core.flow.matrix import Traffic
 from octaplan.core.flow.telling import place_name
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.services import parse_services
 
 
-class NotWalked(OctaplanError):
+class NotWalked(RefusedError):
     """The plan cannot be walked, or not as it was asked."""
 
 

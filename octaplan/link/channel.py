@@ -16,13 +16,13 @@ from typing import Any, NamedTuple, Protocol
 
 from octaplan.core.config.view import between_quotes
 from octaplan.core.plan.hardware import Verb
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 #: Seconds to wait for a connection, and for an answer.
 CONNECT, ANSWER = 4.0, 6.0
 
 
-class LinkError(OctaplanError):
+class LinkError(RefusedError):
     """Talking to a box came to nothing."""
 
 

@@ -21,7 +21,7 @@ from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import RunSheet
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, RefusedError
 from octaplan.lab.bench.onbench import OnBench, Unplugged
 from octaplan.lab.bench.practice import PracticeBench, PracticeTable
 from octaplan.lab.standin.box import BoxFaults
@@ -41,7 +41,7 @@ T = TypeVar("T")
 SOON = 10.0
 
 
-class PracticeError(OctaplanError):
+class PracticeError(RefusedError):
     """Something cannot be done on the bench."""
 
 

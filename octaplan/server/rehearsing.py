@@ -10,7 +10,7 @@ from typing import Any
 import structlog
 
 from octaplan.core.plan.organisation import Organisation
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, RefusedError
 from octaplan.lab.rehearsal.rehearsing import Rehearsing
 from octaplan.store.rehearsals import Rehearsals
 from octaplan.store.snapshot import Held
@@ -21,7 +21,7 @@ MOST_AT_ONCE, LONGEST = 2, 180.0
 log = structlog.get_logger()
 
 
-class RehearsalBusy(OctaplanError):
+class RehearsalBusy(RefusedError):
     """A rehearsal cannot begin now."""
 
 

@@ -25,7 +25,7 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.store.author import Author
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
@@ -41,11 +41,11 @@ RECOVERY_CODES = 10
 _DEMANDED, _DEVICES = "second factor demanded", "device key"
 
 
-class AccountError(OctaplanError):
+class AccountError(RefusedError):
     """An account cannot be made or changed as asked."""
 
 
-class CodeNeeded(OctaplanError):
+class CodeNeeded(RefusedError):
     """Name and password fit, and the code of the second factor is to follow."""
 
 

@@ -28,7 +28,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from cryptography.hazmat.primitives.kdf.scrypt import Scrypt
 
 from octaplan import __version__
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.store import chain, vault
 from octaplan.store.database import FILE, Database
 from octaplan.store.folder import make_private
@@ -44,7 +44,7 @@ SHORTEST_PASSPHRASE = 12
 _SALT, _NONCE = 16, 12
 
 
-class BackupError(OctaplanError):
+class BackupError(RefusedError):
     """A copy cannot be made, read or put back."""
 
 

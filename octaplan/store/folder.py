@@ -9,12 +9,12 @@ import os
 import stat
 from pathlib import Path
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 _OTHERS = stat.S_IRWXG | stat.S_IRWXO
 
 
-class DataFolderError(OctaplanError):
+class DataFolderError(RefusedError):
     """The data folder cannot be used."""
 
 

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from octaplan.core.config.writeout import NotWritten, check_templates
 from octaplan.core.plan.hardware import HardwareType
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import first_fault
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
@@ -25,7 +25,7 @@ from octaplan.store.models import HardwareVersion
 from octaplan.store.snapshot import Types, TypeVersion
 
 
-class HardwareError(OctaplanError):
+class HardwareError(RefusedError):
     """A type cannot be saved as asked. `path` is the place in it, if it is known."""
 
     def __init__(self, problem: str, path: str = "") -> None:

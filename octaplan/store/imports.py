@@ -22,7 +22,7 @@ from sqlalchemy import delete, insert, select, update
 from octaplan.core.plan.changes import Change, changes
 from octaplan.core.plan.questions import State, standing
 from octaplan.core.plan.site import SitePlan, site_key
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import read_intake
 from octaplan.formats.sources import load_files
@@ -47,11 +47,11 @@ ROWS_A_TURN = 1_000
 Progress = Callable[[int], None]
 
 
-class ImportGone(OctaplanError):
+class ImportGone(RefusedError):
     """There is no such import, or it has been applied already."""
 
 
-class ImportMoved(OctaplanError):
+class ImportMoved(RefusedError):
     """The plans have changed since the preview."""
 
 

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from sqlalchemy import func, select
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Site, SiteAnswer, SiteLink
@@ -24,7 +24,7 @@ LONGEST_DAYS = 60
 MOST_ANSWERS = 500
 
 
-class OnSiteError(OctaplanError):
+class OnSiteError(RefusedError):
     """A link cannot be made, or an answer cannot be kept."""
 
 

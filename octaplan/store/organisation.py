@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from octaplan.core.check.findings import Finding
 from octaplan.core.plan.organisation import Organisation
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import first_fault
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
@@ -26,7 +26,7 @@ from octaplan.store.saved import Saved
 from octaplan.store.snapshot import Settled
 
 
-class SettingsError(OctaplanError):
+class SettingsError(RefusedError):
     """Settings cannot be saved as asked. `path` is the place in them, if it is known."""
 
     def __init__(self, problem: str, path: str = "") -> None:

@@ -18,14 +18,14 @@ from octaplan.core.check.findings import Severity
 from octaplan.core.plan.organisation import Defaults
 from octaplan.core.plan.site import PATTERNS, SitePlan
 from octaplan.core.propose.patterns import as_they_stand, pattern_of, sizes
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.store.database import Database, Turn
 from octaplan.store.models import PatternVersion
 from octaplan.store.plans import Plans
 from octaplan.store.snapshot import Sites
 
 
-class PatternError(OctaplanError):
+class PatternError(RefusedError):
     """What is asked of a pattern cannot be done."""
 
 

@@ -16,10 +16,10 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 from octaplan.core.propose.answering import Contradiction
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 
-class PlansError(OctaplanError):
+class PlansError(RefusedError):
     """A request that cannot be carried out."""
 
 

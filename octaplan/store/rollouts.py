@@ -16,7 +16,7 @@ from octaplan.core.plan.site import PatternUse, SitePlan, site_key
 from octaplan.core.propose.rollout import MadeSite, roll_out, site_layout
 from octaplan.core.propose.room import RoomError
 from octaplan.core.values.addresses import Network
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.formats.intake import read_intake
 from octaplan.formats.tables import TableError, column_key, read_csv
 from octaplan.formats.taken import Intake, RefusedRow, row_key
@@ -30,7 +30,7 @@ from octaplan.store.snapshot import Sites
 LONGEST = 1_000_000
 
 
-class RolloutError(OctaplanError):
+class RolloutError(RefusedError):
     """What is asked for cannot be made; nothing was saved."""
 
 

@@ -16,7 +16,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from octaplan.core.plan.passwords import LONGEST_TYPED, STRONG, Strength, make, problems, strength
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, RefusedError
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter, enter_all
 from octaplan.store.kept import KeptSecret, SecretNeed, Secrets
@@ -32,7 +32,7 @@ SHORT = 10
 _REASON = "reason to read"
 
 
-class SafeError(OctaplanError):
+class SafeError(RefusedError):
     """A secret cannot be kept or read as asked."""
 
 

@@ -311,7 +311,7 @@ class Sites:
         return judge(draft, [finding for finding in self.portfolio.check(draft) if self._concerns(finding)])
 
     def understand(self, key: str, path: str, text: str) -> Understood:
-        """What typed text comes to in the field at a path of the newest plan. Raises `ValueError` with a sentence."""
+        """What typed text comes to in the field at a path of the newest plan. Raises `OctaplanError`."""
         return understand(self.plan(key), path, text, self.portfolio)
 
     # --- What must still be known and filled

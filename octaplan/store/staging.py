@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.runsheet import run_sheet
 from octaplan.core.stage.steps import Measure, RunSheet, Step
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.store.models import Backup, Run, Shipment, Site, Tick
 from octaplan.store.runs import (
     AskedStep,
@@ -37,7 +37,7 @@ from octaplan.store.snapshot import Snapshot
 SKIPPED = "skipped"
 
 
-class BenchError(OctaplanError):
+class BenchError(RefusedError):
     """Something cannot be recorded as asked."""
 
 

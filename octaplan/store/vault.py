@@ -29,7 +29,7 @@ from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import DamagedError, OctaplanError, RefusedError
 from octaplan.store.database import Database
 from octaplan.store.models import Account, Backup, Base, ImportFile, SafeKey, Secret
 
@@ -43,11 +43,11 @@ class VaultError(OctaplanError):
     """Something sealed cannot be read or made."""
 
 
-class VaultLocked(VaultError):
+class VaultLocked(VaultError, RefusedError):
     """The key is not there, or is another installation's."""
 
 
-class Damaged(VaultError):
+class Damaged(VaultError, DamagedError):
     """What was sealed has been changed, or belongs to another place."""
 
 

@@ -21,6 +21,7 @@ from tests.forks import Server
 
 ROOT = Path(__file__).parents[2]
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+BROWSER = "/usr/bin/chromium-headless-shell"
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
 
@@ -44,7 +45,7 @@ expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
 def _browser() -> Browser:
     """The browser of this process, which closes with it."""
     playwright = sync_playwright().start()
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM)
+    browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
     atexit.register(playwright.stop)
     atexit.register(browser.close)
     return browser

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from datetime import datetime
 
+from octaplan.core.values.errors import OctaplanError
 from octaplan.demo.boxes import answer
 from octaplan.store.bench import AlreadyTicked, NotReady
 from octaplan.store.journal import Act
@@ -319,5 +320,5 @@ class Shipping(WithBench):
 
     def test_clearance_waits_for_credentials_and_an_edge(self) -> None:
         self.put("FERN/DOCK", self.slot, "Password12345")
-        with self.assertRaisesRegex(ValueError, "easily guessed"):
+        with self.assertRaisesRegex(OctaplanError, "easily guessed"):
             self.clear()

@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from jinja2 import nodes
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.lazy import lazy
 
 #: What a place for a number in a list is called.
@@ -31,7 +31,7 @@ _DIGITS = re.compile(r"\d+")
 _BLANKS = re.compile(r"\"(?:[^\"\\]|\\.)*\"|'[^']*'|\s+")
 
 
-class NotUnderstood(OctaplanError):
+class NotUnderstood(RefusedError):
     """A line that is not in the language or stands where it cannot, or a language that cannot be read."""
 
 

@@ -21,7 +21,7 @@ from jinja2.utils import Namespace
 
 from octaplan.core.config.view import Leaf, Record, between_quotes
 from octaplan.core.values.addresses import Address, Mac, Network, Span
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import OctaplanError, RefusedError
 
 #: What one part may take: seconds, characters of text, members of a list.
 MOST_SECONDS = 1.0
@@ -29,7 +29,7 @@ MOST_TEXT = 400_000
 MOST_MEMBERS = 10_000
 
 
-class TemplateFault(OctaplanError):
+class TemplateFault(RefusedError):
     """A template that cannot be used; `line` is where, from 1."""
 
     def __init__(self, message: str, line: int) -> None:
@@ -361,7 +361,16 @@ def write(template: Template, names: dict[str, Any], *, seconds: float = MOST_SE
         return _concat(template.generate(names))
     except (UndefinedError, KeyError) as error:
         raise TemplateFault(_sentence(str(error.args[0] if error.args else error)), _line(error)) from None
-    except (_TooLong, FilterError, TemplateError, TypeError, ValueError, ArithmeticError, RecursionError) as error:
+    except (
+        _TooLong,
+        FilterError,
+        OctaplanError,
+        TemplateError,
+        TypeError,
+        ValueError,
+        ArithmeticError,
+        RecursionError,
+    ) as error:
         told = "it calls itself again and again" if isinstance(error, RecursionError) else str(error)
         raise TemplateFault(_sentence(told), _line(error)) from None
     except (StopIteration, LookupError, AttributeError, MemoryError) as error:

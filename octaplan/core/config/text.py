@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from typing import NamedTuple
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 #: What is read at most; what is longer is no box's configuration.
 MOST_BYTES = 4_000_000
@@ -27,7 +27,7 @@ _TOKENISH = re.compile(r"[\w.:/-]")
 _WIDTHS = frozenset({72, 76, 78, 79, 80, 96, 100, 120, 128, 132, 140, 160, 180, 200, 240})
 
 
-class Unreadable(OctaplanError):
+class Unreadable(RefusedError):
     """Something that is no text at all."""
 
 

@@ -15,7 +15,7 @@ from octaplan.core.config.view import CLOSES, NUMBERED, OPENS, BoxView, Leaf, be
 from octaplan.core.plan.hardware import HardwareType, WriteOut, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 _MARK = re.compile(f"{OPENS}(\\d+){NUMBERED}([^{CLOSES}]*){CLOSES}")
 
@@ -23,7 +23,7 @@ _MARK = re.compile(f"{OPENS}(\\d+){NUMBERED}([^{CLOSES}]*){CLOSES}")
 MOST_SECONDS_IN_ALL = 3.0
 
 
-class NotWritten(OctaplanError):
+class NotWritten(RefusedError):
     """A write-out that could not be written: of which part, and at which line of its template."""
 
     def __init__(self, message: str, part: WritePart | None = None, line: int = 0) -> None:

@@ -10,6 +10,7 @@ from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field
 
 from octaplan.core.plan.site import SegmentRole
 from octaplan.core.values.addresses import Address, Network, parse_network
+from octaplan.core.values.errors import validating
 from octaplan.core.values.kinds import Domain, Name, NetworkField, Part, ResolverField, TimeZone
 from octaplan.core.values.services import read_services
 
@@ -83,7 +84,7 @@ def _intent(table: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
     }
 
 
-IntentTable = Annotated[dict[str, dict[str, str]], AfterValidator(_intent)]
+IntentTable = Annotated[dict[str, dict[str, str]], AfterValidator(validating(_intent))]
 
 
 class MeantAtCustomer(Part):
@@ -96,10 +97,12 @@ class MeantAtCustomer(Part):
 
     @field_validator("services")
     @classmethod
+    @validating
     def _read(cls, text: str) -> str:
         return "none" if text == "none" else read_services(text)
 
     @model_validator(mode="after")
+    @validating
     def _known(self) -> MeantAtCustomer:
         _intent({self.source: {self.target: self.services}})
         return self

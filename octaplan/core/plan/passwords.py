@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 from octaplan.core.plan.hardware import CONFUSABLE, SlotRule
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError, TypedError
+from octaplan.core.values.errors import RefusedError, TypedError
 from octaplan.core.values.wordlist import WORDS
 
 #: Generated secrets carry at least so many bits, where the slot's rules leave room for them.
@@ -34,7 +34,7 @@ LONGEST_TYPED = 256
 _JUDGED = 72
 
 
-class SecretError(OctaplanError):
+class SecretError(RefusedError):
     """A secret that cannot be made or taken as asked."""
 
 

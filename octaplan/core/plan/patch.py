@@ -14,14 +14,14 @@ from pydantic import BaseModel, ValidationError
 
 from octaplan.core.plan.inwords import members
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import Fault, first_fault
 
 #: One operation of a patch: `op`, `path`, and mostly `value`.
 Operation = dict[str, Any]
 
 
-class PatchError(OctaplanError):
+class PatchError(RefusedError):
     """The change does not fit the plan, or what comes of it is no plan."""
 
 

@@ -37,6 +37,7 @@ from octaplan.core.values.addresses import (
     parse_address,
     parse_network,
 )
+from octaplan.core.values.errors import validating
 from octaplan.core.values.kinds import (
     AddressField,
     Code,
@@ -191,7 +192,9 @@ class Scope(Part):
 
     server: Annotated[
         Address | Literal["edge", "none"],
-        PlainValidator(lambda v: v if isinstance(v, Address) or v in ("edge", "none") else parse_address(str(v)[:200])),
+        PlainValidator(
+            validating(lambda v: v if isinstance(v, Address) or v in ("edge", "none") else parse_address(str(v)[:200]))
+        ),
         PlainSerializer(str, return_type=str),
         WithJsonSchema({"type": "string", "description": "`edge`, `none` or the address of another server"}),
     ] = "edge"
@@ -310,10 +313,11 @@ class Survivor(Part):
 
     @field_validator("value")
     @classmethod
+    @validating
     def _an_address(cls, value: str) -> str:
         try:
             return str(parse_address(value))
-        except ValueError:
+        except AddressError:
             return str(parse_network(value)[0])
 
 

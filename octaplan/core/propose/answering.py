@@ -22,7 +22,7 @@ from octaplan.core.plan.questions import (
 from octaplan.core.plan.site import Answer, SitePlan, Survivor, new_id
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_address, parse_network
-from octaplan.core.values.errors import OctaplanError, TypedError
+from octaplan.core.values.errors import OctaplanError, RefusedError, TypedError
 
 LONGEST_ANSWER = 1_000
 
@@ -53,7 +53,7 @@ class Taken(NamedTuple):
     contradictions: list[Contradiction]
 
 
-class AnswerError(OctaplanError):
+class AnswerError(RefusedError):
     """An answer that cannot be read; `key` is that of its question."""
 
     def __init__(self, key: str, problem: str) -> None:

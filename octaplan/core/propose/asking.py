@@ -144,7 +144,7 @@ _QUOTED = re.compile(r"^[>|\s]+", re.MULTILINE)
 
 
 def read_text(plans: Mapping[str, SitePlan], text: str) -> list[Came]:
-    """Answers in a list that came back as text, or in letters below its headings. Raises `ValueError`: too long, or no
+    """Answers in a list that came back as text, or in letters below its headings. Raises `TypedError`: too long, or no
     heading of a site is in it."""
     if len(text) > LONGEST_LIST:
         raise TypedError(f"It is {len(text):,} characters long: at most {LONGEST_LIST:,} are read")

@@ -67,7 +67,7 @@ class Fragment(NamedTuple):
 
 
 def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
-    """Read a letter into the fields of one circuit of a plan. Raises `ValueError`: too long, or says nothing."""
+    """Read a letter into the fields of one circuit of a plan. Raises `TypedError`: too long, or says nothing."""
     if len(text) > LONGEST_LETTER:
         raise TypedError(f"It is {len(text):,} characters long: paste at most {LONGEST_LETTER:,}")
     letter = plain(text)

@@ -20,10 +20,10 @@ from octaplan.core.plan.boxes import held_addresses
 from octaplan.core.plan.organisation import Organisation, Side
 from octaplan.core.plan.site import Segment, SegmentRole, SitePlan
 from octaplan.core.values.addresses import BITS, PRIVATE_IPV4, Address, MaskError, Network, Span
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 
-class RoomError(OctaplanError):
+class RoomError(RefusedError):
     """What was asked for does not fit. The message says how much is missing."""
 
 

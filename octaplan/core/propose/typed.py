@@ -64,7 +64,7 @@ def understand(plan: SitePlan, path: str, text: str, portfolio: Portfolio | None
     Addresses may be short inside a known subnet (`.20`), ranges are read as `.20-.199` or `.20 + 180`, a new
     subnet may be only a mask (`/25`), and takes gateway, range, hosts and resolvers along at their offsets.
     With a portfolio, `next`, `next /25`, `first`, `last`, `leave 20` and `40 clients` take what is free.
-    Raises `ValueError` with a sentence, also for a field that is not there.
+    Raises `OctaplanError` with a sentence, also for a field that is not there.
     """
     portfolio = portfolio or Portfolio([plan])
     typed = text.strip()
@@ -255,7 +255,7 @@ def read_wanted_subnet(plan: SitePlan, key: str, text: str, portfolio: Portfolio
 def _server_called(plan: SitePlan, segment: str, typed: str) -> str | None:
     """Who serves DHCP, when a box or host of the site is called so: the edge, or the address it has there.
 
-    Raises `ValueError` when it has none.
+    Raises `TypedError` when it has none.
     """
     name = typed.casefold()
     for device in plan.devices.values():
@@ -276,7 +276,7 @@ def _server_called(plan: SitePlan, segment: str, typed: str) -> str | None:
 
 def read_new_subnet(text: str) -> tuple[Network | None, int | None]:
     """A subnet for a segment that is not there yet: whole, or as large as a mask says (`/25`, `next /25`,
-    `255.255.255.128`); neither when nothing is wanted. Raises `ValueError` with a sentence."""
+    `255.255.255.128`); neither when nothing is wanted. Raises `OctaplanError` with a sentence."""
     typed = text.strip()
     if typed.casefold() in ("", "next"):
         return None, None

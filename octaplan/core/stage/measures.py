@@ -32,7 +32,7 @@ def judge(kind: str, text: str, expect: str = "") -> Judgement:
     """Judge an answer of a kind (`ping`, `lease`, `lookup`, `light`, `mac`, `firmware`, `yes`,
     `passes`, `silent`, `text`).
 
-    Raises `ValueError` with a sentence when nothing can be read out of the text.
+    Raises `TypedError` with a sentence when nothing can be read out of the text.
     """
     typed = text.strip()
     if not typed:

@@ -1,7 +1,7 @@
 """Reading and writing what people type: addresses, masks, networks, ranges and MACs.
 
 Values are small and immutable and hold integers; IPv4 and IPv6 are one type with the family inside.
-Everything that cannot be read raises a member of one family of errors, all of them `ValueError`:
+Everything that cannot be read raises a member of one family of errors, all of them `RefusedError`:
 
     AddressError            anything here that could not be read
       MaskError             not a mask or prefix length
@@ -19,7 +19,7 @@ import re
 import socket
 from typing import NamedTuple
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 BITS = {4: 32, 6: 128}
 
@@ -30,7 +30,7 @@ MAC_TEXT = r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}|(?:[0-9A-Fa-f]{4}\.){2}[0-9
 RESERVED_ANYCAST = 128
 
 
-class AddressError(OctaplanError):
+class AddressError(RefusedError):
     """Something typed as an address could not be read as one."""
 
 

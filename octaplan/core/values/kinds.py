@@ -28,6 +28,7 @@ from octaplan.core.values.addresses import (
     parse_network,
     parse_range,
 )
+from octaplan.core.values.errors import validating
 from octaplan.core.values.lazy import lazy
 
 T = TypeVar("T")
@@ -41,7 +42,7 @@ def _reads(kind: type[T], parse: Callable[[str], T]) -> PlainValidator:
             return parse(value)
         raise ValueError("write it as text")
 
-    return PlainValidator(validate)
+    return PlainValidator(validating(validate))
 
 
 def _exact_network(text: str) -> Network:
@@ -86,7 +87,9 @@ MacField = Annotated[
 ]
 ResolverField = Annotated[
     Address | Literal["gateway"],
-    PlainValidator(lambda v: v if isinstance(v, Address) or v == "gateway" else parse_address(str(v)[:200])),
+    PlainValidator(
+        validating(lambda v: v if isinstance(v, Address) or v == "gateway" else parse_address(str(v)[:200]))
+    ),
     PlainSerializer(str, return_type=str),
     WithJsonSchema({"type": "string", "description": "`gateway` or an address"}),
 ]

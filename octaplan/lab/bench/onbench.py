@@ -12,7 +12,7 @@ from typing import Protocol
 
 from octaplan.core.plan.site import Circuit, SitePlan
 from octaplan.core.values.addresses import Address, Network
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.standin.box import BoxPhase, StandIn
 from octaplan.lab.standin.servers import Served
 
@@ -22,7 +22,7 @@ PATIENCE, LOOK = 30.0, 0.05
 NAME, NAMED = "practice.example", "192.0.2.80"
 
 
-class Unplugged(OctaplanError):
+class Unplugged(RefusedError):
     """The laptop reaches nothing where it is, with what it has."""
 
 

@@ -17,7 +17,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.stage.bench import BENCH_NETWORKS, Situation
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.addresses import AddressError, parse_address
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.lazy import lazy
 from octaplan.lab.bench.byitself import ByItself
 from octaplan.lab.bench.onbench import OnBench, OnTheBench, Unplugged, Ways
@@ -31,7 +31,7 @@ from octaplan.lab.standin.servers import HOST
 MOST_BOXES = 24
 
 
-class NoRoom(OctaplanError):
+class NoRoom(RefusedError):
     """Nothing more fits on the bench."""
 
 

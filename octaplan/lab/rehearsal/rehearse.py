@@ -12,7 +12,7 @@ from octaplan.core.flow.matrix import Traffic
 from octaplan.core.flow.telling import at_name, place_name
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.rehearsal.design import Design, SpaceKind
 from octaplan.lab.rehearsal.leases import LeaseSeen, ask, clients
 from octaplan.lab.rehearsal.probes import Probe, Questioning, words
@@ -28,7 +28,7 @@ MOST_PROBES = 8_000
 MOST_PLACES = 120
 
 
-class NothingToRehearse(OctaplanError):
+class NothingToRehearse(RefusedError):
     """No box of the site routes, or it is too large."""
 
 

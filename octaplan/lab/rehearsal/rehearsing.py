@@ -14,11 +14,11 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.spaces.ground import NoGround, apart, end, missing, path, within
 
 
-class Broken(OctaplanError):
+class Broken(RefusedError):
     """A rehearsal ended before it came to a result."""
 
 

@@ -16,7 +16,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 #: The programs it is made with, each with Debian's package of it.
 _NEEDED = {"unshare": "util-linux", "ip": "iproute2", "nft": "nftables"}
@@ -28,7 +28,7 @@ _ENDS = 10.0
 LEASES = {"dnsmasq": "dnsmasq-base", "udhcpc": "udhcpc"}
 
 
-class NoGround(OctaplanError):
+class NoGround(RefusedError):
     """This machine permits no network namespaces, with what is missing and how to get it."""
 
 

@@ -15,7 +15,7 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.spaces.spaces import Spaces
 
 #: Seconds that a client waits for a lease at most, and for the answer to a name.
@@ -33,7 +33,7 @@ _USUAL = (
 )  # fmt: skip
 
 
-class NotServing(OctaplanError):
+class NotServing(RefusedError):
     """A server refuses what it is told, in its own words."""
 
 

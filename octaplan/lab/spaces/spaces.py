@@ -17,7 +17,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 
 _NEW_NETWORK = 0x40000000  # CLONE_NEWNET
 _LIBC = ctypes.CDLL(None, use_errno=True)
@@ -44,7 +44,7 @@ _SETTINGS = {
 _LINE = re.compile(r"(?!netns\b)[\w.:/ -]{1,300}", re.ASCII)
 
 
-class NotBroughtUp(OctaplanError):
+class NotBroughtUp(RefusedError):
     """The machine refuses to build the network."""
 
 

@@ -33,7 +33,7 @@ from octaplan.core.plan.hardware import (
 from octaplan.core.plan.passwords import problems
 from octaplan.core.stage.bench import Face
 from octaplan.core.values.addresses import Address, Network
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.standin.state import BoxState
 
 #: Seconds that it takes to start, and to take new firmware in.
@@ -48,7 +48,7 @@ OLD_FIRMWARE = "0.9"
 CONSOLE = "console"
 
 
-class Refused(OctaplanError):
+class Refused(RefusedError):
     """It says no, in its own words."""
 
 

@@ -11,14 +11,14 @@ from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.hardware import HardwareType, WritePart
 from octaplan.core.plan.passwords import make
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.standin.box import CONSOLE, StandIn
 from octaplan.lab.standin.servers import HOST, Doors, Served, serve
 
 _HELP = "on, off, reset, plug PORT, label"
 
 
-class NoSuchFact(OctaplanError):
+class NoSuchFact(RefusedError):
     """A type, plan or port that a stand-in cannot be made of."""
 
 

@@ -15,14 +15,14 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.errors import RefusedError
 from octaplan.lab.spaces.ground import apart, end, path, within
 
 #: An answer is at most so long, with so many sockets.
 _MOST, _SOCKETS = 1 << 18, 4
 
 
-class NoNetwork(OctaplanError):
+class NoNetwork(RefusedError):
     """The network of the bench does not do what it was asked, or is gone."""
 
 

@@ -16,7 +16,6 @@ from octaplan.core.propose import segments
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.propose.hostrows import LONGEST_ROWS, read_host_rows
 from octaplan.core.propose.letters import Sure
-from octaplan.core.propose.room import RoomError
 from octaplan.core.propose.segments import SegmentProposal
 from octaplan.core.propose.typed import read_new_subnet, read_wanted_subnet, understand
 from octaplan.core.values.errors import OctaplanError
@@ -171,7 +170,7 @@ def propose(
             raise NoSuchSite("That segment has been removed by somebody else: look at the page again")
     try:
         proposal = _WAYS[type(wish)](sites.portfolio, plan, wish)
-    except (RoomError, ValueError) as error:
+    except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return ProposalShown(sentence=proposal.sentence, operations=_operations(proposal.operations), lost=proposal.lost)
 

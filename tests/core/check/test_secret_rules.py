@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from octaplan.core.plan.hardware import DIGITS, LOWER, SYMBOLS, UPPER, SlotRule
 from octaplan.core.plan.passwords import BITS_OF_WORDS, BITS_WANTED, make, problems, spoken, strength
 from octaplan.core.stage.measures import Outcome, judge
+from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.wordlist import WORDS
 
 PRINTABLE = LOWER + UPPER + DIGITS + SYMBOLS
@@ -114,7 +115,7 @@ class Measures(unittest.TestCase):
         self.assertEqual(found.outcome is Outcome.GOOD, 60 <= last <= 199)
 
     def test_what_is_too_long_is_refused(self) -> None:
-        with self.assertRaisesRegex(ValueError, "at most 4000"):
+        with self.assertRaisesRegex(OctaplanError, "at most 4000"):
             judge("text", "x" * 4_001)
-        with self.assertRaisesRegex(ValueError, "Nothing is typed"):
+        with self.assertRaisesRegex(OctaplanError, "Nothing is typed"):
             judge("ping", "  ")

@@ -13,6 +13,7 @@ from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan, new_id
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_network
+from octaplan.core.values.errors import OctaplanError
 from octaplan.core.values.readers import lease_text, read_lease
 from tests import examples
 from tests.core.check.test_portfolio import plans
@@ -171,7 +172,7 @@ class Typed(unittest.TestCase):
             ("/segments/seg0/scope", "0 clients", "1 or more"),
             ("/delegated_prefix", "10.0.0.0/8", "is IPv4"),
         ):
-            with self.subTest(path=path, text=text), self.assertRaises(ValueError) as caught:
+            with self.subTest(path=path, text=text), self.assertRaises(OctaplanError) as caught:
                 understand(self.plan, path, text, portfolio)
             self.assertIn(words, str(caught.exception))
 
@@ -196,7 +197,7 @@ class Typed(unittest.TestCase):
             ("/circuits/circ0/address", "203.0.113.18/33", "too long"),
             ("/name", "x" * 1001, "at most 1000"),
         ):
-            with self.subTest(path=path, text=text[:20]), self.assertRaises(ValueError) as caught:
+            with self.subTest(path=path, text=text[:20]), self.assertRaises(OctaplanError) as caught:
                 understand(self.plan, path, text)
             self.assertIn(words, str(caught.exception))
 
@@ -214,7 +215,7 @@ class Leases(unittest.TestCase):
         }.items():
             self.assertEqual(read_lease(typed), seconds, typed)
         for typed in ("1 month", "h", "1.5h", "0", "5000000000", "8 x"):
-            with self.subTest(typed), self.assertRaises(ValueError):
+            with self.subTest(typed), self.assertRaises(OctaplanError):
                 read_lease(typed)
         for seconds in (1, 60, 90, 3600, 86400, 0xFFFFFFFF):
             self.assertEqual(read_lease(lease_text(seconds)), seconds)

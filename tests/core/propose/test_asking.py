@@ -8,6 +8,7 @@ from typing import Any
 from octaplan.core.plan.questions import Whom
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.asking import ASKED_COLUMNS, Came, as_rows, as_text, lists, read_rows, read_text
+from octaplan.core.values.errors import OctaplanError
 from tests.support import circuit, site
 
 
@@ -87,9 +88,9 @@ class ComingBack(unittest.TestCase):
         )
 
     def test_what_matches_nothing_is_said(self) -> None:
-        with self.assertRaisesRegex(ValueError, "No site is named"):
+        with self.assertRaisesRegex(OctaplanError, "No site is named"):
             read_text(portfolio(), "gateway: 203.0.113.17")
-        with self.assertRaisesRegex(ValueError, "at most 1,000,000"):
+        with self.assertRaisesRegex(OctaplanError, "at most 1,000,000"):
             read_text(portfolio(), "x" * 1_000_001)
         came = read_text(
             portfolio(), "Dock (FERN/DOCKS), circuit Main\ngateway: .17\nMillbank (FERN/MILL), circuit Spare\nspeed: 1"

@@ -12,6 +12,7 @@ from octaplan.core.plan.passwords import read_password
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.dhcpoptions import read_dhcp_options
+from octaplan.core.values.errors import OctaplanError
 from tests.core.kit import office_site, with_device
 
 
@@ -31,7 +32,7 @@ class Typing(unittest.TestCase):
         return understand(self.plan, path, text).operations[0]["value"]
 
     def refused(self, field: str, text: str, words: str) -> None:
-        with self.assertRaisesRegex(ValueError, words):
+        with self.assertRaisesRegex(OctaplanError, words):
             self.value(field, text)
 
     def test_what_is_typed_is_read_generously(self) -> None:
@@ -86,13 +87,13 @@ class Typing(unittest.TestCase):
         self.assertEqual(understand(self.plan, f"/devices/{self.edge}/addresses/seg0", "").operations, [])
 
     def test_options_are_bounded(self) -> None:
-        with self.assertRaisesRegex(ValueError, "at most 64"):
+        with self.assertRaisesRegex(OctaplanError, "at most 64"):
             read_dhcp_options("; ".join(f"{n} x" for n in range(160, 230)))
 
     def test_a_password_is_taken_as_it_stands_and_never_quoted(self) -> None:
         self.assertEqual(read_password(" a b'\""), " a b'\"")
         for wrong in ("x" * 300, "walnut\x07"):
-            with self.assertRaises(ValueError) as caught:
+            with self.assertRaises(OctaplanError) as caught:
                 read_password(wrong)
             self.assertNotIn("walnut", str(caught.exception))
 

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from octaplan.core.plan.patch import applied
 from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.propose.letters import Sure
+from octaplan.core.values.errors import OctaplanError
 from tests.support import site
 
 PLAN = site(circuits=[{"label": "Main"}])
@@ -87,7 +88,7 @@ class Letters(unittest.TestCase):
 
     def test_letters_that_say_nothing(self) -> None:
         for text, words in (("Kind regards", "names a field"), ("x" * (LONGEST_LETTER + 1), "at most")):
-            with self.subTest(words), self.assertRaisesRegex(ValueError, words):
+            with self.subTest(words), self.assertRaisesRegex(OctaplanError, words):
                 read_fragment(PLAN, "circ0", text)
 
     @given(
@@ -97,7 +98,7 @@ class Letters(unittest.TestCase):
     def test_any_text_is_read_or_refused_in_a_sentence(self, text: str) -> None:
         try:
             read = read_fragment(PLAN, "circ0", text)
-        except ValueError as error:
+        except OctaplanError as error:
             self.assertTrue(str(error))
         else:
             for found in read.found:

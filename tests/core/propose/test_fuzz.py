@@ -16,6 +16,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.typed import understand
 from octaplan.core.stage.runsheet import run_sheet
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network, parse_range
+from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.columns import COLUMNS
 from tests import examples
 from tests.core.check.test_portfolio import plans
@@ -93,7 +94,7 @@ class Readers(unittest.TestCase):
         for read in (parse_address, parse_mask, parse_network, parse_range, parse_mac):
             try:
                 read(typed)
-            except ValueError as error:
+            except OctaplanError as error:
                 self.assertGreater(len(str(error)), 10)
 
     @given(st.sampled_from([(t, c) for t, columns in COLUMNS.items() for c in columns]), text)
@@ -102,7 +103,7 @@ class Readers(unittest.TestCase):
         table, name = column
         try:
             COLUMNS[table][name].read(typed)
-        except ValueError as error:
+        except OctaplanError as error:
             self.assertGreater(len(str(error)), 10)
 
     @given(st.sampled_from(PATHS), text)
@@ -110,7 +111,7 @@ class Readers(unittest.TestCase):
     def test_what_a_field_understands_can_be_applied(self, path: str, typed: str) -> None:
         try:
             understood = understand(PLAN, path, typed)
-        except ValueError as error:
+        except OctaplanError as error:
             self.assertGreater(len(str(error)), 10)
             return
         patched = jsonpatch.apply_patch(PLAN.document(), understood.operations)
@@ -148,7 +149,7 @@ class Documents(unittest.TestCase):
             place[last] = value
         try:
             plan = SitePlan.model_validate(document)
-        except ValueError:
+        except OctaplanError:
             return
         Readers.checked(plan)
 

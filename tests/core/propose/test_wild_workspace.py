@@ -27,6 +27,7 @@ from octaplan.core.propose.segments import (
 )
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import parse_network
+from octaplan.core.values.errors import OctaplanError
 from tests import examples
 from tests.core.check.test_wild import NETS, organisations, wild_plans
 
@@ -36,7 +37,7 @@ def any_plans(draw: st.DrawFn) -> SitePlan:
     """A wild plan; values that pydantic refuses make none."""
     try:
         return draw(wild_plans())
-    except ValueError:
+    except OctaplanError:
         reject()
 
 
@@ -48,7 +49,7 @@ class Proposals(unittest.TestCase):
     def proposed(self, plan: SitePlan, propose: Callable[[], SegmentProposal]) -> None:
         try:
             proposal = propose()
-        except ValueError as refusal:
+        except OctaplanError as refusal:
             self.assertTrue(str(refusal))
             return
         after = applied(plan, proposal.operations)
@@ -139,7 +140,7 @@ class Beside(unittest.TestCase):
         for key in plan.segments:
             try:
                 understood = understand(plan, f"/segments/{key}/subnet", typed)
-            except ValueError as refusal:
+            except OctaplanError as refusal:
                 self.assertTrue(str(refusal))
             else:
                 applied(plan, understood.operations)

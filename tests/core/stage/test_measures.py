@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from octaplan.core.stage.measures import Outcome, judge
-from octaplan.core.values.errors import TypedError
+from octaplan.core.values.errors import OctaplanError, TypedError
 from tests.core.stage.outputs import OUTPUTS
 
 RANGE = "10.61.4.60–10.61.4.199"
@@ -15,7 +15,7 @@ RANGE = "10.61.4.60–10.61.4.199"
 class Printed(unittest.TestCase):
     def test_a_yes_says_too_little_of_what_must_stay_silent(self) -> None:
         for text in ("yes", "No", "ok", "fine so far"):
-            with self.subTest(text), self.assertRaises(ValueError) as caught:
+            with self.subTest(text), self.assertRaises(OctaplanError) as caught:
                 judge("silent", text)
             self.assertIn("no answer", str(caught.exception))
 
@@ -44,7 +44,7 @@ class Pings(unittest.TestCase):
         self.assertIn("not 203.0.113.18", judge("ping", said, "203.0.113.18").words)
 
     def test_what_holds_no_count_is_refused_in_words(self) -> None:
-        with self.assertRaisesRegex(ValueError, "as 4/5"):
+        with self.assertRaisesRegex(OctaplanError, "as 4/5"):
             judge("ping", "fine", "")
 
 
@@ -54,7 +54,7 @@ class OtherAnswers(unittest.TestCase):
         self.assertEqual(judge("lease", "e1 10.61.4.77/24 brd 10.61.4.255", RANGE).value, "10.61.4.77")
         self.assertIn("another server", judge("lease", "192.168.1.20", RANGE).words)
         self.assertIn("not running", judge("lease", "169.254.7.1", RANGE).words)
-        with self.assertRaisesRegex(ValueError, "such as 10.40.8.20"):
+        with self.assertRaisesRegex(OctaplanError, "such as 10.40.8.20"):
             judge("lease", "none", RANGE)
 
     def test_lookups_lights_and_numbers_on_labels(self) -> None:
@@ -74,5 +74,5 @@ class OtherAnswers(unittest.TestCase):
     def test_anything_is_judged_or_refused_in_words(self, kind: str, text: str, expect: str) -> None:
         try:
             self.assertTrue(judge(kind, text, expect).words)
-        except ValueError as error:
+        except OctaplanError as error:
             self.assertGreater(len(str(error)), 20)
