@@ -2,7 +2,8 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { Failure } from './api/client';
 import { usePerson } from './api/queries';
 import { Frame } from './frame/Frame';
-import { DESK, PAGES, SITE_PAGES, STAGES } from './pages';
+import { DESK, PARTS } from './drawn';
+import { PAGES, SITE_PAGES, STAGES, type Page } from './pages';
 import { Failed } from './parts/Failed';
 import { fetched } from './parts/fetched';
 import { Notice } from './parts/Notice';
@@ -14,6 +15,11 @@ const SignInPage = fetched(async () => (await import('./sign-in/SignInPage')).Si
 /** A page for whoever installs on site stands apart: it asks for no account and shows nothing of the rest. */
 export function App() {
   return window.location.pathname === '/on-site' ? <OnSitePage /> : <Office />;
+}
+
+function routeTo({ path }: Page) {
+  const Drawn = PARTS[path];
+  return Drawn && <Route key={path} path={path} element={<Drawn />} />;
 }
 
 function Office() {
@@ -30,13 +36,9 @@ function Office() {
           <Route index element={<Navigate to="/outbound" replace />} />
           <Route path="sites/:customer/:site" element={<DESK />}>
             <Route index element={<Navigate to="addresses" replace />} />
-            {[...STAGES, ...SITE_PAGES].map(({ path, page: Stage }) => (
-              <Route key={path} path={path} element={<Stage />} />
-            ))}
+            {[...STAGES, ...SITE_PAGES].map(routeTo)}
           </Route>
-          {PAGES.map(({ path, page: Page }) => (
-            <Route key={path} path={path} element={<Page />} />
-          ))}
+          {PAGES.map(routeTo)}
           <Route
             path="*"
             element={

@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
-import { PAGES, STAGES, titleAt, wayTo } from './pages';
+import { PARTS } from './drawn';
+import { PAGES, SITE_PAGES, STAGES, titleAt, wayTo } from './pages';
 
 test.each([
   ['/outbound', 'Outbound · Octaplan'],
@@ -24,4 +25,9 @@ test('each page has a path and a title of its own', () => {
 
 test('a way to a page leads to an address without what it takes', () => {
   for (const page of PAGES.filter((one) => one.menu ?? one.about)) expect(wayTo(page)).toMatch(/^\/[a-z]+$/);
+});
+
+test('every page has something to draw, and nothing is drawn that is no page', () => {
+  const paths = [...PAGES, ...STAGES, ...SITE_PAGES].map((page) => page.path);
+  expect(Object.keys(PARTS).sort()).toEqual(paths.sort());
 });

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
 import type { Run } from '../../api/client';
@@ -141,24 +140,5 @@ function Boxes({ device }: { device: string }) {
         );
       })}
     </nav>
-  );
-}
-
-export function BigButton(props: {
-  children: string;
-  disabled?: boolean;
-  loading?: boolean;
-  onClick: () => void;
-}) {
-  const { children, ...rest } = props;
-  return (
-    <Button
-      variant="contained"
-      size="large"
-      {...rest}
-      sx={{ fontSize: 15, minWidth: 150, lineHeight: '22px' }}
-    >
-      {children}
-    </Button>
   );
 }

@@ -8,7 +8,7 @@ import { useKeys } from '../../parts/useKeys';
 import { useDeskState } from '../context';
 import { Backups } from './Backups';
 import styles from './bench.module.css';
-import { BigButton } from './BenchPage';
+import { BigButton } from './BigButton';
 import { Measures } from './Measures';
 import { Noting } from './Noting';
 import { useTick, useUntick } from './queries';

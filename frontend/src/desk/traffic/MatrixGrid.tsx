@@ -29,6 +29,7 @@ export function MatrixGrid({ matrix, open, onOpen }: Props) {
     <div
       className={`card ${styles.matrix}`}
       role="grid"
+      tabIndex={-1}
       aria-label="Who reaches whom"
       ref={grid}
       onKeyDown={onKeyDown}
