@@ -4,23 +4,34 @@ SHELL := /bin/bash
 PYTHON ?= python3
 BIN := .venv/bin
 PORT ?= 8321
+HAVE_LAB := { command -v ip && command -v nft && command -v dnsmasq && command -v udhcpc; } > /dev/null
+INSTALL := apt-get update -qq && apt-get install -y -qq --no-install-recommends
 SITE := octaplan/server/site/index.html
 SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 
-.PHONY: demo test test-thorough ready chromium lint unit browser front dev build bench truth hands docs api screenshots clean
+.PHONY: demo quick test test-thorough ready lab chromium-headless-shell lint unit browser front dev build bench truth hands docs api screenshots clean
 
 demo: $(SITE) ## Build everything and serve the demo portfolio
+	@$(HAVE_LAB) || echo "Rehearsals and the bench of real packets need what this machine lacks: make lab installs it"
 	$(BIN)/octaplan serve --demo --data demo-data --port $(PORT)
+
+quick: .venv/installed frontend/node_modules/installed ## What one runs before each commit: linters, core, formats
+	printf '%s\n' "$(BIN)/mypy octaplan" "cd frontend && npx eslint --cache --cache-location node_modules/.cache/eslint ." \
+	  "cd frontend && npx tsc --noEmit" "$(BIN)/ruff check --quiet ." "$(BIN)/ruff format --quiet --check ." \
+	  "$(BIN)/lint-imports --no-logo" "$(BIN)/python -m tests --quick tests.core tests.formats" | \
+	  xargs -P $$(nproc) -I{} sh -c '{}'
 
 test: ready lint unit browser ## All linters and tests
 
 ready: ## What the tests need, fetched side by side
-	$(MAKE) --no-print-directory -j3 .venv/installed frontend/node_modules/installed chromium
+	$(MAKE) --no-print-directory -j2 .venv/installed frontend/node_modules/installed & \
+	$(MAKE) --no-print-directory lab chromium-headless-shell & wait -n && wait -n
 
-chromium: ## The browser of the tests, and what rehearsals are made with
-	@{ command -v chromium-headless-shell && command -v nft && command -v dnsmasq && command -v udhcpc; } > /dev/null || \
-	  (apt-get update -qq && apt-get install -y -qq --no-install-recommends \
-	    chromium-headless-shell iproute2 nftables dnsmasq-base udhcpc)
+lab: ## What rehearsals and the bench of real packets are made with
+	@$(HAVE_LAB) || $(INSTALL) iproute2 nftables dnsmasq-base udhcpc
+
+chromium-headless-shell: ## The browser of the tests
+	@command -v $@ > /dev/null || $(INSTALL) $@
 
 .venv/installed: requirements.lock requirements-uv.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -49,9 +60,10 @@ front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
 
 unit: .venv/installed ## All tests but those in a browser, side by side
-	$(BIN)/python -m tests tests.core tests.lab tests.link tests.formats tests.store tests.server tests.test_cli tests.test_docs
+	$(BIN)/python -m tests tests.core tests.lab tests.link tests.formats tests.store tests.server tests.test_cli tests.test_docs \
+	  tests.test_benchmarks
 
-browser: chromium $(SITE) ## The tests in a real browser, side by side
+browser: chromium-headless-shell $(SITE) ## The tests in a real browser, side by side
 	$(BIN)/python -m tests tests.browser
 
 test-thorough: ready lint $(SITE) ## All linters and tests, with many more examples of each property

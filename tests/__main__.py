@@ -1,5 +1,5 @@
-"""Runs the tests side by side, a class at a time on each core: `python -m tests [NAME …] [--thorough] [--jobs N]
-[--times N] [--beside N]`.
+"""Runs the tests side by side, a class at a time on each core: `python -m tests [NAME …] [--thorough | --quick]
+[--jobs N] [--times N] [--beside N]`.
 
 A name is a module or a class (`tests.store`, `tests.core.propose.test_room.Room`); without one all are run. What takes longest
 begins first. With `--times 10` all of it is run so often, with `--beside 4` while so many other processes keep the machine
@@ -33,11 +33,22 @@ SLOW = (
     "tests.server.test_fuzz_api", "tests.core.propose.test_remedies", "tests.store", "tests.server",
 )  # fmt: skip
 
+#: What `--quick` leaves to CI.
+LONG = (
+    "tests.core.flow.test_shape", "tests.core.flow.test_walk", "tests.core.config.test_readback", "tests.core.config.test_grammar",
+    "tests.core.check.test_portfolio.Checking", "tests.core.check.test_traffic_rules.EveryTrafficRule", "tests.core.check.test_wild",
+    "tests.core.check.test_device_rules", "tests.core.propose.test_remedies.Promise", "tests.core.plan.test_boxes.AnyBox",
+    "tests.core.propose.test_wiring.AnyOrder", "tests.core.check.test_rules.Rules", "tests.core.config.test_takeover",
+    "tests.core.config.test_neutral.Yang", "tests.core.propose.test_remedies.Many", "tests.formats.test_sheets",
+    "tests.formats.test_report.Generated",
+)  # fmt: skip
+
 
 def main() -> int:
     arguments = argparse.ArgumentParser(description=__doc__)
     arguments.add_argument("names", nargs="*", help="modules or classes; all when none is given")
     arguments.add_argument("--thorough", action="store_true", help="try many more examples of each property")
+    arguments.add_argument("--quick", action="store_true", help="try a few, and leave what takes long to CI")
     arguments.add_argument(
         "--jobs", type=int, default=_jobs(), help="classes at once; more than cores, since many wait"
     )
@@ -47,18 +58,22 @@ def main() -> int:
     chosen = arguments.parse_args()
     if chosen.thorough:
         os.environ["OCTAPLAN_TESTS"] = "thorough"
+    elif chosen.quick:
+        os.environ["OCTAPLAN_TESTS"] = "quick"
     _in_memory()
     with _busy(chosen.beside):
-        right = [_all(chosen.names, chosen.jobs, chosen.slowest) for _ in range(chosen.times)]
+        right = [
+            _all(chosen.names, chosen.jobs, chosen.slowest, LONG if chosen.quick else ()) for _ in range(chosen.times)
+        ]
     if chosen.times > 1:
         print(f"{sum(right)} of {chosen.times} runs passed, each beside {chosen.beside} busy processes")
     return 0 if all(right) else 1
 
 
-def _all(names: list[str], jobs: int, slowest: int) -> bool:
+def _all(names: list[str], jobs: int, slowest: int, without: tuple[str, ...]) -> bool:
     """Run all tests of some names once."""
     begun = time.perf_counter()
-    work = sorted(_classes(names), key=_weight)
+    work = sorted((name for name in _classes(names) if not name.startswith(without or " ")), key=_weight)
     ran: list[Ran] = []
     for in_browser in (False, True):  # apart, since the browser's loop stays in its process
         some = [name for name in work if name.startswith("tests.browser.") == in_browser]

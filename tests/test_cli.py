@@ -197,7 +197,7 @@ class Texts(InFolder):
     def test_what_is_otherwise_exits_with_1_and_says_what_where_and_why(self) -> None:
         written = octaplan("write-out", self.plan, "--device", self.box)
         text = self.write(
-            "seen.txt", written.stdout.replace(f"title {self.box};", "title north-egde0;") + "lookup 203.0.113.9;\n"
+            "seen.txt", written.stdout.replace(f"title {self.box}\n", "title north-egde0\n") + "lookup 203.0.113.9\n"
         )
         back = octaplan("read-back", self.plan, "--device", self.box, text, "--format", "json")
         told = json.loads(back.stdout)

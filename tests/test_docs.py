@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import ast
 import re
+import sys
+import tomllib
 import unittest
 from collections.abc import Iterator
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 from octaplan.cli import app
@@ -16,6 +19,31 @@ from tests import forks
 from tools import docs
 
 ROOT = Path(__file__).parents[1]
+
+
+class Packages(unittest.TestCase):
+    def test_what_is_imported_is_declared(self) -> None:
+        declared = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+        of_module = packages_distributions()
+        for folders, wanted in ((("octaplan",), declared["dependencies"]),
+                                (("octaplan", "tests", "tools", "benchmarks"),
+                                 [*declared["dependencies"], *declared["optional-dependencies"]["dev"]])):  # fmt: skip
+            names = {re.match(r"[\w.-]+", one)[0].casefold().replace("_", "-") for one in wanted}  # type: ignore[index]
+            for path in (path for folder in folders for path in (ROOT / folder).rglob("*.py")):
+                for module in _imported(path) - sys.stdlib_module_names - {"octaplan", "tests", "tools", "benchmarks"}:
+                    told = {name.casefold().replace("_", "-") for name in of_module.get(module, ())}
+                    self.assertTrue(told & names, f"{path} imports {module} of {told}, which pyproject.toml lacks")
+
+
+def _imported(path: Path) -> set[str]:
+    """The modules that a file imports, by their first names."""
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found |= {alias.name.partition(".")[0] for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+            found.add(node.module.partition(".")[0])
+    return found
 
 
 class Documentation(unittest.TestCase):

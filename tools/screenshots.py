@@ -20,13 +20,6 @@ def outbound(page: Page) -> None:
     page.get_by_role("list", name="Sites by ship week").wait_for()
 
 
-def new_site(page: Page) -> None:
-    page.goto("/new")
-    page.get_by_label("Name of the customer").fill("Tern & Tide Sailmakers")
-    page.get_by_label("Name of the site").fill("Slipway Loft")
-    page.get_by_text("as TERN/SLIP").wait_for()
-
-
 def addresses(page: Page) -> None:
     page.goto("/sites/FERN/DOCK/addresses")
     page.get_by_role("region", name="Segment Voice").wait_for()
@@ -126,11 +119,6 @@ def asked(page: Page) -> None:
     page.get_by_label("gateway of Main", exact=True).wait_for()
 
 
-def pattern(page: Page) -> None:
-    page.goto("/patterns/shop-with-tills")
-    page.get_by_role("region", name="Segment Tills").wait_for()
-
-
 def rollout(page: Page) -> None:
     page.goto("/rollout?customer=QUAY")
     rows = "\n".join(f"S{n:02};Quayside {n};Europe/Dublin" for n in range(1, 41))
@@ -139,20 +127,8 @@ def rollout(page: Page) -> None:
     page.get_by_role("button", name="Make 40 sites").wait_for()
 
 
-def questions(page: Page) -> None:
-    page.goto("/questions")
-    back = page.get_by_role("region", name="Answers that came back")
-    back.get_by_label("Answers as text").fill(
-        "Dockside (FERN/DOCK), circuit Main\n  gateway: 203.0.113.54\n  speed: 100 down, 20 up\n"
-        "  extra routed block: none"
-    )
-    back.get_by_role("button", name="Read them").click()
-    back.get_by_role("button", name=re.compile("^Take 2")).wait_for()
-
-
 VIEWS: dict[str, Callable[[Page], None]] = {
     "outbound": outbound,
-    "new-site": new_site,
     "addresses": addresses,
     "devices": devices,
     "traffic": traffic,
@@ -164,9 +140,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "rehearsal": rehearsal,
     "site-sheet": handover,
     "intake": asked,
-    "pattern": pattern,
     "rollout": rollout,
-    "questions": questions,
     "space": space,
     "findings": findings,
     "practice": practice,

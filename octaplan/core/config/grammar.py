@@ -16,11 +16,12 @@ from jinja2.exceptions import TemplateSyntaxError
 
 from octaplan.core.config.sayings import (
     NUMBER,
+    FixedText,
     NotUnderstood,
     Repeat,
     Shape,
-    Words,
     WritableLine,
+    single_spaced,
     writable_lines,
 )
 from octaplan.core.config.template import parsed
@@ -54,7 +55,7 @@ class Saying:
     @property
     def fixed(self) -> int:
         """So many characters of it are always the same."""
-        return sum(len(piece.text) for piece in self.shape.flat if isinstance(piece, Words))
+        return sum(len(piece.text) for piece in self.shape.flat if isinstance(piece, FixedText))
 
 
 @dataclass
@@ -166,9 +167,10 @@ class Grammar:
         Raises `NotUnderstood`.
         """
         bare = line.strip()
+        single = single_spaced(line)
         for depth in range(len(above), -1, -1):
             for saying in self._by_place.get(above[depth - 1].saying.number if depth else None, ()):
-                values = saying.shape.read(bare)
+                values = saying.shape.read(single)
                 if values is not None:
                     closed = " " * saying.indent + self.closers[saying.number] if saying.number in self.closers else ""
                     told = Told(saying, " " * saying.indent + bare, values, closed=closed)

@@ -35,7 +35,7 @@ class NotUnderstood(RefusedError):
     """A line that is not in the language or stands where it cannot, or a language that cannot be read."""
 
 
-class Form(Enum):
+class Filling(Enum):
     """How a value stands in a line: as anything, between quotes, as digits, or as the members of a list."""
 
     FREE = auto()
@@ -44,38 +44,38 @@ class Form(Enum):
     LIST = auto()
 
 
-class Words(NamedTuple):
+class FixedText(NamedTuple):
     """What always stands there."""
 
     text: str
 
 
-class Place(NamedTuple):
+class ValuePlace(NamedTuple):
     """Where a value stands, by name, and what stands between members of a list. Without a name it is passed over."""
 
     name: str
-    form: Form
+    form: Filling
     between: tuple[str, ...] = ()
 
 
 class Either(NamedTuple):
     """One of several; an empty one says that all may be left out."""
 
-    branches: tuple[tuple[Piece, ...], ...]
+    branches: tuple[tuple[SayingPart, ...], ...]
 
 
-Piece = Words | Place | Either
+SayingPart = FixedText | ValuePlace | Either
 
 
 class _Way(NamedTuple):
     """One way in which choices come together: runs of what can be told where it ends, and open places between them."""
 
-    runs: tuple[tuple[Words | _Held, ...], ...]
+    runs: tuple[tuple[FixedText | _Held, ...], ...]
     open: tuple[_Held, ...]
 
 
 class _Held(NamedTuple):
-    place: Place
+    place: ValuePlace
     #: Which of the shape's values it is; none without a name.
     at: int | None
 
@@ -84,12 +84,12 @@ class _Held(NamedTuple):
 class Shape:
     """One line that templates can write."""
 
-    pieces: tuple[Piece, ...]
+    pieces: tuple[SayingPart, ...]
 
     @lazy
-    def places(self) -> tuple[Place, ...]:
+    def places(self) -> tuple[ValuePlace, ...]:
         """The places with names, in order."""
-        return tuple(piece for piece in _flat(self.pieces) if isinstance(piece, Place) and piece.name)
+        return tuple(piece for piece in _flat(self.pieces) if isinstance(piece, ValuePlace) and piece.name)
 
     @lazy
     def names(self) -> tuple[str, ...]:
@@ -97,15 +97,16 @@ class Shape:
         return tuple(place.name for place in self.places)
 
     @lazy
-    def flat(self) -> tuple[Words | Place, ...]:
+    def flat(self) -> tuple[FixedText | ValuePlace, ...]:
         """All words and named places, those of all choices one behind the other."""
-        return tuple(piece for piece in _flat(self.pieces) if isinstance(piece, Words) or piece.name)
+        return tuple(piece for piece in _flat(self.pieces) if isinstance(piece, FixedText) or piece.name)
 
     def read(self, line: str) -> tuple[str, ...] | None:
-        """The values in a line, "" for what is left out; nothing when it is another line."""
-        text = _BLANKS.sub(_single, line.strip())
+        """The values in a line that is `single_spaced`, "" for what is left out; nothing when it is another line."""
+        if not line.startswith(self._begins) or not line.endswith(self._ends):
+            return None
         for way in self._ways:
-            found = _read(way, text)
+            found = _read(way, line)
             if found is not None:
                 return tuple(found.get(at, "").strip() for at in range(len(self.names)))
         return None
@@ -116,16 +117,32 @@ class Shape:
         return _said(self.pieces, iter(values))[0].strip()
 
     @lazy
+    def _begins(self) -> tuple[str, ...]:
+        """What the line begins with, in each way."""
+        return tuple({_text(way.runs[0][:1]) for way in self._ways})
+
+    @lazy
+    def _ends(self) -> tuple[str, ...]:
+        """What the line ends with, in each way."""
+        return tuple({_text(way.runs[-1][-1:]) for way in self._ways})
+
+    @lazy
     def _ways(self) -> tuple[_Way, ...]:
         counted = iter(range(len(self.names)))
         return tuple(_way(flat) for flat in _flattened(_numbered(self.pieces, counted)))
 
 
-def _single(found: re.Match[str]) -> str:
-    return " " if found[0].isspace() else found[0]
+def single_spaced(line: str) -> str:
+    """A line with one blank where there are several, but for what stands between quotes."""
+    return _BLANKS.sub(lambda found: " " if found[0].isspace() else found[0], line.strip())
 
 
-def _flat(pieces: Iterable[Piece]) -> Iterator[Words | Place]:
+def _text(run: tuple[FixedText | _Held, ...]) -> str:
+    """The words that a run is, if it is words."""
+    return run[0].text if run and isinstance(run[0], FixedText) else ""
+
+
+def _flat(pieces: Iterable[SayingPart]) -> Iterator[FixedText | ValuePlace]:
     for piece in pieces:
         if isinstance(piece, Either):
             for branch in piece.branches:
@@ -134,68 +151,65 @@ def _flat(pieces: Iterable[Piece]) -> Iterator[Words | Place]:
             yield piece
 
 
-def ways_of(pieces: Iterable[Piece]) -> int:
+def ways_of(pieces: Iterable[SayingPart]) -> int:
     """In how many ways the choices of a line can come together."""
     return prod(sum(map(ways_of, piece.branches)) for piece in pieces if isinstance(piece, Either))
 
 
-_Counted = Words | _Held | tuple[tuple["_Counted", ...], ...]
+_Counted = FixedText | _Held | tuple[tuple["_Counted", ...], ...]
 
 
-def _numbered(pieces: tuple[Piece, ...], counted: Iterator[int]) -> tuple[_Counted, ...]:
+def _numbered(pieces: tuple[SayingPart, ...], counted: Iterator[int]) -> tuple[_Counted, ...]:
     """The pieces with each named place numbered."""
     found: list[_Counted] = []
     for piece in pieces:
-        if isinstance(piece, Place):
+        if isinstance(piece, ValuePlace):
             found.append(_Held(piece, next(counted) if piece.name else None))
         elif isinstance(piece, Either):
             found.append(tuple(_numbered(branch, counted) for branch in piece.branches))
         else:
-            found.append(Words(re.sub(r"\s+", " ", piece.text)))
+            found.append(FixedText(re.sub(r"\s+", " ", piece.text)))
     return tuple(found)
 
 
-def _flattened(pieces: tuple[_Counted, ...]) -> Iterator[tuple[Words | _Held, ...]]:
+def _flattened(pieces: tuple[_Counted, ...]) -> Iterator[tuple[FixedText | _Held, ...]]:
     """Each way in which choices come together, first those in which more is said."""
-    choices: list[list[tuple[Words | _Held, ...]]] = [
-        [(piece,)] if isinstance(piece, Words | _Held) else [way for branch in piece for way in _flattened(branch)]
+    choices: list[list[tuple[FixedText | _Held, ...]]] = [
+        [(piece,)] if isinstance(piece, FixedText | _Held) else [way for branch in piece for way in _flattened(branch)]
         for piece in pieces
     ]
     for chosen in product(*choices):
         yield tuple(one for some in chosen for one in some)
 
 
-def _way(flat: tuple[Words | _Held, ...]) -> _Way:
-    runs: list[tuple[Words | _Held, ...]] = [()]
+def _way(flat: tuple[FixedText | _Held, ...]) -> _Way:
+    runs: list[tuple[FixedText | _Held, ...]] = [()]
     open_: list[_Held] = []
     for piece in flat:
-        if isinstance(piece, _Held) and piece.place.form in (Form.FREE, Form.LIST):
+        if isinstance(piece, _Held) and piece.place.form in (Filling.FREE, Filling.LIST):
             open_.append(piece)
             runs.append(())
-        elif isinstance(piece, Words) and runs[-1] and isinstance(runs[-1][-1], Words):
-            runs[-1] = (*runs[-1][:-1], Words(runs[-1][-1].text + piece.text))
-        elif not isinstance(piece, Words) or piece.text:
+        elif isinstance(piece, FixedText) and runs[-1] and isinstance(runs[-1][-1], FixedText):
+            runs[-1] = (*runs[-1][:-1], FixedText(runs[-1][-1].text + piece.text))
+        elif not isinstance(piece, FixedText) or piece.text:
             runs[-1] = (*runs[-1], piece)
-    if runs[0] and isinstance(runs[0][0], Words):
-        runs[0] = (Words(runs[0][0].text.lstrip()), *runs[0][1:])
-    if runs[-1] and isinstance(runs[-1][-1], Words):
-        runs[-1] = (*runs[-1][:-1], Words(runs[-1][-1].text.rstrip()))
+    if runs[0] and isinstance(runs[0][0], FixedText):
+        runs[0] = (FixedText(runs[0][0].text.lstrip()), *runs[0][1:])
+    if runs[-1] and isinstance(runs[-1][-1], FixedText):
+        runs[-1] = (*runs[-1][:-1], FixedText(runs[-1][-1].text.rstrip()))
     return _Way(tuple(runs), tuple(open_))
 
 
 def _read(way: _Way, text: str) -> dict[int, str] | None:
     """The values of a text by their numbers. Each run is looked for from where the one before it ended, and the first
     place where it fits is taken, as for a name with wild cards."""
-    last = way.runs[-1][-1] if way.runs[-1] else None
-    if isinstance(last, Words) and not text.endswith(last.text):
-        return None
     found: dict[int, str] = {}
     end = _fits(way.runs[0], text, 0, found)
     if end is None:
         return None
     for number, (place, run) in enumerate(zip(way.open, way.runs[1:], strict=True), 1):
         ends = number == len(way.open)
-        least = end + (place.place.form is Form.FREE)
+        least = end + (place.place.form is Filling.FREE)
         met = _next(run, text, least, found, ends=ends)
         if met is None:
             return None
@@ -206,7 +220,7 @@ def _read(way: _Way, text: str) -> dict[int, str] | None:
 
 
 def _next(
-    run: tuple[Words | _Held, ...], text: str, least: int, found: dict[int, str], *, ends: bool
+    run: tuple[FixedText | _Held, ...], text: str, least: int, found: dict[int, str], *, ends: bool
 ) -> tuple[int, int] | None:
     """Where a run fits first, and where it ends there; the last one must end with the text."""
     if least > len(text):
@@ -214,13 +228,13 @@ def _next(
     if not run:
         return (len(text), len(text)) if ends else (least, least)
     first = run[0]
-    at = len(text) - len(first.text) if ends and len(run) == 1 and isinstance(first, Words) else least
+    at = len(text) - len(first.text) if ends and len(run) == 1 and isinstance(first, FixedText) else least
     at = max(at, least)
     while True:
-        if isinstance(first, Words):
+        if isinstance(first, FixedText):
             at = text.find(first.text, at)
         else:
-            begins = (_DIGITS if first.place.form is Form.DIGITS else _QUOTED).search(text, at)
+            begins = (_DIGITS if first.place.form is Filling.DIGITS else _QUOTED).search(text, at)
             at = begins.start() if begins is not None else -1
         if at < 0:
             return None
@@ -230,15 +244,15 @@ def _next(
         at += 1
 
 
-def _fits(run: tuple[Words | _Held, ...], text: str, at: int, found: dict[int, str]) -> int | None:
+def _fits(run: tuple[FixedText | _Held, ...], text: str, at: int, found: dict[int, str]) -> int | None:
     """Where a run ends that begins at a place; nothing when it does not stand there."""
     for piece in run:
-        if isinstance(piece, Words):
+        if isinstance(piece, FixedText):
             if not text.startswith(piece.text, at):
                 return None
             at += len(piece.text)
             continue
-        met = (_DIGITS if piece.place.form is Form.DIGITS else _QUOTED).match(text, at)
+        met = (_DIGITS if piece.place.form is Filling.DIGITS else _QUOTED).match(text, at)
         if met is None:
             return None
         if piece.at is not None:
@@ -247,15 +261,15 @@ def _fits(run: tuple[Words | _Held, ...], text: str, at: int, found: dict[int, s
     return at
 
 
-def _said(pieces: Iterable[Piece], values: Iterator[str]) -> tuple[str, bool]:
+def _said(pieces: Iterable[SayingPart], values: Iterator[str]) -> tuple[str, bool]:
     """Pieces with their values, and whether there is any value."""
     text, any_ = "", False
     for piece in pieces:
-        if isinstance(piece, Words):
+        if isinstance(piece, FixedText):
             text += piece.text
-        elif isinstance(piece, Place):
+        elif isinstance(piece, ValuePlace):
             value = next(values, "").strip() if piece.name else ""
-            quoted = piece.form is Form.QUOTED and not value.startswith(('"', "'"))
+            quoted = piece.form is Filling.QUOTED and not value.startswith(('"', "'"))
             text += f'"{value}"' if quoted else value
             any_ = any_ or bool(value)
         else:
@@ -268,8 +282,8 @@ def _said(pieces: Iterable[Piece], values: Iterator[str]) -> tuple[str, bool]:
     return text, any_
 
 
-def _places(pieces: Iterable[Piece]) -> Iterator[Place]:
-    return (piece for piece in _flat(pieces) if isinstance(piece, Place) and piece.name)
+def _places(pieces: Iterable[SayingPart]) -> Iterator[ValuePlace]:
+    return (piece for piece in _flat(pieces) if isinstance(piece, ValuePlace) and piece.name)
 
 
 # --- From templates to lines
@@ -286,7 +300,7 @@ class Repeat(NamedTuple):
 class WritableLine:
     """A line that a template can write, with the loops around it, the outermost first."""
 
-    pieces: list[Piece] = field(default_factory=list)
+    pieces: list[SayingPart] = field(default_factory=list)
     repeats: tuple[Repeat, ...] = ()
     shown: str = ""
 
@@ -297,7 +311,7 @@ class WritableLine:
     @property
     def letters(self) -> int:
         """How many letters and digits of it are always the same."""
-        return sum(c.isalnum() for piece in _flat(self.pieces) if isinstance(piece, Words) for c in piece.text)
+        return sum(c.isalnum() for piece in _flat(self.pieces) if isinstance(piece, FixedText) for c in piece.text)
 
 
 def writable_lines(template: nodes.Template) -> list[WritableLine]:
@@ -310,7 +324,7 @@ class _Lines:
         self._lines: list[WritableLine] = []
         self._line = WritableLine()
         #: Where pieces are put: the line's, or those of a branch or list in it.
-        self._into: list[Piece] = self._line.pieces
+        self._into: list[SayingPart] = self._line.pieces
         self._repeats: tuple[Repeat, ...] = ()
         self._set: dict[str, nodes.Node] = {}
         self._loops: dict[str, str] = {}
@@ -367,7 +381,7 @@ class _Lines:
         if text:
             self._begin()
             self._line.shown += text
-            self._into.append(Words(text))
+            self._into.append(FixedText(text))
 
     def _value(self, node: nodes.Node) -> None:
         self._begin()
@@ -380,13 +394,13 @@ class _Lines:
             self._words(str(node.value))
         elif isinstance(node, nodes.CondExpr) and isinstance(node.expr1, nodes.Const):
             words = [str(one.value) for one in (node.expr1, node.expr2) if isinstance(one, nodes.Const)]
-            self._into.append(Either(tuple((Words(one),) if one else () for one in words)))
+            self._into.append(Either(tuple((FixedText(one),) if one else () for one in words)))
         else:
             name = self._name(node)
             self._line.shown += f"<{name}>"
             quoted = isinstance(node, nodes.Filter) and node.name == "quoted"
-            form = Form.DIGITS if name == NUMBER else Form.QUOTED if quoted else Form.FREE
-            self._into.append(Place(name, form))
+            form = Filling.DIGITS if name == NUMBER else Filling.QUOTED if quoted else Filling.FREE
+            self._into.append(ValuePlace(name, form))
 
     def _name(self, node: nodes.Node | None) -> str:
         if isinstance(node, nodes.Name):
@@ -419,7 +433,7 @@ class _Lines:
         told = [tuple(self._aside(branch)) for branch in branches if branch]
         self._into.append(Either((*told, *([] if node.else_ else [()]))))
 
-    def _aside(self, body: Iterable[nodes.Node]) -> list[Piece]:
+    def _aside(self, body: Iterable[nodes.Node]) -> list[SayingPart]:
         """The pieces of something in a line."""
         outer, self._into = self._into, []
         self._visit_all(body)
@@ -443,13 +457,13 @@ class _Lines:
         self._visit_all(node.else_)
 
 
-def _list_of(body: list[Piece]) -> list[Piece]:
+def _list_of(body: list[SayingPart]) -> list[SayingPart]:
     """What is repeated in a line: one value when each member is one, else something that is passed over."""
     names = [piece.name for piece in _places(body)]
-    between = tuple(dict.fromkeys(piece.text for piece in _flat(body) if isinstance(piece, Words) and piece.text))
-    held = Place(names[0] if len(names) == 1 and between else "", Form.LIST, between)
+    between = tuple(dict.fromkeys(piece.text for piece in _flat(body) if isinstance(piece, FixedText) and piece.text))
+    held = ValuePlace(names[0] if len(names) == 1 and between else "", Filling.LIST, between)
     first = body[0] if body else None
-    return [Either(((first, held), ()))] if isinstance(first, Words) else [held]
+    return [Either(((first, held), ()))] if isinstance(first, FixedText) else [held]
 
 
 def _breaks(body: Iterable[nodes.Node]) -> bool:

@@ -13,8 +13,8 @@ import functools
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar
 
-P = ParamSpec("P")
-T = TypeVar("T")
+Given = ParamSpec("Given")
+Checked = TypeVar("Checked")
 
 
 class OctaplanError(Exception):
@@ -39,11 +39,11 @@ def in_words(error: Exception) -> str:
     return ". ".join(part for part in (said, *getattr(error, "__notes__", ())) if part)
 
 
-def validating(check: Callable[P, T]) -> Callable[P, T]:
+def validating(check: Callable[Given, Checked]) -> Callable[Given, Checked]:
     """A check as Pydantic wants it: what is refused is a `ValueError`, which it keeps with the field it is about."""
 
     @functools.wraps(check)
-    def checked(*args: P.args, **named: P.kwargs) -> T:
+    def checked(*args: Given.args, **named: Given.kwargs) -> Checked:
         try:
             return check(*args, **named)
         except RefusedError as error:

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from octaplan.core.config.grammar import Grammar, Told, grammar_of
-from octaplan.core.config.sayings import NotUnderstood
+from octaplan.core.config.sayings import NotUnderstood, single_spaced
 from octaplan.core.plan.hardware import (
     Addressing,
     BoxKind,
@@ -356,7 +356,8 @@ class StandIn:
     def saves_by(self, line: str) -> bool:
         """Whether a line is the one that its language saves by."""
         return any(
-            saying.part is WritePart.SAVE and saying.shape.read(line) is not None for saying in self.grammar.sayings
+            saying.part is WritePart.SAVE and saying.shape.read(single_spaced(line)) is not None
+            for saying in self.grammar.sayings
         )
 
     def apply(self, confirm_within: float | None = None) -> None:

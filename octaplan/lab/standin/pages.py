@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from jinja2 import Environment, FileSystemLoader
 
 from octaplan.core.config.grammar import Saying, Told
-from octaplan.core.config.sayings import Words
+from octaplan.core.config.sayings import FixedText
 from octaplan.core.plan.hardware import Verb, WritePart
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import Refused, StandIn
@@ -112,7 +112,8 @@ class _Form:
     def __init__(self, saying: Saying) -> None:
         self.number, self.shown, self.deep = saying.number, saying.shown, saying.above is not None
         self.fields = [
-            (piece.text, "") if isinstance(piece, Words) else ("", _in_words(piece.name)) for piece in saying.shape.flat
+            (piece.text, "") if isinstance(piece, FixedText) else ("", _in_words(piece.name))
+            for piece in saying.shape.flat
         ]
         self.size = 28 if len(saying.names) == 1 else 14
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from octaplan.core.config.grammar import Grammar, Told, ToldSettings, values_of
+from octaplan.core.config.sayings import single_spaced
 from octaplan.core.values.addresses import Address, AddressError, Network, Span, parse_address, parse_network
 
 #: How a secret is shown.
@@ -70,7 +71,7 @@ class BoxState:
             return
         for hidden in (HIDDEN, f'"{HIDDEN}"'):
             text = re.sub(r"<secrets[^<>]*>", hidden, saying.shown).replace("<const[]>", slot.replace("-", "_"))
-            if saying.shape.read(text) is not None:
+            if saying.shape.read(single_spaced(text)) is not None:
                 break
         above: list[Told] = []
         if saying.above is not None:
