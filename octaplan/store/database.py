@@ -14,7 +14,6 @@ import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -23,6 +22,7 @@ from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
+from octaplan.core.values.errors import DamagedError
 from octaplan.store.chain import Chain
 from octaplan.store.folder import DataFolderError, make_private
 from octaplan.store.models import Base
@@ -35,7 +35,14 @@ if TYPE_CHECKING:
 FILE = "octaplan.sqlite"
 MIGRATIONS = Path(__file__).parent / "migrations"
 
+#: The first tables whose journal is chained under a key.
+FIRST_KEYED = "0006"
+
 log = structlog.get_logger()
+
+
+class BrokenReferences(DamagedError):
+    """Rows refer to others that are not there."""
 
 
 def known_revisions() -> list[str]:
@@ -150,19 +157,22 @@ class Database:
             if now is None:
                 _make_tables(self.engine, newest)
                 return
-            aside = file.with_name(f"{file.name}.before-{newest}-{datetime.now(UTC):%Y%m%d-%H%M%S}")
-            with closing(sqlite3.connect(file)) as old, closing(sqlite3.connect(aside)) as new:
-                old.backup(new)
+            aside = _put_aside(file, newest)
             log.warning("database brought up to date", was=now, now=newest, copy=str(aside))
-            from alembic import command
-
-            with self.engine.begin() as connection:
-                command.upgrade(alembic_config(connection), "head")
+            try:
+                _migrate(file)
+            except (sqlite3.DatabaseError, DatabaseError, BrokenReferences) as error:
+                aside.unlink()
+                raise DataFolderError(
+                    f"{file} could not be brought up from tables {now} to {newest} ({_why(error)}). Nothing in it was "
+                    "changed: go on with the Octaplan that wrote it, and report this"
+                ) from None
+            if now < FIRST_KEYED and self.chain.missing:
+                self.chain.begin(_journal_lines(file))
         except (sqlite3.DatabaseError, DatabaseError) as error:
             self.close()
-            why = error.orig if isinstance(error, DatabaseError) else error
             raise DataFolderError(
-                f"{file} cannot be read as Octaplan's records ({why}): restore a copy with `octaplan restore`"
+                f"{file} cannot be read as Octaplan's records ({_why(error)}): restore a copy with `octaplan restore`"
             ) from None
         except DataFolderError:
             self.close()
@@ -238,6 +248,42 @@ def _revision_of(file: Path) -> str | None:
     return str(revision)
 
 
+def _why(error: Exception) -> object:
+    return error.orig if isinstance(error, DatabaseError) else error
+
+
+def _put_aside(file: Path, newest: str) -> Path:
+    """A copy of the records as they are before they are brought up: one for each upgrade, however often it is begun."""
+    aside = file.with_name(f"{file.name}.before-{newest}")
+    making = file.with_name(f"{aside.name}.making")
+    making.unlink(missing_ok=True)
+    with closing(sqlite3.connect(file)) as old, closing(sqlite3.connect(making)) as new:
+        old.backup(new)
+    making.chmod(0o600)
+    return making.replace(aside)
+
+
+def _journal_lines(file: Path) -> int:
+    with closing(sqlite3.connect(f"file:{file}?mode=ro", uri=True)) as connection:
+        return int(connection.execute("SELECT count(*) FROM journal").fetchone()[0])
+
+
+def _migrate(file: Path) -> None:
+    """Bring the tables up in one transaction. A table that others refer to may be remade in it: references are not held
+    while it goes on, and all of them checked before it is kept. Raises `BrokenReferences`."""
+    from alembic import command
+
+    engine = _engine(file, foreign_keys=False)
+    try:
+        with engine.begin() as connection:
+            command.upgrade(alembic_config(connection), "head")
+            broken = connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall()
+            if broken:
+                raise BrokenReferences(f"{len(broken)} references of {broken[0][0]} to {broken[0][2]} lead nowhere")
+    finally:
+        engine.dispose()
+
+
 def _make_tables(engine: Engine, revision: str) -> None:
     """The tables of a new database, as bringing up an empty one would make them, in a tenth of the time."""
     with engine.begin() as connection:
@@ -258,14 +304,14 @@ def _part(turn: Turn) -> Iterator[Turn]:
         raise
 
 
-def _engine(path: Path) -> Engine:
+def _engine(path: Path, *, foreign_keys: bool = True) -> Engine:
     engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
 
     @event.listens_for(engine, "connect")
     def prepare(connection: Any, record: object) -> None:
         connection.isolation_level = None  # transactions begin where SQLAlchemy says, savepoints included
         cursor = connection.cursor()
-        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+        for pragma in ("journal_mode=WAL", "synchronous=FULL", f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
