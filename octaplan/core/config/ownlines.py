@@ -111,7 +111,8 @@ def _says_something(text: str) -> bool:
 def _unprompted(text: str, one: WriteOut) -> str:
     """A line without the prompt that an echo has before it."""
     plain = text.lstrip()
-    named = len(one.prompt) > 1 and re.match(rf"\S{{0,40}}{re.escape(one.prompt)}\s", plain)
+    before, _, behind = plain.partition(one.prompt) if len(one.prompt) > 1 else ("", "", "")
+    named = behind[:1].isspace() and len(before) <= 40 and " " not in before
     if one.prompt and (plain.startswith(one.prompt) or named):
         return plain.partition(one.prompt)[2].strip() or text
     return text

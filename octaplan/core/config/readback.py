@@ -20,6 +20,7 @@ from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Address, Mac, Network, is_link_local
 from octaplan.core.values.lazy import lazy
 from octaplan.core.values.services import known_services
+from octaplan.core.values.wholewords import whole_words
 
 #: How much of a line is shown.
 MOST_SHOWN = 200
@@ -487,7 +488,7 @@ class _Judging:
 
 
 def _says(text: str, name: str | None) -> bool:
-    return bool(name) and re.search(rf"(?<![\w-]){re.escape((name or '').casefold())}(?![\w-])", text) is not None
+    return any(True for _ in whole_words(text, (name or "").casefold()))
 
 
 def _own_addresses(plan: SitePlan, key: str) -> set[str]:
@@ -532,8 +533,7 @@ def _word_at(value: str, words: Mapping[int, str]) -> int | None:
 
 
 def _said_at(plain: str, words: Mapping[int, str]) -> int | None:
-    shape = re.compile(rf"(?<![\w-]){re.escape(plain)}(?![\w-])")
-    return next((number for number, text in words.items() if plain in text and shape.search(text)), None)
+    return next((number for number, text in words.items() for _ in whole_words(text, plain)), None)
 
 
 def _lease_at(seconds: int, words: Mapping[int, str]) -> int | None:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from octaplan.core.values.addresses import MAC_TEXT, Address, AddressError, Span, parse_address, parse_mac, parse_range
 from octaplan.core.values.errors import OctaplanError, TypedError
+from octaplan.core.values.wholewords import whole_words
 
 LONGEST_MEASURED = 4_000
 
@@ -330,15 +331,22 @@ def _mac(typed: str, expect: str) -> Judgement:
 
 
 def _firmware(typed: str, expect: str) -> Judgement:
-    level = re.compile(rf"(?<![\w.-])v?{re.escape(expect)}(?![\w]|[.-]\w)", re.IGNORECASE)
-    if expect and not level.search(typed):
+    if expect and not _says_level(typed.casefold(), expect.casefold()):
         return Judgement(Outcome.ODD, f"Wanted is {expect}: update it, or note why not.", typed[:200])
     return Judgement(Outcome.GOOD, "As wanted." if expect else "Recorded.", typed[:200])
 
 
+def _says_level(typed: str, level: str) -> bool:
+    """Whether a text names a firmware level: not as a part of a longer one, and with or without a v before it."""
+    words = re.split(r"[\s,;:()\[\]]+", typed)
+    return any(word.strip(".").removeprefix("v") == level for word in words) or (
+        " " in level and any(True for _ in whole_words(typed, level))
+    )
+
+
 def _text(typed: str, expect: str) -> Judgement:
     value = " ".join(typed.split())[:200]
-    if expect and not re.search(rf"(?<![\w-]){re.escape(expect)}(?![\w-])", value, re.IGNORECASE):
+    if expect and not any(True for _ in whole_words(value.casefold(), expect.casefold())):
         return Judgement(Outcome.BAD, f"The plan has {expect}: is it the right box?", value)
     return Judgement(Outcome.GOOD, "Recorded.", expect or value)
 

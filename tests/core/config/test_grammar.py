@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
+import time
 import unittest
 from random import Random
+
+from hypothesis import given
+from hypothesis import strategies as st
 
 from octaplan.core.config.grammar import Grammar, Told, ToldSettings, grammar_of
 from octaplan.core.config.sayings import NotUnderstood
 from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.hardware import WriteOut, WritePart
 from octaplan.core.stage.settings import settings_of
+from tests import examples
 from tests.core.config.demo import equipped, types
 
 
@@ -158,3 +164,46 @@ class Keeping(unittest.TestCase):
         )
         for values in (["0.0.0.0/0", "", "Main", ""], ["10.0.0.0/8", "10.1.1.1", "", "mgmt"]):
             self.assertEqual(told(grammar, saying.shape.said(values)).lines(), [saying.shape.said(values)])
+
+
+class Hostile(unittest.TestCase):
+    def test_an_honest_list_of_two_fields_in_one_line_freezes_nothing(self) -> None:
+        grammar = language(rules="permit {% for r in routes %}{{ r.to }} {{ r.by }} {% endfor %}end")
+        self.assertEqual(told(grammar, "permit 10.0.0.0/8 10.1.1.1 end").lines(), ["permit 10.0.0.0/8 10.1.1.1 end"])
+        begun = time.process_time()
+        for line in ("permit " + "a " * 141, "permit " + "a " * 2_000 + "en", "permit " + "a" * 4_000):
+            with self.assertRaises(NotUnderstood):
+                told(grammar, line)
+        self.assertLess(time.process_time() - begun, 1.0)
+
+    def test_a_line_that_lost_its_end_takes_no_longer_with_each_of_its_sources(self) -> None:
+        kind = types()["skerry-f7"]
+        assert kind.write_out is not None
+        grammar = grammar_of(kind.write_out)
+        begun = time.process_time()
+        for count in (1, 20, 200):
+            sources = "".join(f" from 192.0.2.{n % 250}" for n in range(count))
+            for line in (
+                f'door "Main" for tcp/443 to 10.0.0.1{sources}',
+                f'door "Main for tcp/443 to 10.0.0.1{sources}',
+            ):
+                with contextlib.suppress(NotUnderstood):
+                    told(grammar, line)
+        self.assertLess(time.process_time() - begun, 1.0)
+
+    @examples(200)
+    @given(st.lists(st.sampled_from(
+        ["{{ a }}", "{{ b | quoted }}", "{{ loop.index }}", " to ", " ", "x", "{% if c %} by {{ c }}{% endif %}",
+         "{% if d %}{{ d }}{% else %}own{% endif %}", "{% for e in f %} from {{ e }}{% endfor %}",
+         "{% for g in h %}{{ g }}{{ '' if loop.last else ',' }}{% endfor %}"]), max_size=8),
+        st.text(alphabet='ab x,0"to', max_size=300))  # fmt: skip
+    def test_no_template_and_no_line_takes_long(self, parts: list[str], line: str) -> None:
+        begun = time.process_time()
+        with contextlib.suppress(NotUnderstood):
+            told(language(rules="keep " + "".join(parts)), f"keep {line * 10}")
+        self.assertLess(time.process_time() - begun, 1.0)
+
+    def test_a_line_with_too_many_choices_is_refused_in_words(self) -> None:
+        many = "".join(f"{{% if a{n} %}} w{n}{{% endif %}}" for n in range(12))
+        with self.assertRaisesRegex(NotUnderstood, "too many choices: write its parts as lines of their own"):
+            language(rules=f"keep{many}")
