@@ -60,7 +60,7 @@ front: frontend/node_modules/installed
 	cd frontend && npm run --silent test
 
 unit: .venv/installed ## All tests but those in a browser, side by side
-	$(BIN)/python -m tests tests.core tests.lab tests.link tests.formats tests.store tests.server tests.test_cli tests.test_docs \
+	$(BIN)/python -m tests tests.core tests.worker tests.lab tests.link tests.formats tests.store tests.server tests.test_cli tests.test_docs \
 	  tests.test_benchmarks
 
 browser: chromium-headless-shell $(SITE) ## The tests in a real browser, side by side

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import secrets
 import sys
+import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import timedelta
@@ -61,6 +62,7 @@ from octaplan.server.tries import WRONG_LINKS, Failures, Tries
 from octaplan.store.backups import Schedule
 from octaplan.store.database import Database
 from octaplan.store.records import Records
+from octaplan.worker.workers import Workers
 
 SITE = Path(__file__).parent / "site"
 
@@ -99,6 +101,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         clockwork = operation.Clockwork(records, app.state.schedule)
         if running.schedule is not None:
             clockwork.start()
+        threading.Thread(target=app.state.workers.warm, name="workers", daemon=True).start()
         yield
         clockwork.end()
         app.state.import_desk.close()
@@ -126,6 +129,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     app.state.rehearsal_desk = RehearsalDesk(records.rehearsals)
     app.state.practice_desk = PracticeDesk(running.console)
     app.state.tries = Tries()
+    app.state.workers = Workers()
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
     app.state.metrics_token = running.metrics_token

@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from octaplan.store.records import Records
+from octaplan.worker.workers import Workers
 
 
 async def records_of(request: Request) -> Records:
@@ -16,3 +17,12 @@ async def records_of(request: Request) -> Records:
 
 
 Recorded = Annotated[Records, Depends(records_of)]
+
+
+def workers_of(request: Request) -> Workers:
+    """The child processes in which what people and boxes wrote is worked on."""
+    workers: Workers = request.app.state.workers
+    return workers
+
+
+Working = Annotated[Workers, Depends(workers_of)]

@@ -167,14 +167,22 @@ def _protocol(value: Any) -> str:
 
 def _quoted(value: Any, quote: str = '"', escape: str = "\\") -> Any:
     """Between quotes, with those inside escaped: `quoted("'")`; secrets too, once they are shown."""
+    if len(str(quote)) > 4 or len(str(escape)) > 4:
+        raise FilterError("a quote and what escapes it have at most 4 characters")
     if isinstance(value, Leaf):
         return value if value.value is None else value.quoted(quote, escape)
-    return between_quotes(str(value), quote, escape)
+    return _bounded(between_quotes(str(value), quote, escape))
 
 
 def _join(values: Iterable[Any], between: str = "") -> str:
     """The members of a list, with something between them."""
-    return _bounded(str(between).join([*map(str, values)]))
+    told, size = [], 0
+    for value in values:
+        told.append(str(value))
+        size += len(told[-1]) + len(str(between))
+        if size > MOST_TEXT + len(str(between)):
+            raise _TooLong(f"it writes more than {MOST_TEXT:,} characters")
+    return str(between).join(told)
 
 
 def _upper(value: Any) -> str:
@@ -189,12 +197,17 @@ def _lower(value: Any) -> str:
 
 def _replace(value: Any, old: str, new: str) -> str:
     """With one piece of text in place of another."""
-    return _bounded(str(value).replace(str(old), str(new))) if old else str(value)
+    text, old, new = str(value), str(old), str(new)
+    if not old:
+        return text
+    if len(text) + text.count(old) * (len(new) - len(old)) > MOST_TEXT:
+        raise _TooLong(f"it writes more than {MOST_TEXT:,} characters")
+    return text.replace(old, new)
 
 
 def _dashed(value: Any, by: str = "-") -> str:
     """Words as one name, for boxes that take no blanks: `Back-office`."""
-    return by.join("".join(c if c.isalnum() else " " for c in str(value)).split())
+    return _join("".join(c if c.isalnum() else " " for c in str(value)).split(), by)
 
 
 def _default(value: Any, other: Any = "") -> Any:
@@ -321,6 +334,7 @@ def _made() -> _Sandbox:
         trim_blocks=True,
         lstrip_blocks=True,
         autoescape=False,
+        optimized=False,  # what is constant is worked out where it is bounded, not while the template is read
         keep_trailing_newline=True,
     )
     made.filters = dict(FILTERS)

@@ -11,21 +11,21 @@ from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.config.departures import ReadBack
 from octaplan.core.config.neutral import hosts_file, reservations, yang_document, zones
-from octaplan.core.config.readback import read_back
-from octaplan.core.config.takeover import take_over
 from octaplan.core.config.text import MOST_BYTES
 from octaplan.core.config.view import BoxView, Leaf
-from octaplan.core.config.writeout import NotWritten, ToldLine, Written, named_in_view, write_out
+from octaplan.core.config.writeout import NotWritten, ToldLine, Written, named_in_view
 from octaplan.core.plan.hardware import AskedBack, HardwareType, WriteOut, WritePart
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.tables import csv_text
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.desk import Code, PatchOperation
 from octaplan.server.permissions import KeepingHardware, Looking, Staging
 from octaplan.server.problems import DeviceId, Problem
 from octaplan.store.records import Records
 from octaplan.store.staging import sheet_of
+from octaplan.worker import errands
+from octaplan.worker.workers import NotDone, Workers
 
 router = APIRouter(tags=["texts"])
 
@@ -241,8 +241,9 @@ def _own(one: WriteOut, written: Written, cutting: int | None = None) -> WriteOu
     )
 
 
-def _faulty(error: NotWritten) -> WriteOutShown:
-    fault = TemplateFaultShown(part=error.part, line=error.line, message=str(error))
+def _faulty(error: NotWritten | NotDone) -> WriteOutShown:
+    part, line = (error.part, error.line) if isinstance(error, NotWritten) else (None, 0)
+    fault = TemplateFaultShown(part=part, line=line, message=str(error))
     return WriteOutShown(form="own", fault=fault)
 
 
@@ -259,6 +260,7 @@ def written_text(
     customer: Code,
     site: Code,
     device: DeviceId,
+    workers: Working,
     records: Recorded,
     person: Looking,
     form: Annotated[Form, Query()] = "own",
@@ -272,13 +274,11 @@ def written_text(
             message = f"{what} has no write-out yet: write one on Hardware, or take a neutral form"
             return WriteOutShown(form=form, fault=TemplateFaultShown(part=None, line=0, message=message))
         try:
-            written = write_out(plan, device, kind, organisation)
+            written = workers.do(person.name, errands.written, plan, device, kind, organisation)
             cutting = _cutting(records, plan.key, device, written) if plan.devices[device].staged else None
             return _own(kind.write_out, written, cutting)
-        except NotWritten as error:
-            return WriteOutShown(
-                form=form, fault=TemplateFaultShown(part=error.part, line=error.line, message=str(error))
-            )
+        except (NotWritten, NotDone) as error:
+            return _faulty(error)
     if form == "yang":
         document = yang_document(plan, device, kind, organisation)
         return WriteOutShown(form=form, text=json.dumps(document, ensure_ascii=False, indent=2) + "\n")
@@ -291,15 +291,19 @@ def written_text(
 
 @router.post("/api/hardware/{key}/write-out")
 def try_templates(
-    key: Annotated[str, Path(max_length=40)], trying: Trying, records: Recorded, person: KeepingHardware
+    key: Annotated[str, Path(max_length=40)],
+    trying: Trying,
+    workers: Working,
+    records: Recorded,
+    person: KeepingHardware,
 ) -> WriteOutShown:
     """What templates would write for a box; nothing is saved."""
     kind = records.hardware.get(key)
     plan, _ = _plan_and_kind(records, f"{trying.customer}/{trying.site}", trying.device)
     organisation = records.now.sites.portfolio.organisation
     try:
-        written = write_out(plan, trying.device, kind, organisation, using=trying.write_out)
-    except NotWritten as error:
+        written = workers.do(person.name, errands.written, plan, trying.device, kind, organisation, trying.write_out)
+    except (NotWritten, NotDone) as error:
         return _faulty(error)
     return _own(trying.write_out, written)
 
@@ -328,12 +332,12 @@ def template_names(
 
 @router.post("/api/sites/{customer}/{site}/take-over")
 def propose_from_text(
-    customer: Code, site: Code, printed: PrintedText, records: Recorded, person: Looking
+    customer: Code, site: Code, printed: PrintedText, workers: Working, records: Recorded, person: Looking
 ) -> list[TakenOver]:
     """What a text of a box has that the plan does not hold yet, each part to be confirmed; nothing is changed."""
     plan = records.now.sites.plan(f"{customer}/{site}")
     try:
-        found = take_over(plan, printed.text)
+        found = workers.do(person.name, errands.taken_over, plan, printed.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return [TakenOver.model_validate(one._asdict()) for one in found]
@@ -341,32 +345,46 @@ def propose_from_text(
 
 @router.post("/api/sites/{customer}/{site}/devices/{device}/read-back")
 def judge_text(
-    customer: Code, site: Code, device: DeviceId, printed: PrintedText, records: Recorded, person: Looking
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    printed: PrintedText,
+    workers: Working,
+    records: Recorded,
+    person: Looking,
 ) -> ReadBackShown:
     """Hold what a box printed against its plan; nothing is kept."""
-    return _shown(_read(records, f"{customer}/{site}", device, printed.text))
+    return _shown(_read(records, workers, person.name, f"{customer}/{site}", device, printed.text))
 
 
 @router.post("/api/sites/{customer}/{site}/bench/{device}/read-back")
 def keep_read_back(
-    customer: Code, site: Code, device: DeviceId, printed: PrintedText, records: Recorded, person: Staging
+    customer: Code,
+    site: Code,
+    device: DeviceId,
+    printed: PrintedText,
+    workers: Working,
+    records: Recorded,
+    person: Staging,
 ) -> ReadBackShown:
     """The same, kept with the run as evidence: what was found, without the text and without secrets."""
     key = f"{customer}/{site}"
-    back = _read(records, key, device, printed.text)
+    back = _read(records, workers, person.name, key, device, printed.text)
     records.bench.keep_read_back(key, device, back, person.author)
     return _shown(back, kept=True)
 
 
-def _read(records: Records, key: str, device: str, text: str) -> ReadBack:
+def _read(records: Records, workers: Workers, who: str, key: str, device: str, text: str) -> ReadBack:
     plan, kind = _plan_and_kind(records, key, device)
     sites = records.now.sites
     same = plan.customer.casefold()
     others = {k: one for k, one in sites.all().items() if one.customer.casefold() == same and one.key != plan.key}
     number = sites.of(key).saved.number
-    before = [records.plans.revision(key, one)[1] for one in range(number - 1, max(0, number - 1 - EARLIER), -1)]
+    before = tuple(records.plans.revision(key, one)[1] for one in range(number - 1, max(0, number - 1 - EARLIER), -1))
     try:
-        return read_back(plan, device, text, kind, sites.portfolio.organisation, before=before, others=others)
+        return workers.do(
+            who, errands.held_against_plan, plan, device, text, kind, sites.portfolio.organisation, before, others
+        )
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
 

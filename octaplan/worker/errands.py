@@ -1,0 +1,38 @@
+"""What a child process is sent to do: functions of the core over what people or boxes wrote."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from octaplan.core.config.departures import ReadBack
+from octaplan.core.config.readback import read_back
+from octaplan.core.config.takeover import PartFound, take_over
+from octaplan.core.config.writeout import Written, write_out
+from octaplan.core.plan.hardware import HardwareType, WriteOut
+from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.site import SitePlan
+
+
+def written(
+    plan: SitePlan, device: str, kind: HardwareType, organisation: Organisation, using: WriteOut | None = None
+) -> Written:
+    """The write-out of a box, by the templates of its type or by others. Raises `NotWritten`."""
+    return write_out(plan, device, kind, organisation, using=using)
+
+
+def held_against_plan(
+    plan: SitePlan,
+    device: str,
+    text: str,
+    kind: HardwareType | None,
+    organisation: Organisation,
+    before: tuple[SitePlan, ...],
+    others: Mapping[str, SitePlan],
+) -> ReadBack:
+    """What a box printed, held against its plan. Raises `Unreadable`."""
+    return read_back(plan, device, text, kind, organisation, before=before, others=others)
+
+
+def taken_over(plan: SitePlan, text: str) -> list[PartFound]:
+    """What a text of a box has that a plan does not hold yet. Raises `Unreadable`."""
+    return take_over(plan, text)
