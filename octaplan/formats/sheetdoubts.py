@@ -11,11 +11,13 @@ import re
 import zipfile
 from typing import IO
 
-from octaplan.formats.tables import WHOLE, TableError
+from octaplan.formats.tables import MAX_CELL, WHOLE, TableError
 from octaplan.formats.xmlwalk import walk
 
 MAX_CELLS = 12_000_000
 _MOST_MERGED = 100_000
+#: So many characters all cells together may hold, those that are repeated as often as they are.
+_MOST_TEXT = 64 << 20
 
 _HIDDEN = "The row is hidden in the spreadsheet: show it again, or delete it"
 _UNSAVED = "It is a formula whose value was not saved: open the workbook, save it again, or type the value"
@@ -169,6 +171,7 @@ def _count(text: str) -> int:
     return min(int(text), 1 << 24) if text.isdecimal() and len(text) < 12 else 1
 
 
+_TEXT = "urn:oasis:names:tc:opendocument:xmlns:text:1.0 "
 _TABLE = "urn:oasis:names:tc:opendocument:xmlns:table:1.0 "
 _OFFICE = "urn:oasis:names:tc:opendocument:xmlns:office:1.0 "
 _KIND, _FORMULA, _WIDE = f"{_OFFICE}value-type", f"{_TABLE}formula", f"{_TABLE}number-columns-repeated"
@@ -188,6 +191,8 @@ class _Ods:
         self.cell: dict[str, str] = {}
         self.hidden = self.under = self.odd = self.filled = False
         self.content = ""
+        #: How many characters the cell holds, the row, and all rows before it.
+        self.size = self.in_row = self.whole = 0
         #: What the cells of a row hold: place, how many alike, and what is to be doubted.
         self.held: list[tuple[int, int, str]] = []
 
@@ -195,6 +200,7 @@ class _Ods:
         begins = {
             "table": self._table, "table-row": self._row_begins, "table-cell": self._cell,
             "covered-table-cell": self._under, "p": self._paragraph, "annotation": self._note,
+            "s": self._blanks,
         }  # fmt: skip
         ends = {
             "table-row": self._row, "table-cell": self._told, "covered-table-cell": self._told,
@@ -210,10 +216,11 @@ class _Ods:
     def _row_begins(self, attributes: dict[str, str]) -> None:
         self.again = _count(attributes.get(f"{_TABLE}number-rows-repeated", "1"))
         self.hidden = attributes.get(f"{_TABLE}visibility", "visible") != "visible"
-        self.column, self.held = 0, []
+        self.column, self.held, self.in_row = 0, [], 0
 
     def _cell(self, attributes: dict[str, str]) -> None:
         self.cell, self.under, self.filled = attributes, False, False
+        self.size = sum(map(len, attributes.values()))
         self.odd = _FORMULA in attributes
         self.content = ""
 
@@ -230,12 +237,21 @@ class _Ods:
     def _note_ends(self) -> None:
         self.notes -= 1
 
+    def _blanks(self, attributes: dict[str, str]) -> None:
+        """Blanks that are written as a number: as many as a cell may hold are believed."""
+        number = attributes.get(f"{_TEXT}c", "1")
+        if not number.isdecimal() or len(number) > 9 or int(number) > MAX_CELL:
+            raise TableError(f"a cell has {number[:20]} blanks in a row, and {MAX_CELL:,} characters are read at most")
+        self.size += int(number)
+
     def _text(self, text: str) -> None:
+        self.size += len(text)
         if self.odd and not self.notes:
             self.content += text
 
     def _told(self) -> None:
         wide = _count(self.cell[_WIDE]) if _WIDE in self.cell else 1
+        self.in_row += self.size * wide if self.odd or self.filled or _KIND in self.cell else 0
         if self.odd or self.under:
             self.held.append((self.column, wide, self._doubt()))
         elif self.filled or _KIND in self.cell:
@@ -254,6 +270,9 @@ class _Ods:
         held = [(column, wide) for column, wide, problem in self.held if problem != _merged("")]
         if held:
             self.looked.reach(self.row + self.again, max(column + wide for column, wide in held))
+        self.whole += self.in_row * self.again if held else 0
+        if self.whole > _MOST_TEXT:
+            raise TableError(f"its cells hold more than {_MOST_TEXT >> 20} MB of text: split it by customer")
         if self.hidden or any(problem for *_, problem in self.held):
             self._doubt_row(bool(held))
         self.row += self.again

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 SUFFIXES = (".xlsx", ".ods")
 
 MAX_UNPACKED = 512 << 20
+#: A part of so many bytes may be so many times as large as it is packed: rows of a table come to ten or twenty.
+LARGE_PART, MOST_PACKED = 4 << 20, 100
 
 
 class Sheet(NamedTuple):
@@ -55,6 +57,11 @@ class Spreadsheet:
                 self.packed = sum(member.compress_size for member in members)
                 if sum(member.file_size for member in members) > MAX_UNPACKED:
                     raise TableError(f"{label} unpacks to more than {MAX_UNPACKED >> 20} MB: split it by customer")
+                if any(m.file_size > max(LARGE_PART, MOST_PACKED * m.compress_size) for m in members):
+                    raise TableError(
+                        f"{label} has a part that unpacks to more than {MOST_PACKED} times its size: save it anew from "
+                        "a spreadsheet, without what is no table"
+                    )
                 _plainly_one(archive, label)
                 if "content.xml" in archive.namelist():
                     self._tables = look_over_ods(archive.open("content.xml"))

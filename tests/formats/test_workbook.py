@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import time
 import zipfile
 from collections.abc import Callable
 from datetime import date
@@ -256,6 +257,37 @@ class MangledOds(InFolder):
             archive.writestr("META-INF/manifest.xml", '<manifest:manifest xmlns:manifest="urn:m"/>')
             archive.writestr("content.xml", content)
         return load_paths([path])
+
+    def test_counts_that_nobody_types_are_not_believed(self) -> None:
+        """Blanks told as a number, and cells repeated: a few hundred bytes that would stand for gigabytes."""
+        blank = '<table:table-cell{}><text:p>x<text:s text:c="{}"/></text:p></table:table-cell>'
+        for row, words in (
+            (blank.format("", "2000000000"), "2000000000 blanks in a row"),
+            (blank.format("", "1001"), "1001 blanks in a row"),
+            (blank.format("", "-1"), "-1 blanks in a row"),
+            (blank.format(' table:number-columns-repeated="16384"', "1000") * 5, "more than 64 MB of text"),
+        ):
+            begun = time.process_time()
+            with self.subTest(words), self.assertRaisesRegex(TableError, words):
+                self.read(f"<table:table-row>{row}</table:table-row>")
+            self.assertLess(time.process_time() - begun, 1.0)
+        wide = f'<table:table-row table:number-rows-repeated="700">{blank.format("", "1000") * 100}</table:table-row>'
+        with self.assertRaisesRegex(TableError, "more than 64 MB of text"):
+            self.read(wide)
+
+    def test_a_comment_that_is_hundreds_of_times_its_size_is_not_walked_through(self) -> None:
+        path = self.folder / "comment.ods"
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("mimetype", MEDIA[".ods"])
+            with archive.open("content.xml", "w") as member:
+                member.write(b"<a><!--")
+                for _ in range(100):
+                    member.write(b"x" * (1 << 20))
+                member.write(b"--></a>")
+        begun = time.process_time()
+        with self.assertRaisesRegex(TableError, "unpacks to more than 100 times its size: save it anew"):
+            load_paths([path])
+        self.assertLess(time.process_time() - begun, 1.0)
 
     def faults(self, rows: str) -> list[tuple[int, str, str]]:
         return [(row.row, fault.column, fault.problem) for row in self.read(rows).refused for fault in row.faults]
