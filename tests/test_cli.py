@@ -488,6 +488,14 @@ class Serving(InFolder):
     def test_a_unit_runs_this_installation(self) -> None:
         unit = octaplan("service-unit", "--data", "/srv/plans", "--user", "plans", "--port", "8400").stdout
         self.assertIn("User=plans\n", unit)
+        for line in (
+            "StartLimitBurst=5",
+            "RestartPreventExitStatus=2",
+            "MemoryMax=4G",
+            "LimitNOFILE=8192",
+            "CapabilityBoundingSet=",
+        ):
+            self.assertIn(f"{line}\n", unit)
         self.assertIn(f"{sys.executable} -m octaplan serve --data /srv/plans --port 8400\n", unit)
 
     def test_a_copy_is_made_while_it_runs_and_put_back(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import ipaddress
 import shutil
 
 from octaplan.core.plan.hardware import HardwareType
@@ -11,7 +12,25 @@ from octaplan.core.stage.steps import RunSheet
 from octaplan.link.channel import CONNECT, Door, NoAnswer, NoCable
 
 #: Where services are, unless a type says otherwise.
+_THIS_NETWORK, _RESERVED = ipaddress.ip_network("0.0.0.0/8"), ipaddress.ip_network("240.0.0.0/4")  # RFC 1122, 1112
 PORTS = {"https": 443, "ssh": 22, "telnet": 23}
+
+
+def nobodys(address: str) -> str:
+    """Why an address can be no other box's, in words; nothing when it can: hands never speak to their own machine,
+    whatever a type says."""
+    at = ipaddress.ip_address(address)
+    at = getattr(at, "ipv4_mapped", None) or at
+    for is_so, words in (
+        (at.is_loopback, "this machine's own (loopback)"),
+        (at.is_link_local, "link-local"),
+        (at.is_multicast, "multicast"),
+        (at.is_unspecified or (at.version == 4 and at in _THIS_NETWORK), "nobody's"),
+        (at.version == 4 and at in _RESERVED, "reserved"),
+    ):
+        if is_so:
+            return words
+    return ""
 
 
 class RealTable:
@@ -46,6 +65,10 @@ class RealTable:
             return Door("", 0, f"{self._kind.title} at {self._cable}", self._cable)
         if address not in self._own:
             raise NoAnswer(f"{address} is no address that the run sheet gives this box: it is not asked")
+        if nobodys(address):
+            raise NoAnswer(
+                f"{address} is {nobodys(address)}, and no box is there: correct the hardware type or the plan"
+            )
         web = self._kind.factory.web_port if service == "https" and address == str(self._kind.factory.address) else None
         port = web or PORTS[service]
         try:
@@ -58,7 +81,7 @@ class RealTable:
     async def ping(self, address: str) -> str | None:
         """What `ping` says of an address that the run sheet tells; nothing where this machine has no ping."""
         program = shutil.which("ping")
-        if program is None or address not in self._told:
+        if program is None or address not in self._told or nobodys(address):
             return None
         command = [program, "-n", "-c", "4", "-i", "0.3", "-W", "2", address]
         nowhere = asyncio.subprocess.DEVNULL

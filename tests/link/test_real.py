@@ -9,6 +9,7 @@ import sys
 import unittest
 from unittest.mock import patch
 
+from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.steps import Step
 from octaplan.lab.spaces.ground import apart, missing
 from octaplan.lab.standin.box import CONSOLE, StandIn
@@ -16,8 +17,9 @@ from octaplan.lab.standin.servers import Doors, serve
 from octaplan.link import hands
 from octaplan.link.channel import Conversation, Door, NoAnswer, NoCable, Pins
 from octaplan.link.hands import Hands
-from octaplan.link.real import RealTable
+from octaplan.link.real import RealTable, nobodys
 from octaplan.link.terminal import plain_terminal
+from tests.core.config.demo import types
 from tests.link.clinic import clinic, quickly, task
 
 LACKS = missing()
@@ -82,6 +84,24 @@ class Allowed(unittest.IsolatedAsyncioTestCase):
             await table.reach("console", "")
         self.assertIsNone(await table.ping("192.0.2.9"))
         self.assertIsNone(await table.ping("not an address"))
+
+    async def test_hands_never_speak_to_the_machine_they_run_on_whatever_a_type_says(self) -> None:
+        for address in ("127.0.0.1", "127.8.8.8", "169.254.7.7", "224.0.0.1", "0.0.0.0", "255.255.255.255", "::1", "fe80::1",
+                        "ff02::1", "::", "::ffff:127.0.0.1"):  # fmt: skip
+            kind = types()["brackwater-e5"]
+            assert kind.factory.subnet is not None
+            document = kind.document()
+            self.assertNotEqual(nobodys(address), "", address)
+            if "." in address and ":" not in address:
+                document["factory"] |= {"address": address, "prefix": 8, "leases": None}
+                table = RealTable(task(clinic(), "edge").sheet, HardwareType.model_validate(document))
+                table._own.add(address)
+                with self.assertRaisesRegex(NoAnswer, "no box is there: correct the hardware type or the plan"):
+                    await table.reach("https", address)
+                table._told.add(address)
+                self.assertIsNone(await table.ping(address))
+        for address in ("192.168.77.1", "10.0.0.1", "172.30.99.1", "203.0.113.9", "2001:db8::1", "fd00::1"):
+            self.assertEqual(nobodys(address), "", address)
 
     def test_pins_are_kept_as_text(self) -> None:
         for pins in (Pins(), Pins(b"\x01\x02"), Pins(b"", b"ssh-ed25519 AAAA"), Pins(b"c", b"k")):

@@ -335,3 +335,5 @@ class OnSite(WithBoxes):
             self.assertEqual(visitor.get("/api/on-site", headers={"X-Octaplan-Link": made["token"]}).status_code, 200)
         answers = [visitor.get("/api/on-site", headers={"X-Octaplan-Link": f"no-{n}"}).status_code for n in range(31)]
         self.assertEqual(answers, [404] * 30 + [429])
+        right = visitor.get("/api/on-site", headers={"X-Octaplan-Link": made["token"]})
+        self.assertEqual(right.status_code, 200, "nobody behind the same address is shut out by another's guesses")

@@ -16,6 +16,7 @@ from octaplan.core.plan.hardware import HardwareType, WriteOut, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import RefusedError
+from octaplan.core.values.oneline import odd_character
 
 _MARK = re.compile(f"{OPENS}(\\d+){NUMBERED}([^{CLOSES}]*){CLOSES}")
 
@@ -156,6 +157,13 @@ def _declared(one: WriteOut) -> Callable[[str], bool]:
 def _lines(part: WritePart, text: str, view: BoxView) -> Iterator[ToldLine]:
     pieces: list[ToldPiece] = []
     for piece in _pieces(text, view.book.order):
+        odd = odd_character(piece.text) if piece.leaf is not None else ""
+        if piece.leaf is not None and odd:
+            raise NotWritten(
+                f"{piece.leaf.what} holds {odd}, by which a box would take what follows for a line of its own: write "
+                "it in one line",
+                part,
+            )
         first, *more = piece.text.split("\n")
         if first or piece.leaf is not None:
             pieces.append(ToldPiece(first, piece.leaf))

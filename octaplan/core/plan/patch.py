@@ -16,6 +16,7 @@ from octaplan.core.plan.inwords import members
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import Fault, first_fault
+from octaplan.core.values.oneline import odd_character
 
 #: One operation of a patch: `op`, `path`, and mostly `value`.
 Operation = dict[str, Any]
@@ -37,6 +38,8 @@ def applied(plan: SitePlan, operations: Sequence[Mapping[str, Any]]) -> SitePlan
 
 def changed(document: dict[str, Any], operations: Sequence[Mapping[str, Any]]) -> SitePlan:
     """The plan of a document with a change made, in place. Raises `PatchError`."""
+    for operation in operations:
+        _in_one_line(operation.get("value"), str(operation.get("path", "")).rpartition("/")[2])
     try:
         after = jsonpatch.apply_patch(document, [dict(operation) for operation in operations], in_place=True)
     except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException) as error:
@@ -45,6 +48,31 @@ def changed(document: dict[str, Any], operations: Sequence[Mapping[str, Any]]) -
         return SitePlan.model_validate(after)
     except ValidationError as error:
         raise PatchError(str(_in_names(first_fault(error), after))) from None
+
+
+#: What may have several lines; a box is told none of it but its banner, as far as its language has a way for that.
+MANY_LINES = frozenset({"banner", "text", "words", "reason", "note", "notes"})
+
+
+def _in_one_line(value: Any, name: str) -> None:
+    """Refuse what would end a line, or turn it round, in what is one line. Raises `PatchError`."""
+    if isinstance(value, str):
+        odd = odd_character(value, "\n\r\t" if name in MANY_LINES else "")
+        if odd:
+            what = name.replace("_", " ") or "value"
+            raise PatchError(f"{what[:1].upper()}{what[1:]} holds {odd} after {_before(value)!r}: write it in one line")
+    elif isinstance(value, Mapping):
+        for key, member in value.items():
+            _in_one_line(key, name)
+            _in_one_line(member, str(key))
+    elif isinstance(value, list):
+        for member in value:
+            _in_one_line(member, name)
+
+
+def _before(text: str) -> str:
+    """What stands before the first odd character, as far as it is needed to find the place."""
+    return next((text[max(0, at - 30) : at] for at, c in enumerate(text) if odd_character(c)), "")
 
 
 def _in_names(fault: Fault, document: Mapping[str, Any]) -> Fault:

@@ -16,7 +16,7 @@ from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Looking, Staging, address_of
 from octaplan.server.problems import Number, Problem
 from octaplan.server.tries import Failures
-from octaplan.store.onsite import LONGEST_DAYS, AnswerTold, LinkTold
+from octaplan.store.onsite import LONGEST_DAYS, AnswerTold, LinkTold, NoSuchLink
 from octaplan.store.records import Records
 from octaplan.store.snapshot import Snapshot
 from octaplan.store.staging import stagings_of
@@ -106,17 +106,18 @@ def _shown(records: Records, key: str) -> OnSiteShown:
 
 
 def opened(request: Request, records: Recorded, token: Token) -> str:
-    """The site that a link opens; whoever tries many wrong ones waits."""
-    wrong: Failures = request.app.state.wrong_links
-    where = address_of(request)
-    wait = wrong.count(where)
-    if wait:
+    """The site that a link opens. Whoever tries many wrong ones waits, and shuts out no right one behind the same
+    address: no link can be guessed."""
+    try:
+        return records.onsite.site_of(token)
+    except NoSuchLink:
+        wrong: Failures = request.app.state.wrong_links
+        wait = wrong.count(address_of(request))
+        if not wait:
+            raise
         minutes = -(-wait // 60)
         detail = f"Too many links were tried from here: wait {minutes} minute{'' if minutes == 1 else 's'}"
-        raise Problem(HTTPStatus.TOO_MANY_REQUESTS, detail, retry_after=wait)
-    key = records.onsite.site_of(token)
-    wrong.forgive(where)
-    return key
+        raise Problem(HTTPStatus.TOO_MANY_REQUESTS, detail, retry_after=wait) from None
 
 
 Opened = Annotated[str, Depends(opened)]
