@@ -23,6 +23,9 @@ router = APIRouter(prefix="/api", tags=["events"])
 #: How many events may wait for a page that does not read them; it is told to look at everything anew then.
 WAITING = 200
 
+#: At how many sites the pages of one browser may look at once.
+MOST_SITES = 64
+
 #: How many places at the bench are remembered for pages that are opened after they were told.
 PLACES = 1_000
 
@@ -43,10 +46,10 @@ _ALL = encoded("all", {})
 
 @dataclass(eq=False)
 class Listener:
-    """One open page: who has it open, at which site, and what it has not been sent yet."""
+    """One browser with open pages: whose it is, at which sites, and what it has not been sent yet."""
 
     name: str
-    site: str
+    sites: frozenset[str]
     loop: asyncio.AbstractEventLoop
     waiting: list[bytes] = field(default_factory=list)
     come: asyncio.Event = field(default_factory=asyncio.Event)
@@ -78,17 +81,18 @@ class Hub:
         """Add a page; called in its loop. It is told who is where at its site before anything else."""
         with self._lock:
             self._listeners.add(listener)
-            places = [place for (site, _), place in self._places.items() if listener.site and site == listener.site]
+            places = [place for (site, _), place in self._places.items() if site in listener.sites]
         for place in places:
             listener.put(encoded("bench", place))
-        self._tell_who(listener.site)
+        self._tell_who(listener.sites)
 
     def leave(self, listener: Listener) -> None:
         with self._lock:
             self._listeners.discard(listener)
-            if all((one.name, one.site) != (listener.name, listener.site) for one in self._listeners):
-                self._places.pop((listener.site, listener.name), None)
-        self._tell_who(listener.site)
+            still = {site for one in self._listeners if one.name == listener.name for site in one.sites}
+            for site in listener.sites - still:
+                self._places.pop((site, listener.name), None)
+        self._tell_who(listener.sites)
 
     def changed(self, saved: Saved, plan: SitePlan, affected: set[str]) -> None:
         """Tell every page of a revision. Called while a writer has the turn, so it only leaves word."""
@@ -112,16 +116,16 @@ class Hub:
                 del self._places[next(iter(self._places))]
         self._send("bench", place, site)
 
-    def _tell_who(self, site: str) -> None:
-        if site:
+    def _tell_who(self, sites: frozenset[str]) -> None:
+        for site in sorted(sites):
             with self._lock:
-                names = sorted({listener.name for listener in self._listeners if listener.site == site})
+                names = sorted({listener.name for listener in self._listeners if site in listener.sites})
             self._send("here", {"site": site, "names": names}, site)
 
     def _send(self, event: str, data: Any, site: str = "") -> None:
         """Leave an event for all pages, or those at a site: once for each loop, encoded once."""
         with self._lock:
-            here = [one for one in self._listeners if not site or one.site == site]
+            here = [one for one in self._listeners if not site or site in one.sites]
         words = encoded(event, data) if here else b""
         for loop in {listener.loop for listener in here}:
             loop.call_soon_threadsafe(_put_all, [one for one in here if one.loop is loop], words)
@@ -187,9 +191,13 @@ async def _disconnected(receive: Receive) -> None:
 
 
 @router.get("/events", response_class=EventStream)
-async def events(request: Request, person: Looking, at: Annotated[str, Query(max_length=90)] = "") -> Response:
-    """Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`)."""
-    listener = Listener(person.full_name, at.casefold(), asyncio.get_running_loop())
+async def events(
+    request: Request,
+    person: Looking,
+    at: Annotated[list[Annotated[str, Query(max_length=90)]], Query(max_length=MOST_SITES)] = [],  # noqa: B006
+) -> Response:
+    """Changes of all sites as they are saved, and who else is `at` the same sites (`CUSTOMER/SITE`)."""
+    listener = Listener(person.full_name, frozenset(filter(None, map(str.casefold, at))), asyncio.get_running_loop())
     return EventStream(
         request.app.state.hub, listener, request.app.state.records.accounts, request.cookies.get(COOKIE, "")
     )

@@ -49,6 +49,7 @@ class Together(InBrowser):
 
     def test_who_comes_late_sees_who_is_there_already(self) -> None:
         mine, other = self.look_at("/sites/FERN/MILL/bench"), self.visit("marek")
+        other.add_init_script("delete window.SharedWorker")  # whose questions cannot be held
         held = Held(other, "**/api/events?*")
         self.look_at("/sites/FERN/MILL/bench", other)
         with mine.expect_response("**/here"):
@@ -67,6 +68,33 @@ class Together(InBrowser):
             expect(step.get_by_role("button", name=re.compile(name))).to_have_count(0)
         values = page.get_by_role("complementary", name="Type these")
         expect(values.get_by_role("button", name=re.compile("Read"))).to_have_count(0)
+
+
+class ManyTabs(InBrowser):
+    def test_thirty_tabs_of_one_browser_load_hear_and_work(self) -> None:
+        """A browser has six connections for a host: tabs with a stream each would leave none for what they ask."""
+        first = self.look_at("/sites/FERN/DOCK/addresses")
+        tabs = [first.context.new_page() for _ in range(29)]
+        for number, tab in enumerate(tabs):
+            tab.set_default_timeout(20_000)
+            self.look_at("/sites/FERN/DOCK/addresses" if number % 2 else "/outbound", tab)
+        marek = self.visit("marek")
+        self.look_at("/sites/FERN/DOCK/addresses", marek)
+        expect(first.locator("header").get_by_text(re.compile("Marek"))).to_be_visible()
+        before = first.locator("header").get_by_text(re.compile(r"^Revision \d+$")).inner_text()
+        self.desk("FERN/DOCK", page=tabs[-1])
+        revision = tabs[-1].request.get("/api/sites/FERN/DOCK").json()["revision"]["number"]
+        done = tabs[-1].request.patch(
+            "/api/sites/FERN/DOCK/plan",
+            data=[{"op": "add", "path": "/contact", "value": "Bo"}],
+            headers={"X-Octaplan": "1", "If-Match": str(revision)},
+        )
+        self.assertTrue(done.ok, done.text())
+        for tab in (first, tabs[1], tabs[27], marek):
+            expect(tab.locator("header").get_by_text(f"Revision {revision + 1}")).to_be_visible()
+        self.assertNotIn(str(revision + 1), before)
+        marek.close()
+        expect(first.locator("header").get_by_text(re.compile("Marek"))).to_have_count(0)
 
 
 class Replacing(InBrowser):

@@ -195,9 +195,9 @@ class OnTheKernel(InFolder):
         """A line more would let the plan run programs."""
         trace = self.folder / "ran"
         evil = f"x\ndhcp-script=/usr/bin/touch {trace}\ndhcp-option=66,x"
-        found = rehearsed(
-            applied(shop(), [{"op": "replace", "path": "/segments/off00/scope/options", "value": {"66": evil}}])
-        )
+        document = shop().document()
+        document["segments"]["off00"]["scope"]["options"] = {"66": evil}  # as older data may have it
+        found = rehearsed(SitePlan.model_validate(document))
         self.assertIn("Office: option 66 holds what no server is told here", found["not_brought_up"])
         self.assertIn("option 66: none", found["leases"][0]["wrong"][0])
         self.assertFalse(trace.exists())

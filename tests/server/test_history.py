@@ -103,7 +103,7 @@ class Events(WithServer):
         async def heard() -> list[tuple[str | None, Any]]:
             loop = asyncio.get_running_loop()
             hub: events.Hub = self.app.state.hub
-            ines, marek = (events.Listener(name, "fern/dock", loop) for name in ("Ines", "Marek"))
+            ines, marek = (events.Listener(name, frozenset({"fern/dock"}), loop) for name in ("Ines", "Marek"))
             hub.enter(ines)
             hub.enter(marek)
             operations = [{"op": "add", "path": LAST, "value": "10.40.1.249"}]
@@ -123,7 +123,7 @@ class Events(WithServer):
 
     def test_a_page_that_does_not_read_is_told_to_look_anew(self) -> None:
         async def flooded() -> bytes:
-            listener = events.Listener("Ines", "", asyncio.get_running_loop())
+            listener = events.Listener("Ines", frozenset(), asyncio.get_running_loop())
             for _ in range(events.WAITING + 3):
                 listener.put(events.encoded("revision", {}))
             return listener.take()

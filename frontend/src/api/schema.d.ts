@@ -231,7 +231,7 @@ export interface paths {
     };
     /**
      * Events
-     * @description Changes of all sites as they are saved, and who else is `at` the same site (`CUSTOMER/SITE`).
+     * @description Changes of all sites as they are saved, and who else is `at` the same sites (`CUSTOMER/SITE`).
      */
     get: operations['events'];
     put?: never;
@@ -9217,7 +9217,7 @@ export interface operations {
   events: {
     parameters: {
       query?: {
-        at?: string;
+        at?: string[];
       };
       header?: never;
       path?: never;

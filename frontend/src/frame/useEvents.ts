@@ -1,7 +1,9 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect } from 'react';
+import { useQuery, useQueryClient, type QueryClient } from '@tanstack/react-query';
+import { useEffect, useRef } from 'react';
 import { useLocation } from 'react-router';
-import { ENDED, type Desk } from '../api/client';
+import { api, ENDED, type Desk } from '../api/client';
+import { listen, type Listening } from './listening';
+import { OPEN, type Word } from './stream';
 
 interface Changed {
   site: string;
@@ -40,6 +42,40 @@ export function siteOf(pathname: string): string {
     : '';
 }
 
+/** What is done about a word of the server; `again` looks at everything anew. */
+function heeding(queries: QueryClient, lists: { ask: () => void }, again: () => void) {
+  return ({ event, data }: Word) => {
+    if (event === OPEN) window.dispatchEvent(new Event(LISTENED));
+    else if (event === 'all') again();
+    else if (event === 'ended') void checkSession();
+    else if (event === 'here') {
+      const { site, names } = JSON.parse(data) as { site: string; names: string[] };
+      queries.setQueryData(['here', site], names);
+    } else if (event === 'bench') {
+      const told = JSON.parse(data) as { site: string; device: string; name: string; recorded?: boolean };
+      const key = ['bench', told.site];
+      const known = queries.getQueryData<{ name: string }[]>(key) ?? [];
+      queries.setQueryData(key, [...known.filter((one) => one.name !== told.name), told]);
+      if (told.recorded) void queries.invalidateQueries({ queryKey: ['desk', told.site] });
+    } else {
+      const { site, number, affected } = JSON.parse(data) as Changed;
+      for (const key of affected) {
+        const known = queries.getQueryData<Desk>(['desk', key]);
+        if (!known || (key === site && known.revision.number >= number)) continue;
+        void queries.invalidateQueries({ queryKey: ['desk', key] });
+      }
+      lists.ask();
+    }
+  };
+}
+
+/** Ask whether one is still signed in; the answer tells the page when not. */
+async function checkSession() {
+  await api.GET('/api/session').then(({ response }) => {
+    if (response.status === 401) window.dispatchEvent(new Event(ENDED));
+  });
+}
+
 /**
  * Word from the server of what others change, and of who looks at the same site. While a page is hidden it does not
  * listen, and looks at everything anew when it is seen again.
@@ -47,64 +83,32 @@ export function siteOf(pathname: string): string {
 export function useEvents() {
   const queries = useQueryClient();
   const at = siteOf(useLocation().pathname);
+  const place = useRef(at);
+  const listening = useRef<Listening | null>(null);
   useEffect(() => {
-    let source: EventSource | null = null;
     const lists = gathered(() => {
       for (const key of ['outbound', 'findings', 'space'])
         void queries.invalidateQueries({ queryKey: [key] });
     }, GATHERED);
-    const again = () => void queries.invalidateQueries({ queryKey: at ? ['desk', at] : ['outbound'] });
-    const open = () => {
-      source = new EventSource(`/api/events?at=${encodeURIComponent(at)}`);
-      source.addEventListener('open', () => window.dispatchEvent(new Event(LISTENED)));
-      source.addEventListener('revision', (event: MessageEvent<string>) => {
-        const { site, number, affected } = JSON.parse(event.data) as Changed;
-        for (const key of affected) {
-          const known = queries.getQueryData<Desk>(['desk', key]);
-          if (!known || (key === site && known.revision.number >= number)) continue;
-          void queries.invalidateQueries({ queryKey: ['desk', key] });
-        }
-        lists.ask();
-      });
-      source.addEventListener('here', (event: MessageEvent<string>) => {
-        const { site, names } = JSON.parse(event.data) as { site: string; names: string[] };
-        queries.setQueryData(['here', site], names);
-      });
-      source.addEventListener('bench', (event: MessageEvent<string>) => {
-        const told = JSON.parse(event.data) as {
-          site: string;
-          device: string;
-          name: string;
-          recorded?: boolean;
-        };
-        const key = ['bench', told.site];
-        const others = (queries.getQueryData<{ name: string }[]>(key) ?? []).filter(
-          (one) => one.name !== told.name,
-        );
-        queries.setQueryData(key, [...others, told]);
-        if (told.recorded) void queries.invalidateQueries({ queryKey: ['desk', told.site] });
-      });
-      source.addEventListener('all', again);
-      source.addEventListener('ended', () => window.dispatchEvent(new Event(ENDED)));
-    };
-    const close = () => {
-      source?.close();
-      source = null;
-    };
+    const again = () =>
+      void queries.invalidateQueries({ queryKey: place.current ? ['desk', place.current] : ['outbound'] });
+    const heard = listen(heeding(queries, lists, again));
     const look = () => {
-      close();
-      if (document.hidden) return;
-      open();
-      again();
+      heard.at(document.hidden ? null : place.current);
+      if (!document.hidden) again();
     };
-    if (!document.hidden) open();
+    listening.current = heard;
     document.addEventListener('visibilitychange', look);
     return () => {
       document.removeEventListener('visibilitychange', look);
       lists.end();
-      close();
+      heard.end();
     };
-  }, [at, queries]);
+  }, [queries]);
+  useEffect(() => {
+    place.current = at;
+    listening.current?.at(document.hidden ? null : at);
+  }, [at]);
 }
 
 /** Who looks at a site at the moment, oneself included. */
