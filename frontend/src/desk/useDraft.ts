@@ -15,8 +15,8 @@ interface Draft {
 
 /**
  * A change that is shown before it is saved: at once in the plan, a moment later in the findings. Only one question
- * is with the server at a time; the newest state is asked for when it comes back, so that dragging never queues up. What is shown while another
- * change is being saved is drawn as soon as that is through.
+ * is with the server at a time; the newest state is asked for when it comes back, so that dragging never queues up.
+ * What is shown while another change is being saved is drawn as soon as that is through.
  */
 export function useDraft(
   name: SiteName,
