@@ -59,7 +59,7 @@ def main() -> None:
                 work(client)
             server.terminate()
         with closing(sqlite3.connect(data / FILE)) as connection:
-            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            connection.execute("PRAGMA journal_mode=DELETE")  # nothing is left beside it
         kept = FORMER / f"{known_revisions()[-1]}.tar.xz"
         with tarfile.open(kept, "w:xz") as packed:
             for path in sorted(data.iterdir()):
