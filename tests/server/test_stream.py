@@ -65,6 +65,21 @@ class Stream(WithRealServer):
             self.assertIn("Office range end", data["sentence"])
             self.assertIn("fern/dock", data["affected"])
 
+    def test_one_stream_of_a_browser_hears_of_all_sites_that_its_tabs_look_at(self) -> None:
+        ines, marek = self.calling("ines"), self.calling("marek")
+        with ines.stream("GET", "/api/events", params={"at": ["FERN/DOCK", "fern/mill"]}) as answer:
+            heard = told(answer.iter_lines())
+            here = ((data["site"], data["names"]) for name, data in heard if name == "here")
+            self.assertEqual({next(here)[0], next(here)[0]}, {"fern/dock", "fern/mill"})
+            for site in ("fern/mill", "fern/dock"):
+                with marek.stream("GET", "/api/events", params={"at": site}):
+                    self.assertEqual(next(here), (site, ["Ines", "Marek"]))
+                marek.close()
+                self.assertEqual(next(here), (site, ["Ines"]))
+                marek = self.calling("marek")
+        many = [f"A/{n}" for n in range(events.MOST_SITES + 1)]
+        self.assertEqual(ines.get("/api/events", params={"at": many}).status_code, 422)
+
     def test_nobody_listens_without_a_session(self) -> None:
         with httpx.Client(base_url=self.url) as stranger:
             self.assertEqual(stranger.get("/api/events").status_code, 401)
