@@ -44,6 +44,8 @@ from octaplan.link.terminal import plain_terminal, ssh_terminal
 AWAY, TRY = 30.0, 0.1
 #: The same for a real box, whose new firmware takes its time.
 AWAY_REAL = 900.0
+#: So many tries to log in are made while a box may be away, and so many seconds each may take at least.
+TRIES, LOG_IN = 4, 3.0
 #: Seconds after which a box takes a change back that cut it off, unless it is reached and told to keep it.
 CONFIRM_WITHIN = 120
 #: The steps at which hands stop: what is on paper and in cardboard is for people.
@@ -271,7 +273,7 @@ class Hands:
         channel = await self._open(situation, user, password)
         try:
             await channel.log_in(user, password)
-        except LinkError:
+        except (LinkError, asyncio.CancelledError):
             await channel.close()
             raise
         self._at = situation.port
@@ -315,12 +317,14 @@ class Hands:
         raise why
 
     async def _back_again(self, situation: Situation, *, first: bool = False, seconds: float | None = None) -> None:
-        """Wait until the box lets one in, as it may be away."""
+        """Wait until the box lets one in, as it may be away. A try that began just before it went is given up in time
+        for others."""
         await self.leave()
-        ends = time.monotonic() + (self._away if seconds is None else seconds)
+        away = self._away if seconds is None else seconds
+        ends = time.monotonic() + away
         while True:
             try:
-                self._channel = await self._log_in(situation, first=first)
+                self._channel = await self._log_in_within(situation, max(away / TRIES, LOG_IN), first=first)
                 await self._keep_it(self._channel)
                 return
             except NoAnswer as error:
@@ -332,6 +336,13 @@ class Hands:
                         "back too, look at what is planned, and do it again"
                     ) from None
                 await asyncio.sleep(TRY)
+
+    async def _log_in_within(self, situation: Situation, seconds: float, *, first: bool) -> Channel:
+        try:
+            async with asyncio.timeout(seconds):
+                return await self._log_in(situation, first=first)
+        except TimeoutError:
+            raise NoAnswer(f"{self.task.kind.title} was reached and has stopped answering") from None
 
     async def _keep_it(self, channel: Channel) -> None:
         """Confirm a change that cut the box off, now that it is reached again (RFC 6241, 8.4)."""

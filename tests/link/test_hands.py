@@ -55,7 +55,7 @@ class EachType(unittest.TestCase):
     def all_of_it(self, role: str, edge: str = "brackwater-e5") -> Staged:
         found = self.done[role, edge]
         what = task(clinic(edge), role)
-        self.assertEqual([one.note for one in found.outcomes if not one.good], [])
+        self.assertEqual([(one.step.key, one.note) for one in found.outcomes if not one.good], [])
         keys = [step.key for step in what.sheet.steps if step.key not in ("label", "pack")]
         self.assertEqual([one.step.key for one in found.outcomes], keys)
         shown = found.by_step["read-back"].shown

@@ -19,6 +19,7 @@ _PAGING = re.compile(
     r"|\b(?:press|hit)\b[^\n]{0,40}\b(?:key|space|enter|return)\b[^\n]{0,40})\s{0,9}",
     re.I,
 )
+_PAGED = re.compile(r"more|next|continue|\bend\b|press|\bhit\b", re.I)
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _TOKENISH = re.compile(r"[\w.:/-]")
 
@@ -89,7 +90,7 @@ def _typed_over(line: str) -> str:
             elif held:
                 held.pop()
         line = "".join(held)
-    return _PAGING.sub("", line).rstrip().replace("\xa0", " ")
+    return (_PAGING.sub("", line) if _PAGED.search(line) else line).rstrip().replace("\xa0", " ")
 
 
 def _joined(lines: list[TextLine]) -> list[TextLine]:

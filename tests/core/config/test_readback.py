@@ -210,9 +210,9 @@ class Texts(unittest.TestCase):
             own + log,
         ):
             with self.subTest(text[len(own) : len(own) + 30]):
-                begun = time.monotonic()
+                begun = time.process_time()
                 read_back(plan, key, text, kind)
-                self.assertLess(time.monotonic() - begun, 20)
+                self.assertLess(time.process_time() - begun, 20)
 
     def test_a_long_log_is_read(self) -> None:
         plan = equipped(Random(3), "skerry-f7")

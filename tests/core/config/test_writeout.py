@@ -89,10 +89,10 @@ class Sandbox(unittest.TestCase):
             "{{ x | attr('__class__') }}",
         ):
             with self.subTest(source):
-                begun = time.monotonic()
+                begun = time.process_time()
                 with self.assertRaises(TemplateFault) as caught:
                     filled("first line\n" + source, x=[1])
-                self.assertLess(time.monotonic() - begun, 3)
+                self.assertLess(time.process_time() - begun, 3)
                 self.assertEqual(caught.exception.line, 2)
 
     def test_what_cannot_be_read_says_where(self) -> None:
