@@ -52,6 +52,7 @@ def main() -> None:
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page(base_url=url, viewport={"width": 1280, "height": 800})
+                page.add_init_script("delete window.SharedWorker")  # whose stream would never let the network be idle
                 _sign_in(page)
                 print(f"\n| in a browser, {sites:,} sites | |\n| --- | ---: |")
                 for line in (*_desk(page), *_drag(page), *_outbound(page), *_space(page)):

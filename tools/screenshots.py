@@ -177,6 +177,7 @@ def main() -> None:
                     color_scheme=chosen.scheme,
                     viewport={"width": chosen.width, "height": chosen.height},
                 )
+                page.add_init_script("delete window.SharedWorker")  # whose stream would never let the network be idle
                 page.goto("/")
                 page.get_by_label("Name").fill("ines")
                 page.get_by_label("Password").fill(password)
