@@ -162,7 +162,7 @@ def _drag(page: Page) -> list[str]:
 def _outbound(page: Page) -> list[str]:
     page.goto("/outbound")
     page.get_by_role("list", name="Sites by ship week").wait_for()
-    page.wait_for_load_state("networkidle")
+    page.evaluate("new Promise((done) => requestIdleCallback(done, { timeout: 3000 }))")
     page.evaluate(WATCH)
     page.evaluate("new Promise((done) => requestIdleCallback(done))")
     page.evaluate("window.long.length = 0")
@@ -189,7 +189,7 @@ def _space(page: Page) -> list[str]:
             before = part.input_value()
             page.mouse.wheel(0, direction)
             expect(part).not_to_have_value(before)
-    page.wait_for_load_state("networkidle")
+    page.evaluate("new Promise((done) => requestIdleCallback(done, { timeout: 3000 }))")
     spent = page.evaluate(
         "performance.getEntriesByType('resource').filter((e) => e.name.includes('/api/space?')).map((e) => e.duration)"
     )
