@@ -186,7 +186,7 @@ def main() -> None:
                 for name in chosen.only or VIEWS:
                     VIEWS[name](page)
                     page.evaluate("document.fonts.ready")
-                    page.wait_for_load_state("networkidle")
+                    page.evaluate("new Promise((done) => requestIdleCallback(done, { timeout: 3000 }))")
                     page.screenshot(path=chosen.folder / f"{name}.png")
                 browser.close()
         finally:
