@@ -6,6 +6,7 @@ BIN := .venv/bin
 PORT ?= 8321
 HAVE_LAB := { command -v ip && command -v nft && command -v dnsmasq && command -v udhcpc; } > /dev/null
 INSTALL := apt-get update -qq && apt-get install -y -qq --no-install-recommends
+unexport PYTHONDONTWRITEBYTECODE # hundreds of processes in the tests would each compile every module anew
 SITE := octaplan/server/site/index.html
 SOURCES := $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 
@@ -36,7 +37,7 @@ chromium-headless-shell: ## The browser of the tests
 .venv/installed: requirements.lock requirements-uv.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-uv.lock
-	$(BIN)/uv pip install --quiet --require-hashes -r requirements.lock
+	$(BIN)/uv pip install --quiet --compile-bytecode --require-hashes -r requirements.lock
 	$(BIN)/uv pip install --quiet --no-deps -e .
 	touch $@
 

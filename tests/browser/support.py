@@ -8,6 +8,7 @@ import re
 import shutil
 import tempfile
 import unittest
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 from typing import ClassVar
@@ -63,17 +64,22 @@ def _demo() -> Path:
 
 
 class Held:
-    """Questions of a page that do not reach the server until they are let on."""
+    """Questions of a page that do not reach the server until they are let on, or `answered` by it at once, but unheard."""
 
-    def __init__(self, page: Page, pattern: str) -> None:
-        self._routes: list[Route] = []
+    def __init__(self, page: Page, pattern: str, answered: bool = False) -> None:
+        self._let_on: list[Callable[[], None]] = []
+        self._answered = answered
         page.route(pattern, self._hold)
 
     def _hold(self, route: Route) -> None:
-        self._routes.append(route)
+        if self._answered:
+            answer = route.fetch()
+            self._let_on.append(lambda: route.fulfill(response=answer))
+        else:
+            self._let_on.append(route.continue_)
 
     def let_on(self) -> None:
-        self._routes.pop(0).continue_()
+        self._let_on.pop(0)()
 
 
 class InBrowser(unittest.TestCase):

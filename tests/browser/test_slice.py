@@ -218,6 +218,21 @@ class Editing(InBrowser):
         field.press("Enter")
         expect(page.get_by_text("Office VLAN 10 → 77").first).to_be_visible()
 
+    def test_an_answer_from_before_a_change_takes_nothing_back(self) -> None:
+        page = self.desk("FERN/MILL")
+        held = Held(page, "**/api/sites/FERN/MILL", answered=True)
+        with page.expect_request("**/api/sites/FERN/MILL"):
+            page.evaluate("document.dispatchEvent(new Event('visibilitychange'))")
+        self.open_segment("Office")
+        field = page.get_by_label("VLAN", exact=True)
+        field.fill("77")
+        field.press("Enter")
+        expect(page.get_by_text("Office VLAN 10 → 77").first).to_be_visible()
+        with page.expect_response("**/api/sites/FERN/MILL"):
+            held.let_on()
+        page.evaluate("new Promise(done => setTimeout(() => requestAnimationFrame(done), 100))")
+        expect(field).to_have_value("77")
+
     def test_two_people_at_one_value_see_both_and_choose(self) -> None:
         mine, theirs = self.page, self.visit("marek")
         for page in (mine, theirs):

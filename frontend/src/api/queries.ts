@@ -113,7 +113,10 @@ export function useDeskMutation<T>(name: SiteName, send: (what: T) => Promise<De
     mutationFn: send,
     scope: { id: deskKey(name).join('/') },
     onSuccess: (desk) => {
+      const which = { queryKey: deskKey(name), exact: true };
+      const asked = queries.isFetching(which) > 0; // before this change was made, or was answered after it
       queries.setQueryData(deskKey(name), desk);
+      if (asked) void queries.invalidateQueries(which);
       void queries.invalidateQueries({ queryKey: ['outbound'] });
     },
     onError: () => queries.invalidateQueries({ queryKey: deskKey(name) }),

@@ -21,17 +21,20 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
   const { text, problem } = typing;
   const [clashing, setClashing] = useState<Clashing | null>(null);
   const base = useRef(0);
+  const saved = useRef<string | null>(null); // what is being saved: nothing that Escape puts back
 
   const begin = () => {
     if (text === null) base.current = desk.revision.number;
   };
   const reset = () => {
+    saved.current = null;
     typing.reset();
     setClashing(null);
   };
   const save = async (typed: string | null) => {
     if (typed === null || typed === value) return reset();
     const still = typing.saving();
+    saved.current = typed;
     let operations: Operation[] = [];
     try {
       operations = (await understand(name, path, typed)).operations;
@@ -39,6 +42,7 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
       if (still()) reset(); // else more has been typed in the meantime, which is kept
       onSaved?.();
     } catch (error) {
+      saved.current = null;
       const failure = error as Failure;
       const clash = failure.clashes[0];
       if (clash) setClashing({ clash, failure, operations });
@@ -79,7 +83,7 @@ export function useTyped(path: string, value: string, onSaved?: () => void) {
       },
       onKeyDown: (event: KeyboardEvent) => {
         if (event.key === 'Enter') void save(text);
-        if (event.key === 'Escape' && text !== null) {
+        if (event.key === 'Escape' && text !== null && text !== saved.current) {
           event.stopPropagation();
           reset();
         }
