@@ -10,7 +10,7 @@ from pathlib import Path
 import openpyxl
 from playwright.sync_api import Page, expect
 
-from tests.browser.support import AXE, InBrowser
+from tests.browser.support import AXE, Held, InBrowser
 
 TABLES = {
     "sites": "customer,site,name,ship_date,technician,time_zone\n"
