@@ -31,6 +31,8 @@ from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 
 PEOPLE, SECONDS, LISTENERS = (5, 1, 10) if SMALLEST else (50, 12, 500)
+#: So many of them share a session: no session may have many streams open.
+OF_SESSION = 10
 
 
 class Connection:
@@ -146,10 +148,13 @@ async def measure(port: int, sites: list[str]) -> None:
             break
         except OSError:
             await asyncio.sleep(0.05)
-    await first.ask("POST", "/api/session", {"name": "ines", "password": PASSWORD})
+    sessions = []
+    for _ in range(max(PEOPLE, LISTENERS) // OF_SESSION):
+        await first.ask("POST", "/api/session", {"name": "ines", "password": PASSWORD})
+        sessions.append(first.cookie)
     people = [Person(port, number, sites) for number in range(PEOPLE)]
     for person in people:
-        await person.sign_in(first.cookie)
+        await person.sign_in(sessions[person.number % len(sessions)])
     heard = [0]
 
     def count(chunk: bytes) -> None:
@@ -179,10 +184,10 @@ async def measure(port: int, sites: list[str]) -> None:
         print(figures.line(name, time.perf_counter() - begun), flush=True)
     for stream in streams:
         stream.cancel()
-    await _many_listeners(port, first, people[0])
+    await _many_listeners(port, sessions, people[0])
 
 
-async def _many_listeners(port: int, first: Connection, person: Person) -> None:
+async def _many_listeners(port: int, sessions: list[str], person: Person) -> None:
     heard: set[int] = set()
     there: set[int] = set()
     told, all_there = asyncio.Event(), asyncio.Event()
@@ -200,7 +205,11 @@ async def _many_listeners(port: int, first: Connection, person: Person) -> None:
 
         return hearing
 
-    streams = [asyncio.create_task(first.listen("/api/events", hear(number))) for number in range(LISTENERS)]
+    streams = []
+    for number in range(LISTENERS):
+        listener = Connection(port)
+        listener.cookie = sessions[number % len(sessions)]
+        streams.append(asyncio.create_task(listener.listen("/api/events", hear(number))))
     async with asyncio.timeout(60):
         await all_there.wait()
     figures, begun = Figures(), time.perf_counter()

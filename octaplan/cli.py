@@ -587,10 +587,9 @@ def serve(
     """Run the application."""
     from datetime import timedelta
 
-    import uvicorn
-
     from octaplan.server.app import Running, configure_logs, create_app
     from octaplan.server.certificates import made_here
+    from octaplan.server.connections import http_server
     from octaplan.store.backups import Schedule
 
     configure_logs()
@@ -628,18 +627,8 @@ def serve(
     print(f"Octaplan is at {'https' if secure else 'http'}://{shown}:{listener.getsockname()[1]}/", flush=True)
     gc.freeze()  # plans live as long as the process: the collector need not walk through them again and again
     gc.set_threshold(20_000, 20, 100)  # what a request leaves behind is gone without the collector
-    config = uvicorn.Config(
-        application,
-        log_config=None,
-        access_log=False,
-        server_header=False,
-        timeout_graceful_shutdown=2,
-        proxy_headers=bool(trusted_proxy),
-        forwarded_allow_ips=trusted_proxy or [],
-        ssl_certfile=certificate,
-        ssl_keyfile=key,
-    )
-    uvicorn.Server(config).run(sockets=[listener])
+    server = http_server(application, trusted_proxy, ssl_certfile=certificate, ssl_keyfile=key)
+    server.run(sockets=[listener])
 
 
 def _names(public_url: str) -> list[str]:

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from octaplan.core.config.readback import read_back
-from octaplan.core.config.writeout import NotWritten
+from octaplan.core.config.writeout import NotWritten, Written
 from octaplan.core.plan.hardware import FirstPassword, HardwareType, Takes, Verb
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
@@ -100,7 +100,8 @@ class WorkTable(Protocol):
 
 @dataclass(frozen=True)
 class Task:
-    """What is to be staged. `secret` gives the text of a place in the safe, empty where it holds none."""
+    """What is to be staged, with its write-out where its type has one. `secret` gives the text of a place in the safe,
+    empty where it holds none."""
 
     plan: SitePlan
     key: str
@@ -108,6 +109,7 @@ class Task:
     organisation: Organisation
     sheet: RunSheet
     secret: Callable[[str], str]
+    written: Written | None
 
 
 @dataclass
@@ -141,7 +143,7 @@ class Hands:
         #: The port that the laptop was in when it logged in.
         self._at = ""
         self._own = self._own_slot()
-        self._portions = Portions(task.plan, task.key, task.kind, task.organisation, self._secret)
+        self._portions = Portions(task.plan, task.key, task.kind, task.organisation, task.written, self._secret)
         self._ports_told = left_ports(task, self._portions) if "ports" in self.done else []
 
     @property
@@ -599,7 +601,7 @@ def ports_of(task: Task, portions: Portions, told: list[str], step: Step) -> lis
 
 def would_send(task: Task, settled: Collection[str]) -> Iterator[tuple[Step, list[str]]]:
     """What would be sent at each step that is left, without secrets."""
-    portions = Portions(task.plan, task.key, task.kind, task.organisation, task.secret)
+    portions = Portions(task.plan, task.key, task.kind, task.organisation, task.written, task.secret)
     told: list[str] = []
     for step in task.sheet.steps:
         if step.key in LAST:

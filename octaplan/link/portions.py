@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from octaplan.core.config.neutral import interface_name, yang_document
-from octaplan.core.config.writeout import ToldLine, write_out
+from octaplan.core.config.writeout import ToldLine, Written
 from octaplan.core.plan.hardware import HardwareType, WritePart
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
@@ -37,15 +37,20 @@ SecretOf = Callable[[str], str]
 
 
 class Portions:
-    """The portions of one box. `secret` gives the text of a place in the safe."""
+    """The portions of one box, of its write-out where its type has one. `secret` gives the text of a place in the
+    safe."""
 
     def __init__(
-        self, plan: SitePlan, key: str, kind: HardwareType, organisation: Organisation, secret: SecretOf
+        self,
+        plan: SitePlan,
+        key: str,
+        kind: HardwareType,
+        organisation: Organisation,
+        written: Written | None,
+        secret: SecretOf,
     ) -> None:
         self._plan, self._key, self._kind, self._secret = plan, key, kind, secret
         self._organisation = organisation
-        told = kind.write_out is not None and bool(kind.write_out.parts)
-        written = write_out(plan, key, kind, organisation) if told else None
         self._lines = written.lines if written is not None else ()
         self._left_out = written.left_out if written is not None else ()
         self._about = [*_abouts(self._lines)]

@@ -72,7 +72,8 @@ class RealTable:
         web = self._kind.factory.web_port if service == "https" and address == str(self._kind.factory.address) else None
         port = web or PORTS[service]
         try:
-            _, writer = await asyncio.wait_for(asyncio.open_connection(address, port), CONNECT)
+            async with asyncio.timeout(CONNECT):
+                _, writer = await asyncio.open_connection(address, port)
             writer.close()
         except (OSError, TimeoutError):
             raise NoAnswer(f"{address} gives no answer at port {port}, {service.upper()}") from None

@@ -70,8 +70,8 @@ async def _certificate(place: Door) -> bytes:
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
-        opening = asyncio.open_connection(place.host, place.port, ssl=context)
-        _, writer = await asyncio.wait_for(opening, CONNECT)
+        async with asyncio.timeout(CONNECT):
+            _, writer = await asyncio.open_connection(place.host, place.port, ssl=context)
         shown = writer.get_extra_info("ssl_object").getpeercert(binary_form=True)
         writer.close()
     except (OSError, TimeoutError):

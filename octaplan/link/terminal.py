@@ -85,7 +85,8 @@ async def plain_terminal(place: Door, kind: HardwareType, conversation: Conversa
     if place.device and kind.console is not None:
         return TerminalChannel(CableStream(place.device, kind.console), place, kind, conversation, way)
     try:
-        streams = await asyncio.wait_for(asyncio.open_connection(place.host, place.port), CONNECT)
+        async with asyncio.timeout(CONNECT):
+            streams = await asyncio.open_connection(place.host, place.port)
     except (OSError, TimeoutError):
         raise NoAnswer(f"{place.title} gives no answer by {way}") from None
     return TerminalChannel(_Plain(*streams), place, kind, conversation, way)
@@ -96,12 +97,13 @@ async def ssh_terminal(
 ) -> TerminalChannel:
     """A terminal over SSH, its host key pinned at first contact. Raises `NoAnswer`, `NotLetIn`, `OtherBox`."""
     try:
-        key = await asyncio.wait_for(asyncssh.get_server_host_key(place.host, place.port, config=[]), CONNECT)
+        async with asyncio.timeout(CONNECT):
+            key = await asyncssh.get_server_host_key(place.host, place.port, config=[])
         if key is None:
             raise NoAnswer(f"{place.title} shows no host key")
         _pin(pins, key, place)
-        connection = await asyncio.wait_for(
-            asyncssh.connect(
+        async with asyncio.timeout(CONNECT):
+            connection = await asyncssh.connect(
                 place.host,
                 place.port,
                 username=user,
@@ -110,10 +112,9 @@ async def ssh_terminal(
                 client_keys=None,
                 agent_path=None,
                 config=[],
-            ),
-            CONNECT,
-        )
-        process = await asyncio.wait_for(connection.create_process(term_type=None), CONNECT)
+            )
+        async with asyncio.timeout(CONNECT):
+            process = await connection.create_process(term_type=None)
     except asyncssh.PermissionDenied:
         raise NotLetIn(f"{place.title} does not let {user or 'nobody'} in with this password") from None
     except asyncssh.HostKeyNotVerifiable:

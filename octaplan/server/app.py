@@ -23,6 +23,7 @@ from fastapi.staticfiles import StaticFiles
 from octaplan import __version__
 from octaplan.server import events, problems, session
 from octaplan.server.guard import Guard
+from octaplan.server.pace import Pace
 from octaplan.server.pages import (
     accounts,
     bench,
@@ -177,6 +178,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
         return app.openapi()
 
     _serve_pages(app)
+    app.add_middleware(Pace)
     app.add_middleware(Guard, hosts=running.hosts, answered=app.state.measures.answered)
     return app
 

@@ -14,7 +14,7 @@ from fastapi.responses import Response
 from starlette.types import Receive, Scope, Send
 
 from octaplan.core.plan.site import SitePlan
-from octaplan.server.permissions import COOKIE, Looking
+from octaplan.server.permissions import Looking, session_token
 from octaplan.store.accounts import Accounts
 from octaplan.store.saved import Saved
 
@@ -198,6 +198,4 @@ async def events(
 ) -> Response:
     """Changes of all sites as they are saved, and who else is `at` the same sites (`CUSTOMER/SITE`)."""
     listener = Listener(person.full_name, frozenset(filter(None, map(str.casefold, at))), asyncio.get_running_loop())
-    return EventStream(
-        request.app.state.hub, listener, request.app.state.records.accounts, request.cookies.get(COOKIE, "")
-    )
+    return EventStream(request.app.state.hub, listener, request.app.state.records.accounts, session_token(request))

@@ -18,6 +18,8 @@ from octaplan.server.problems import respond, unexpected
 
 HEADER = "x-octaplan"
 MAX_BODY = 1 << 20
+#: What a box prints: four million characters, a few of which take two in JSON.
+MAX_TEXT = 6 << 20
 MAX_UPLOAD = 32 << 20
 
 log = structlog.get_logger()
@@ -48,7 +50,7 @@ class Guard:
             return
         headers = Headers(scope=scope)
         path: str = scope["path"]
-        limit = MAX_UPLOAD if path == "/api/imports" or path.endswith("/backups") else MAX_BODY
+        limit = _limit(path)
         status = 0
         begun = time.perf_counter()
 
@@ -111,6 +113,12 @@ class Guard:
         except ValueError:
             return False
         return True
+
+
+def _limit(path: str) -> int:
+    if path == "/api/imports" or path.endswith("/backups"):
+        return MAX_UPLOAD
+    return MAX_TEXT if path.endswith(("/read-back", "/take-over")) else MAX_BODY
 
 
 def _too_large(path: str, limit: int) -> str:

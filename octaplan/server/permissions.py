@@ -10,12 +10,25 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 from fastapi.concurrency import run_in_threadpool
+from fastapi.requests import HTTPConnection
 
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Accounts, Person
 from octaplan.store.models import AccountRole
 
-COOKIE = "octaplan_session"
+
+def cookie_name(request: HTTPConnection, what: str = "session") -> str:
+    """The name of a cookie of Octaplan's: under HTTPS one that only this host can set (RFC 6265bis, 4.1.3.2); without,
+    one for each port, since a browser sends cookies to all ports of a host."""
+    if request.url.scheme == "https":
+        return f"__Host-octaplan-{what}"
+    port = (request.scope.get("server") or ("", None))[1]
+    return f"octaplan-{what}-{port or 0}"
+
+
+def session_token(request: HTTPConnection) -> str:
+    """The token of the session that a request belongs to, or nothing."""
+    return request.cookies.get(cookie_name(request), "")
 
 
 class May(StrEnum):
@@ -67,7 +80,7 @@ class Allowed:
 
     async def __call__(self, request: Request) -> Person:
         accounts: Accounts = request.app.state.records.accounts
-        token = request.cookies.get(COOKIE)
+        token = session_token(request)
         person = accounts.known(token) if token else None
         if person is None and token:
             person = await run_in_threadpool(accounts.person, token)

@@ -33,6 +33,8 @@ from octaplan.store.bench import PUT_BACK
 from octaplan.store.records import Records
 from octaplan.store.runs import Result
 from octaplan.store.staging import digest_of_step, sheet_of, staging_of
+from octaplan.worker import errands
+from octaplan.worker.workers import Workers
 
 log = structlog.get_logger()
 
@@ -245,10 +247,10 @@ class PracticeDesk:
 
 
 def task_of(
-    records: Records, key: str, device: str, by: str, where: str = "on the practice bench"
+    records: Records, workers: Workers, key: str, device: str, person: Person, where: str = ""
 ) -> tuple[Task, set[str]]:
-    """What is to be staged, and the steps that need nothing more. With `by` secrets are read for that person; without,
-    marks stand for them. Raises `PracticeError`."""
+    """What is to be staged, and the steps that need nothing more. Told `where` that is, secrets are read for that
+    person; else marks stand for them. Raises `PracticeError`, `NotWritten`, `NotDone`."""
     now = records.now
     plan, staging = now.sites.plan(key), staging_of(now, key, device)
     kind = now.types.types.get(plan.devices[device].type)
@@ -258,15 +260,18 @@ def task_of(
     kept = now.secrets.kept(plan.key)
 
     def secret(place: str) -> str:
-        if not by:
+        if not where:
             return f"<<{place}>>"
         if place not in read:
             why = f"told to {named(plan.devices[device])} {where}"
-            read[place] = records.safe.read(plan.key, place, by, why) if place in kept else ""
+            read[place] = records.safe.read(plan.key, place, person.author, why) if place in kept else ""
         return read[place]
 
     settled = {step.key for step in staging.sheet.steps if staging.settled(step)}
-    return Task(plan, device, kind, now.settings.current, staging.sheet, secret), settled
+    written = None
+    if kind.write_out is not None and kind.write_out.parts:
+        written = workers.do(person.name, errands.written, plan, device, kind, now.settings.current)
+    return Task(plan, device, kind, now.settings.current, staging.sheet, secret, written), settled
 
 
 def recorder(records: Records, hub: Hub, key: str, device: str, person: Person, pins: Pins, sheet: RunSheet) -> Kept:

@@ -12,7 +12,7 @@ import segno
 from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, StringConstraints
 
-from octaplan.server.permissions import COOKIE, PERMISSIONS, Looking, May, address_of
+from octaplan.server.permissions import PERMISSIONS, Looking, May, address_of, cookie_name, session_token
 from octaplan.server.problems import Problem
 from octaplan.server.tries import Attempt, Busy, TooMany
 from octaplan.store.accounts import SESSION, Accounts, CodeNeeded, OwnSession, Person
@@ -20,8 +20,8 @@ from octaplan.store.models import AccountRole
 
 router = APIRouter(prefix="/api", tags=["session"])
 
-#: The cookie of a device that somebody has signed in with before.
-DEVICE = "octaplan_device"
+#: What the cookie of a device is called that somebody has signed in with before.
+DEVICE = "device"
 
 Short = Annotated[str, StringConstraints(max_length=200)]
 SecondCode = Annotated[str, StringConstraints(max_length=40)]
@@ -107,7 +107,7 @@ def _signed_in(person: Person) -> SignedIn:
 def trying(request: Request, name: str) -> Iterator[Attempt]:
     """One try to prove who one is. Raises `Problem` for one that has to wait."""
     state = request.app.state
-    known = state.records.accounts.knows_device(name, request.cookies.get(DEVICE, ""))
+    known = state.records.accounts.knows_device(name, request.cookies.get(cookie_name(request, DEVICE), ""))
     try:
         with state.tries.attempt(name, address_of(request), known_device=known) as attempt:
             yield attempt
@@ -123,8 +123,8 @@ def trying(request: Request, name: str) -> Iterator[Attempt]:
 def _begin(request: Request, response: Response, name: str, token: str) -> None:
     secure = request.url.scheme == "https"
     for cookie, value, seconds in (
-        (COOKIE, token, int(SESSION.total_seconds())),
-        (DEVICE, _accounts(request).device(name), 400 * 86_400),
+        (cookie_name(request), token, int(SESSION.total_seconds())),
+        (cookie_name(request, DEVICE), _accounts(request).device(name), 400 * 86_400),
     ):
         response.set_cookie(cookie, value, max_age=seconds, httponly=True, samesite="strict", secure=secure)
 
@@ -165,17 +165,17 @@ def sign_in(credentials: Credentials, request: Request, response: Response) -> S
 @router.delete("/session", status_code=HTTPStatus.NO_CONTENT)
 def sign_out(request: Request, response: Response) -> None:
     """Sign out."""
-    token = request.cookies.get(COOKIE)
+    token = session_token(request)
     if token:
         _accounts(request).sign_out(token)
-    response.delete_cookie(COOKIE)
+    response.delete_cookie(cookie_name(request), secure=request.url.scheme == "https", httponly=True)
 
 
 @router.post("/session/password", status_code=HTTPStatus.NO_CONTENT)
 def own_password(change: OwnPassword, request: Request, person: Looking) -> None:
     """Change one's own password; one's other sessions end."""
     with trying(request, person.name) as attempt:
-        _accounts(request).change_own_password(person, change.old, change.new, request.cookies.get(COOKIE, ""))
+        _accounts(request).change_own_password(person, change.old, change.new, session_token(request))
         attempt.succeeded()
 
 
@@ -193,7 +193,7 @@ def begin_second(proof: Proof, request: Request, person: Looking) -> SecondFacto
 def confirm_second(code: FactorCode, request: Request, person: Looking) -> RecoveryCodes:
     """Turn the second factor on; one's other sessions end."""
     with trying(request, person.name) as attempt:
-        codes = _accounts(request).confirm_second(person, code.code, request.cookies.get(COOKIE, ""))
+        codes = _accounts(request).confirm_second(person, code.code, session_token(request))
         attempt.succeeded()
     return RecoveryCodes(codes=codes)
 
@@ -209,7 +209,7 @@ def drop_second(proof: Proof, request: Request, person: Looking) -> None:
 @router.get("/session/all")
 def own_sessions(request: Request, person: Looking) -> list[OwnSession]:
     """One's own sessions, newest first."""
-    return _accounts(request).sessions(person, request.cookies.get(COOKIE, ""))
+    return _accounts(request).sessions(person, session_token(request))
 
 
 @router.delete("/session/all/{session_id}", status_code=HTTPStatus.NO_CONTENT)

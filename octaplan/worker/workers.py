@@ -10,6 +10,7 @@ RefusedError
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import os
 import resource
@@ -115,6 +116,7 @@ def _work(out: Connection, errand: Callable[..., Any], args: Any, named: Any) ->
     resource.setrlimit(resource.RLIMIT_CPU, (PROCESSOR, PROCESSOR))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    gc.disable()  # it ends before there is anything to gain by it
     try:
         brought: tuple[bool, Any] = (True, errand(*args, **named))
     except OctaplanError as error:

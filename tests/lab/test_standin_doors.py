@@ -48,7 +48,8 @@ async def program(*command: str, told: str = "", **environment: str) -> tuple[in
         stderr=subprocess.STDOUT,
         env={**os.environ, **environment},
     )
-    out, _ = await asyncio.wait_for(one.communicate(told.encode()), 30)
+    async with asyncio.timeout(30):
+        out, _ = await one.communicate(told.encode())
     return one.returncode or 0, out.decode()
 
 
@@ -174,7 +175,8 @@ class ByTerminal(Doored):
 
         loop.add_reader(device, read)
         os.write(device, b"\nabout\n")
-        await asyncio.wait_for(came.wait(), 10)
+        async with asyncio.timeout(10):
+            await came.wait()
         loop.remove_reader(device)
         self.assertEqual(served.box.running.first("", "box.name"), "north")
 

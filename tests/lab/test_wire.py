@@ -258,7 +258,8 @@ class ComingAndGoing(unittest.TestCase):
             )
             writer.write(b"GET / HTTP/1.1\r\nHost: box\r\n\r\n")
             try:
-                old = await asyncio.wait_for(reader.read(1), 1.0)
+                async with asyncio.timeout(1.0):
+                    old = await reader.read(1)
             except TimeoutError:
                 old = b"silence"
             writer.transport.abort()

@@ -11,6 +11,7 @@ from typing import Any
 from unittest.mock import patch
 
 from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.hardware import HardwareType
@@ -73,7 +74,8 @@ def task(plan: SitePlan, role: str, kind: HardwareType | None = None, secrets: d
     key = box_of(plan, role)
     kind = kind or types()[plan.devices[key].type]
     known = secrets if secrets is not None else secrets_of(types()[plan.devices[box_of(plan, "edge")].type].key)
-    return Task(plan, key, kind, UNDECIDED, run_sheet(plan, key, kind), lambda place: known.get(place, ""))
+    written = write_out(plan, key, kind) if kind.write_out is not None and kind.write_out.parts else None
+    return Task(plan, key, kind, UNDECIDED, run_sheet(plan, key, kind), lambda place: known.get(place, ""), written)
 
 
 def alone(what: Task, number: int) -> Task:

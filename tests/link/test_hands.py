@@ -6,6 +6,7 @@ import asyncio
 import unittest
 from collections.abc import Callable
 from copy import deepcopy
+from dataclasses import replace
 from random import Random
 from typing import Any, ClassVar
 from unittest.mock import patch
@@ -449,7 +450,7 @@ class DryRun(unittest.TestCase):
     def test_what_would_be_sent_is_told_step_by_step_without_secrets(self) -> None:
         for edge in ("brackwater-e5", "tallow-q4"):
             what = task(clinic(edge), "edge")
-            marked = Task(what.plan, what.key, what.kind, what.organisation, what.sheet, lambda place: f"<<{place}>>")
+            marked = replace(what, secret=lambda place: f"<<{place}>>")
             told = {step.key: lines for step, lines in would_send(marked, {"unpack"})}
             self.assertNotIn("unpack", told)
             self.assertTrue(any("203.0.113.18" in line for line in told["circuit-circ0"]))

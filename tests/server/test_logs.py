@@ -28,7 +28,7 @@ class Logs(WithServer):
 
     def test_a_line_per_request_and_nothing_that_is_secret(self) -> None:
         client = self.signed_in()
-        token = client.cookies.get("octaplan_session") or "-"
+        token = client.cookies.get("octaplan-session-80") or "-"
         self.patch(client, put("/contact", "Ada Privately"), 1)
         client.get("/api/goto", params={"q": "somebody"})
         said = self.stream.getvalue()

@@ -7,6 +7,7 @@ from typing import Any
 
 from octaplan.link.channel import Pins
 from octaplan.server.practising import PracticeDesk, PracticeError, recorder, task_of
+from octaplan.store.accounts import Person
 from octaplan.store.runs import Result
 from octaplan.store.staging import staging_of
 from tests.core.config.demo import types
@@ -175,12 +176,15 @@ class ByItself(Practising):
         self.put()
         self.assertEqual(self.hands(self.edge)["hands"]["note"], "", "another box is staged in a run of its own")
 
+    def person(self) -> Person:
+        """Who is signed in."""
+        return next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan-session-80"])]))
+
     def test_somebody_records_a_step_that_the_hands_are_at(self) -> None:
         self.put()
-        task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
+        task, settled = task_of(self.records, self.app.state.workers, "paws/heron", self.edge, self.person(), "here")
         table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
-        person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
-        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins(), task.sheet)
+        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, self.person(), Pins(), task.sheet)
 
         def also_by_hand(outcome: Any) -> None:
             if outcome.step.key == "identity":
@@ -199,11 +203,10 @@ class ByItself(Practising):
 
     def test_the_plan_is_changed_while_the_hands_are_at_it(self) -> None:
         self.put()
-        task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
+        task, settled = task_of(self.records, self.app.state.workers, "paws/heron", self.edge, self.person(), "here")
         table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
-        person = next(filter(None, [self.records.accounts.person(self.client.cookies["octaplan_session"])]))
         self.records.bench.practise("PAWS/HERON", self.edge, "Marek")
-        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, person, Pins(), task.sheet)
+        keep = recorder(self.records, self.app.state.hub, "paws/heron", self.edge, self.person(), Pins(), task.sheet)
 
         def changed(outcome: Any) -> None:
             if outcome.step.key == "identity":
@@ -226,7 +229,7 @@ class ByItself(Practising):
 
     def test_two_have_one_box_staged(self) -> None:
         self.put()
-        task, settled = task_of(self.records, "paws/heron", self.edge, "Marek")
+        task, settled = task_of(self.records, self.app.state.workers, "paws/heron", self.edge, self.person(), "here")
         table = self.desk.table_of(next(iter(self.desk.bench.boxes.values())), task.plan, task.organisation)
         working = self.desk.begin(task, table, Pins(), settled, "Marek", lambda outcome: None)
         refused = self.signed_in("ines").post(f"{SITE}/bench/{self.edge}/hands", json={})

@@ -2,28 +2,35 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import json
+import os
 import socket
+import subprocess
+import sys
 import threading
+import time
 from collections.abc import Iterator
 from typing import Any
+from unittest.mock import patch
 
 import httpx
-import uvicorn
 
 from octaplan.cli import listen
-from octaplan.server import events
+from octaplan.server import connections, events, pace
+from octaplan.server.connections import http_server
 from tests.server.test_api import PASSWORD, WithServer
 from tests.store.test_plans import LAST
+from tests.support import InFolder
 
 
 class WithRealServer(WithServer):
     def setUp(self) -> None:
         super().setUp()
         self.listener = listen("127.0.0.1", 0)
-        config = uvicorn.Config(self.app, log_config=None, access_log=False, timeout_graceful_shutdown=1)
-        self.server = uvicorn.Server(config)
+        self.server = http_server(self.app)
+        self.server.config.timeout_graceful_shutdown = 1
         thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listener]})
         thread.start()
         self.addCleanup(thread.join)
@@ -46,6 +53,108 @@ def told(lines: Iterator[str]) -> Iterator[tuple[str, Any]]:
             name = line.removeprefix("event: ")
         elif line.startswith("data: "):
             yield name, json.loads(line.removeprefix("data: "))
+
+
+class SlowAndMany(WithRealServer):
+    """What is sent half holds nobody up, however much of it there is."""
+
+    def connected(self, sent: bytes) -> socket.socket:
+        one = socket.create_connection(self.listener.getsockname(), 20)
+        self.addCleanup(one.close)
+        one.sendall(sent)
+        return one
+
+    def test_three_hundred_half_sent_heads_are_given_up_and_nobody_waits(self) -> None:
+        ines = self.calling("ines")
+        with patch.object(connections, "HEAD_SECONDS", 1.5):
+            half = [self.connected(b"GET /api/session HTTP/1.1\r\nHost: loc") for _ in range(300)]
+            begun = time.monotonic()
+            self.assertEqual(ines.get("/api/health").status_code, 200)
+            for one in half:
+                with contextlib.suppress(ConnectionResetError):
+                    self.assertEqual(one.recv(1), b"", "it is closed without an answer")
+            self.assertGreater(time.monotonic() - begun, 1)
+
+    def test_the_second_head_of_a_connection_has_its_time_too(self) -> None:
+        with patch.object(connections, "HEAD_SECONDS", 0.5):
+            one = self.connected(b"GET /api/start HTTP/1.1\r\nHost: localhost\r\n\r\n")
+            self.assertTrue(one.recv(65_536).startswith(b"HTTP/1.1 200"))
+            one.sendall(b"GET /api/start HT")
+            with contextlib.suppress(ConnectionResetError):
+                while one.recv(65_536):
+                    pass
+
+    def test_a_head_without_end_is_cut_off(self) -> None:
+        one = self.connected(b"GET /api/start HTTP/1.1\r\n")
+        with self.assertRaises(OSError):
+            for number in range(10_000):
+                one.sendall(f"X-{number}: {'a' * 1_000}\r\n".encode())
+
+    def test_a_slow_body_is_given_up_with_a_sentence_and_a_long_one_that_comes_is_not(self) -> None:
+        head = b"POST /api/session HTTP/1.1\r\nHost: localhost\r\nX-Octaplan: 1\r\nContent-Type: application/json\r\n"
+        with patch.object(pace, "BODY_SECONDS", 0.5):
+            one = self.connected(head + b'Content-Length: 60\r\n\r\n{"name"')
+            answer = one.recv(65_536)
+            self.assertTrue(answer.startswith(b"HTTP/1.1 408"), answer)
+            self.assertIn(b"It came too slowly", answer)
+        ines = self.calling("ines")
+
+        def slowly() -> Iterator[bytes]:
+            for _ in range(8):
+                time.sleep(0.1)
+                yield b" " * 65_536
+
+        with patch.object(pace, "BODY_SECONDS", 0.3):
+            answered = ines.post("/api/session", content=slowly(), headers={"Content-Type": "application/json"})
+        self.assertEqual(answered.status_code, 422, "it took longer in all, and came at a good pace")
+
+    def test_one_session_has_so_many_streams_and_others_have_theirs(self) -> None:
+        ines, marek = self.calling("ines"), self.calling("marek")
+        with contextlib.ExitStack() as stack, patch.object(pace, "STREAMS", 3):
+            for _ in range(3):
+                answer = stack.enter_context(ines.stream("GET", "/api/events"))
+                self.assertEqual(answer.status_code, 200)
+            refused = ines.get("/api/events")
+            self.assertEqual(refused.status_code, 429)
+            self.assertIn("close what is not needed", refused.json()["detail"])
+            with marek.stream("GET", "/api/events") as answer:
+                self.assertEqual(answer.status_code, 200)
+            self.assertEqual(ines.get("/api/outbound").status_code, 200)
+
+    def test_one_session_has_so_many_requests_under_way(self) -> None:
+        ines, marek = self.calling("ines"), self.calling("marek")
+        cookie = "; ".join(f"{name}={value}" for name, value in ines.cookies.items())
+        for _ in range(2):
+            self.connected(
+                b"POST /api/session HTTP/1.1\r\nHost: localhost\r\nX-Octaplan: 1\r\nContent-Length: 60\r\n"
+                + f"Cookie: {cookie}\r\n\r\n".encode()
+            )
+        with patch.object(pace, "AT_ONCE", 2):
+            deadline = time.monotonic() + 20
+            while (answer := ines.get("/api/outbound")).status_code == 200 and time.monotonic() < deadline:
+                time.sleep(0.01)
+            self.assertEqual(answer.status_code, 429)
+            self.assertEqual(answer.headers["Retry-After"], "1")
+            self.assertEqual(marek.get("/api/outbound").status_code, 200)
+
+    def test_the_cookie_is_of_this_port_alone(self) -> None:
+        ines = self.calling("ines")
+        port = self.listener.getsockname()[1]
+        self.assertEqual({*ines.cookies}, {f"octaplan-session-{port}", f"octaplan-device-{port}"})
+
+
+class SignsOfLife(InFolder):
+    def test_a_service_manager_hears_that_it_is_ready_and_that_it_lives(self) -> None:
+        path = str(self.folder / "notify")
+        with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
+            manager.bind(path)
+            manager.settimeout(60)
+            command = [sys.executable, "-m", "octaplan", "serve", "--data", str(self.folder / "data"), "--port", "0"]
+            told = os.environ | {"NOTIFY_SOCKET": path, "WATCHDOG_USEC": "300000"}
+            server = subprocess.Popen(command, env=told, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            self.addCleanup(server.wait)
+            self.addCleanup(server.kill)
+            self.assertEqual([manager.recv(100) for _ in range(3)], [b"READY=1", b"WATCHDOG=1", b"WATCHDOG=1"])
 
 
 class Stream(WithRealServer):

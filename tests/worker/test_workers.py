@@ -63,6 +63,14 @@ class Errands(unittest.TestCase):
             with self.subTest(source[:40]), self.assertRaises((NotDone, NotWritten)):
                 self.workers.do("ines", errands.written, plan, next(iter(plan.devices)), kind, UNDECIDED, using)
 
+    def test_a_template_that_repeats_without_end_is_given_up(self) -> None:
+        kind = types()["skerry-f7"]
+        plan = equipped(Random(1), kind.key)
+        again = "{% for a in range(9999) %}" * 3 + "{% endfor %}" * 3
+        using = WriteOut(language="w", parts={WritePart.IDENTITY: again})
+        with patch.object(workers, "SECONDS", 1.5), self.assertRaisesRegex(NotDone, "write it more simply"):
+            self.workers.do("ines", errands.written, plan, next(iter(plan.devices)), kind, UNDECIDED, using)
+
     def test_who_has_two_under_way_waits_while_others_are_served(self) -> None:
         both = [threading.Thread(target=self.workers.do, args=("ines", slowly, 1.0)) for _ in range(2)]
         for one in both:

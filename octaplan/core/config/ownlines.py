@@ -21,6 +21,8 @@ ENOUGH = 0.35
 MOST_LEFT = 400
 #: Of so many, each is tried as a line of the language.
 MOST_HELD = 2_000
+#: So many headings above a line count.
+DEEPEST = 8
 
 
 class OtherValue(NamedTuple):
@@ -130,13 +132,13 @@ def _standing(texts: list[str]) -> list[_Stands]:
             closes = plain.startswith("}")
             if closes and stack:
                 stack.pop()
-            found.append(_Stands(tuple(name for _, name in stack), plain))
+            found.append(_Stands(tuple(name for _, name in stack[:DEEPEST]), plain))
             if plain.endswith("{"):
                 stack.append((indent, plain))
         else:
             while stack and stack[-1][0] >= indent:
                 stack.pop()
-            found.append(_Stands(tuple(name for _, name in stack), plain))
+            found.append(_Stands(tuple(name for _, name in stack[:DEEPEST]), plain))
             stack.append((indent, plain))
     return found
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import accumulate
 
 from octaplan.core.config.departures import AsPlanned, Differs, Mark, Missing, ReadBack, Unplanned
 from octaplan.core.config.ownlines import OwnLines, hidden, matched
@@ -24,6 +26,10 @@ from octaplan.core.values.wholewords import whole_words
 
 #: How much of a line is shown.
 MOST_SHOWN = 200
+#: So many things that nobody planned are told one by one; no text of this box has more.
+MOST_UNPLANNED = 1_000
+#: So many values that nobody planned are held against each planned one that is missing.
+MOST_ODD = 1_000
 
 _SECRET = re.compile(
     r"\b(?:password|passphrase|passwd|psk|secret|pre-shared-key|shared-key|community|wpa-key|private-key)\b"
@@ -177,7 +183,7 @@ class _Judging:
             seen[token.value].append(token)
             if token.prefix is not None:
                 self._masked[token.prefix].append(token)
-        words = {line.number: line.text.casefold() for line in self.lines}
+        words = _Words(self.lines)
         missing: list[Recognisable] = []
         for one in self.wanted:
             at = self._seen_at(one, seen, words)
@@ -188,9 +194,10 @@ class _Judging:
         missing = self._masks(tokens, missing)
         used: set[int] = set()
         still: list[Recognisable] = []
+        likely = self._likely(odd, missing)
         for one in missing:
             best = max(
-                ((self._nearness(one, token), place) for place, token in enumerate(odd) if place not in used),
+                ((self._nearness(one, odd[place]), place) for place in likely if place not in used),
                 default=(0.0, -1),
             )
             if best[0] <= 0:
@@ -204,14 +211,32 @@ class _Judging:
         left = [token for place, token in enumerate(odd) if place not in used and token.value not in gone]
         return [token for token in left if not self._instead(token)]
 
+    def _likely(self, odd: list[Token], missing: list[Recognisable]) -> list[int]:
+        """The places of the values that may stand for one that is missing: all of them where they are few, else first
+        those that a slip of the hand makes of one, then those of the same network or said to be the same."""
+        if len(odd) <= MOST_ODD:
+            return [*range(len(odd))]
+        slips = {slip for one in missing for slip in _slips(one.value)}
+        nets = {_same_net(one.value) for one in missing} - {None}
+        roles = STRICT & {role for one in missing for role in one.roles}
+
+        def weight(place: int) -> int:
+            token = odd[place]
+            if token.kind not in ("address", "network", "mac") or slips.intersection(_slips(token.value)):
+                return 0
+            return 1 if token.role in roles else 2 if _same_net(token.value) in nets else 3
+
+        return sorted(sorted(range(len(odd)), key=weight)[:MOST_ODD])
+
     def _instead(self, token: Token) -> bool:
         """Whether a value that is not planned stands where one is that is there elsewhere; if so, it is told."""
         if token.kind not in ("address", "mac"):
             return False
+        places = {place for slip in _slips(token.value) for place in self._by_slip.get(slip, ())}
         near = (
-            (self._nearness(one, token), place)
-            for place, one in enumerate(self.wanted)
-            if _mistyped(one.value, token.value)
+            (self._nearness(self.wanted[place], token), place)
+            for place in sorted(places)
+            if _mistyped(self.wanted[place].value, token.value)
         )
         best, place = max(near, default=(0.0, -1))
         if best <= 0:
@@ -220,12 +245,21 @@ class _Judging:
             self._differs(self.wanted[place], token)
         return True
 
-    def _seen_at(self, one: Recognisable, seen: Mapping[object, list[Token]], words: Mapping[int, str]) -> int | None:
+    @lazy
+    def _by_slip(self) -> dict[object, list[int]]:
+        """The places of the planned values by what a slip of the hand leaves alike."""
+        found: dict[object, list[int]] = defaultdict(list)
+        for place, one in enumerate(self.wanted):
+            for slip in _slips(one.value):
+                found[slip].append(place)
+        return found
+
+    def _seen_at(self, one: Recognisable, seen: Mapping[object, list[Token]], words: _Words) -> int | None:
         """The line at which a planned value is seen."""
         if one.leaf.name in MASKS:
             return self._mask_seen(one)
         if isinstance(one.value, str) and one.leaf.name not in SERVICES and one.leaf.name != "box.time_zone":
-            return _word_at(one.value, words)
+            return words.line_of(one.value)
         for token in seen.get(one.value, ()):
             if fits(one, token):
                 return token.at.line
@@ -234,7 +268,7 @@ class _Judging:
                 if token.prefix in (None, one.value.prefix) and one.leaf.name == "routes.to":
                     return token.at.line if token.prefix is not None else None
             if one.value.prefix == 0:
-                return _word_at("default", words)
+                return words.line_of("default")
         if one.leaf.name == "segments.scope.lease":
             return _lease_at(int(str(one.value)), words)
         return None
@@ -412,9 +446,12 @@ class _Judging:
         """Tell of what is there and not planned, each value once."""
         told: set[tuple[str, object]] = set()
         for token in odd:
-            self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
             if (token.kind, token.value) in told:
+                self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
                 continue
+            if len(told) == MOST_UNPLANNED:
+                break
+            self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
             told.add((token.kind, token.value))
             self.back.unplanned.append(
                 Unplanned(_KINDS.get(token.role, token.kind), token.text, token.at.line, self._leftover(token))
@@ -525,23 +562,31 @@ def _known_of_site(plan: SitePlan) -> dict[str, str]:
     return found
 
 
-def _word_at(value: str, words: Mapping[int, str]) -> int | None:
-    """The line that says a text, as it is or with its quotes and backslashes escaped."""
-    found = _said_at(value.casefold(), words)
-    escaped = value.casefold().replace("\\", "\\\\").replace('"', '\\"')
-    return found if found is not None or escaped == value.casefold() else _said_at(escaped, words)
+class _Words:
+    """What lines say, in small letters, to be looked up."""
+
+    def __init__(self, lines: list[TextLine]) -> None:
+        plain = [line.text.casefold() for line in lines]
+        self.text = "\n".join(plain)
+        self.numbers = [line.number for line in lines]
+        self.begins = [0, *accumulate(len(text) + 1 for text in plain)]
+
+    def line_of(self, value: str) -> int | None:
+        """The first line that says a text, as it is or with its quotes and backslashes escaped."""
+        plain = value.casefold()
+        escaped = plain.replace("\\", "\\\\").replace('"', '\\"')
+        at = next(whole_words(self.text, plain), None)
+        if at is None and escaped != plain:
+            at = next(whole_words(self.text, escaped), None)
+        return None if at is None else self.numbers[bisect_right(self.begins, at) - 1]
 
 
-def _said_at(plain: str, words: Mapping[int, str]) -> int | None:
-    return next((number for number, text in words.items() for _ in whole_words(text, plain)), None)
-
-
-def _lease_at(seconds: int, words: Mapping[int, str]) -> int | None:
+def _lease_at(seconds: int, words: _Words) -> int | None:
     told = [str(seconds), f"{seconds}s"]
     for size, letter in ((60, "m"), (3600, "h"), (86400, "d")):
         if seconds % size == 0:
             told.append(f"{seconds // size}{letter}")
-    return next((at for at in (_word_at(one, words) for one in told) if at is not None), None)
+    return next((at for at in (words.line_of(one) for one in told) if at is not None), None)
 
 
 def _alike(one: str, other: str) -> float:
@@ -550,6 +595,21 @@ def _alike(one: str, other: str) -> float:
     first = next((at for at in range(least) if one[at] != other[at]), least)
     last = next((at for at in range(least - first) if one[-1 - at] != other[-1 - at]), least - first)
     return 2 * (first + last) / (len(one) + len(other) or 1)
+
+
+def _same_net(value: object) -> tuple[int, int] | None:
+    """The /24 or /64 that an address lies in."""
+    return (value.family, value.value >> (8 if value.family == 4 else 64)) if isinstance(value, Address) else None
+
+
+def _slips(value: object) -> Iterator[object]:
+    """What a slip as `_mistyped` knows them leaves alike: all parts but one, or all digits."""
+    if not isinstance(value, Address | Mac):
+        return
+    parts = tuple(re.split(r"[.:]", str(value)))
+    yield len(parts), *sorted("".join(parts))
+    for place in range(len(parts)):
+        yield place, *parts[:place], None, *parts[place + 1 :]
 
 
 def _mistyped(planned: object, seen: object) -> bool:

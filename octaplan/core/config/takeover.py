@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
+from itertools import islice
 from typing import Any, NamedTuple
 
 from octaplan.core.config.text import TextLine, lines_of
@@ -31,6 +33,9 @@ _NO_NAMES = frozenset(
 
 _NEAR = 6
 
+#: No box has more addresses of its own, and nobody confirms more parts.
+MOST_INTERFACES, MOST_PARTS = 256, 2_000
+
 
 class PartFound(NamedTuple):
     """One part of a plan as a text has it: what it is, the change that takes it over, and the lines it came from.
@@ -54,7 +59,7 @@ class _Found(NamedTuple):
 def take_over(plan: SitePlan, text: str) -> list[PartFound]:
     """What a text of a box has that a plan does not hold yet: circuits, segments, ranges, fixed hosts, routes, in the
     order in which they need each other. Raises `Unreadable` when the text is none."""
-    return [*_Taking(plan, lines_of(text)).proposals()]
+    return [*islice(_Taking(plan, lines_of(text)).proposals(), MOST_PARTS)]
 
 
 class _Taking:
@@ -62,12 +67,15 @@ class _Taking:
         self.plan = plan
         self.lines = {line.number: line.text for line in lines}
         self.tokens = tokens_of(lines)
+        #: VLANs, and addresses with a prefix length, with the lines they stand at, in order.
+        self.vlans = [(t.at.line, int(str(t.value))) for t in self.tokens if t.kind == "vlan"]
+        self.own_lines = [t.at.line for t in self.tokens if t.kind == "address" and t.prefix is not None]
         self.taken: set[str] = {*plan.segments, *plan.circuits, *plan.hosts}
         #: Segments by subnet, those of the plan and those proposed.
         self.segments = {one.subnet: key for key, one in plan.segments.items() if one.subnet is not None}
 
     def proposals(self) -> Iterator[PartFound]:
-        found = list(self._interfaces())
+        found = [*islice(self._interfaces(), MOST_INTERFACES)]
         yield from self._circuits([one for one in found if is_public(one.address)])
         yield from self._segments([one for one in found if not is_public(one.address)])
         yield from self._ranges()
@@ -102,11 +110,16 @@ class _Taking:
             for key, one in self.plan.circuits.items()
             if one.address is None and one.handoff in (None, Handoff.STATIC)
         ]
-        ways = [t for t in self.tokens if t.role == "gateway" and isinstance(t.value, Address)]
+        lengths = {one.net.prefix for one in found}
+        ways: dict[Network, Token] = {}
+        for token in self.tokens:
+            if token.role == "gateway" and isinstance(token.value, Address) and token.value.family == 4:
+                for length in lengths:
+                    ways.setdefault(Network.holding(token.value, length), token)
         for one in found:
             if one.net in known:
                 continue
-            way = next((t for t in ways if isinstance(t.value, Address) and one.net.holds(t.value)), None)
+            way = ways.get(one.net)
             values: dict[str, Any] = {
                 "handoff": str(Handoff.STATIC),
                 "address": str(one.address),
@@ -129,7 +142,7 @@ class _Taking:
     def _segments(self, found: list[_Found]) -> Iterator[PartFound]:
         labels = {one.label.casefold() for one in self.plan.segments.values()}
         for one in found:
-            if any(one.net == net for net in self.segments):
+            if one.net in self.segments:
                 continue
             vlan = self._vlan(one.token)
             name = self._name(one.token, vlan)
@@ -154,14 +167,11 @@ class _Taking:
 
     def _vlan(self, token: Token) -> int | None:
         """The VLAN that stands with an address, on its line or just above it."""
-        near = [t for t in self.tokens if t.kind == "vlan" and 0 <= token.at.line - t.at.line <= _NEAR]
-        for one in reversed(near):
-            between = [
-                t for t in self.tokens
-                if t.kind == "address" and t.prefix is not None and one.at.line < t.at.line < token.at.line
-            ]  # fmt: skip
-            if not between:
-                return int(str(one.value))
+        line = token.at.line
+        first = bisect_left(self.vlans, (line - _NEAR, 0))
+        for at, vlan in reversed(self.vlans[first : bisect_left(self.vlans, (line + 1, 0))]):
+            if bisect_left(self.own_lines, line) <= bisect_right(self.own_lines, at):  # no other address between
+                return vlan
         return None
 
     def _name(self, token: Token, vlan: int | None) -> str:
@@ -215,7 +225,9 @@ class _Taking:
         )
 
     def _holding(self, address: Address) -> Network | None:
-        return next((net for net in self.segments if net.holds(address)), None)
+        """The smallest segment that an address lies in."""
+        lengths = sorted({net.prefix for net in self.segments if net.family == address.family}, reverse=True)
+        return next((net for one in lengths if (net := Network.holding(address, one)) in self.segments), None)
 
     def _hosts(self) -> Iterator[PartFound]:
         """A MAC and an address on one line: somebody whom an address is kept for."""

@@ -10,7 +10,7 @@ from typing import Any
 
 from jinja2 import Template
 
-from octaplan.core.config.template import MOST_SECONDS, TemplateFault, read, write
+from octaplan.core.config.template import TemplateFault, read, write
 from octaplan.core.config.view import CLOSES, NUMBERED, OPENS, BoxView, Leaf, between_quotes
 from octaplan.core.plan.hardware import HardwareType, WriteOut, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
@@ -19,9 +19,6 @@ from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.oneline import odd_character
 
 _MARK = re.compile(f"{OPENS}(\\d+){NUMBERED}([^{CLOSES}]*){CLOSES}")
-
-#: So many seconds all parts of a write-out may take.
-MOST_SECONDS_IN_ALL = 3.0
 
 
 class NotWritten(RefusedError):
@@ -124,19 +121,19 @@ def write_out(
 ) -> Written:
     """The write-out of a box, by the templates of its type or by those that are tried.
 
-    Raises `NotWritten` when the type has none, or a template fails.
+    Raises `NotWritten` when the type has none, or a template fails. One that repeats without end is not stopped here:
+    what serves several people has it done by a child process (`octaplan.worker`).
     """
     one = using or kind.write_out
     if one is None or not one.parts:
         raise NotWritten(f"{kind.title} has no write-out yet: write one on Hardware, or take it in a neutral form")
     view = BoxView(plan, key, kind, organisation)
     lines: list[ToldLine] = []
-    left = MOST_SECONDS_IN_ALL
     for part in WritePart:
         source = one.parts.get(part, "")
         if source.strip():
             try:
-                text = write(_read(source), view.names, seconds=min(left, MOST_SECONDS))
+                text = write(_read(source), view.names)
             except TemplateFault as fault:
                 raise NotWritten(str(fault), part, fault.line) from None
             lines += _lines(part, text, view)

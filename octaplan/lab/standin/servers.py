@@ -179,7 +179,7 @@ async def _web(served: Served, service: str, port: int) -> int:
 
     async def close() -> None:
         server.should_exit = server.force_exit = True
-        await asyncio.wait_for(asyncio.shield(running), 3)
+        await asyncio.wait([running], timeout=3)
 
     served._closing.append(close)
     return int(listening[0].getsockname()[1])
@@ -200,7 +200,8 @@ async def talk(dialogue: Dialogue, read: Read, write: Write) -> None:
     rest = ""
     _ask(dialogue, write)
     while True:
-        got = await asyncio.wait_for(read(), PATIENCE)
+        async with asyncio.timeout(PATIENCE):
+            got = await read()
         if not got:
             return
         *lines, rest = (rest + got).replace("\r\n", "\n").replace("\r", "\n").split("\n")
@@ -273,6 +274,7 @@ def _device(served: Served) -> str:
     async def close() -> None:
         loop.remove_reader(near)
         talking.cancel()
+        await asyncio.wait([talking])
         os.close(near)
         os.close(far)
 
@@ -284,6 +286,7 @@ async def _over_and_over(box: StandIn, read: Read, write: Write) -> None:
     while True:
         with contextlib.suppress(OSError, TimeoutError):
             await talk(await at_console(box), read, write)
+        await asyncio.sleep(0.05)  # nobody reads what is written, perhaps
 
 
 # --- SSH

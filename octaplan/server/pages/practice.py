@@ -21,7 +21,7 @@ from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
 from octaplan.link.hands import Task, WorkTable, would_send
 from octaplan.link.real import RealTable
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Looking, Staging
@@ -31,6 +31,7 @@ from octaplan.store.accounts import Person
 from octaplan.store.bench import PUT_BACK
 from octaplan.store.records import Records
 from octaplan.store.staging import staging_of
+from octaplan.worker.workers import Workers
 
 router = APIRouter(tags=["practice"])
 
@@ -287,11 +288,11 @@ def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, p
 
 @router.get("/api/sites/{customer}/{site}/bench/{device}/hands/dry-run")
 def dry_run(
-    customer: Code, site: Code, device: DeviceId, records: Recorded, desk: AtBench, person: Staging
+    customer: Code, site: Code, device: DeviceId, workers: Working, records: Recorded, desk: AtBench, person: Staging
 ) -> list[StepSent]:
     """What Octaplan's hands would send at each step that is left; nothing is sent."""
     with _told():
-        task, settled = task_of(records, f"{customer}/{site}", device, "")
+        task, settled = task_of(records, workers, f"{customer}/{site}", device, person)
         found = list(would_send(task, settled))
     return [StepSent(step=step.key, title=step.title, lines=lines) for step, lines in found]
 
@@ -303,6 +304,7 @@ def begin_hands(
     site: Code,
     device: DeviceId,
     beginning: Beginning,
+    workers: Working,
     records: Recorded,
     desk: AtBench,
     person: Staging,
@@ -314,7 +316,7 @@ def begin_hands(
         one = _box_for(records, desk, key, device)
         if one is not None:
             one.run = records.bench.practise(key, device, person.author, one.run)
-        task, settled, table, pins = _at_work(records, desk, key, device, person, beginning.password)
+        task, settled, table, pins = _at_work(records, workers, desk, key, device, person, beginning.password)
         kept = recorder(records, request.app.state.hub, key, device, person, pins, task.sheet)
         desk.begin(task, table, pins, settled, person.author, kept, only_next=beginning.only_next)
     return run_shown(records, key, device)
@@ -327,6 +329,7 @@ def put_back(
     site: Code,
     device: DeviceId,
     backup: Number,
+    workers: Working,
     records: Recorded,
     desk: AtBench,
     person: Staging,
@@ -340,7 +343,7 @@ def put_back(
         if run is None or all(each.id != backup for each in run.backups) or (one is not None and one.run != run.id):
             raise PracticeError("This backup is not of the run that this box is in: stage the box anew")
         _, content = records.bench.fetch(key, device, backup, person.author)
-        task, settled, table, pins = _at_work(records, desk, key, device, person, "")
+        task, settled, table, pins = _at_work(records, workers, desk, key, device, person, "")
         kept = back_putter(records, request.app.state.hub, key, device, person, pins, backup)
         desk.begin(task, table, pins, settled, person.author, kept, backup=content)
     return run_shown(records, key, device)
@@ -370,13 +373,13 @@ def _box_for(records: Records, desk: PracticeDesk, key: str, device: str) -> OnB
 
 
 def _at_work(
-    records: Records, desk: PracticeDesk, key: str, device: str, person: Person, password: str
+    records: Records, workers: Workers, desk: PracticeDesk, key: str, device: str, person: Person, password: str
 ) -> tuple[Task, set[str], WorkTable, Pins]:
     """What hands need at a box: what is to be staged, the steps that need nothing more, the bench, and how the box was
     met. Raises `PracticeError`."""
     one = desk.bench.of(key, device)
     where = "on the practice bench" if one is not None else "by Octaplan's hands"
-    task, settled = task_of(records, key, device, person.author, where)
+    task, settled = task_of(records, workers, key, device, person, where)
     run = records.now.runs.at(key).get(device)
     table: WorkTable = RealTable(task.sheet, task.kind, password, desk.console)
     if one is not None:
