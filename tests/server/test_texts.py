@@ -84,6 +84,8 @@ class Texts(WithBoxes):
         self.assertNotIn("Summer2024", json.dumps(record))
 
     def test_what_is_no_text_says_so_and_a_viewer_keeps_nothing(self) -> None:
+        long = self.client.post(f"{self.place}/read-back", json={"text": "a longer line than this\n" * 70_000})
+        self.assertEqual((long.status_code, "60,000 lines" in long.json()["detail"]), (422, True), "not for its size")
         empty = self.client.post(f"{self.place}/read-back", json={"text": "  \n"})
         self.assertEqual(empty.status_code, 422)
         self.assertIn("nothing in this text", empty.json()["detail"])

@@ -19,7 +19,7 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.hardware import HardwareType, WritePart
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.values.addresses import Address, Mac, Network, is_link_local
+from octaplan.core.values.addresses import Address, Mac, Network, Span, is_link_local
 from octaplan.core.values.lazy import lazy
 from octaplan.core.values.services import known_services
 from octaplan.core.values.wholewords import whole_words
@@ -36,6 +36,8 @@ _SECRET = re.compile(
     r"(?:\s*[:=]\s*|\s+(?:is\s+)?(?:\S{1,2}\s+(?=\S))?)(\"[^\"]*\"|'[^']*'|\S+)",
     re.I,
 )
+#: One of these is in each of the words before a secret.
+_SECRETIVE = ("pass", "psk", "secret", "key", "community")
 _KINDS = {"dns": "resolver", "time": "time server", "gateway": "gateway", "range": "range", "relay": "relay"}
 _DOTTED = re.compile(r"(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?![\w.])|(?<![\w:])[0-9a-f]{1,4}:[0-9a-f:]+")
 _NEGATED = re.compile(r"\b(?:no|off|disabled?|false|stopped|inactive|without)\b", re.I)
@@ -417,17 +419,24 @@ class _Judging:
             return token.role in ("rule", "range", "reserved") and str(value) in self.known
         if token.role not in STRICT and str(value) in self.known:
             return True
-        for segment in self.plan.segments.values():
-            net, span = segment.subnet, segment.scope.span
-            if net is not None and value in (net.first, Address(4, net.value + net.size - 1)) and net.family == 4:
-                return token.role not in STRICT
-            if span is not None and span.holds(value) and token.role in ("", "leased") and token.prefix is None:
-                return True  # a client that has leased it
-        for circuit in self.plan.circuits.values():
-            net = circuit.subnet
-            if net is not None and value in (net.first, Address(net.family, net.value + net.size - 1)):
-                return token.role not in STRICT
+        if value in self._ends_of_subnets:
+            return token.role not in STRICT
+        if token.role in ("", "leased") and token.prefix is None:
+            return any(span.holds(value) for span in self._spans)  # a client that has leased it
         return False
+
+    @lazy
+    def _ends_of_subnets(self) -> set[Address]:
+        """The first and last addresses of the site's subnets, which nobody has."""
+        nets = [
+            *(one.subnet for one in self.plan.segments.values()),
+            *(one.subnet for one in self.plan.circuits.values()),
+        ]
+        return {end for net in nets if net is not None and net.family == 4 for end in (net.first, net.last)}
+
+    @lazy
+    def _spans(self) -> list[Span]:
+        return [one.scope.span for one in self.plan.segments.values() if one.scope.span is not None]
 
     def _a_service(self, told: str) -> bool:
         services = known_services(told)
@@ -486,7 +495,8 @@ class _Judging:
 
     def _clear_secrets(self, lines: Iterable[TextLine]) -> None:
         for line in lines:
-            match = _SECRET.search(line.text)
+            small = line.text.lower()
+            match = _SECRET.search(line.text) if any(word in small for word in _SECRETIVE) else None
             if match is not None and not hidden(match[1]) and len(match[1].strip("\"';,")) >= 4:
                 self._clear(line.number, "a secret stands here as it is: change it, and have the box show it hashed")
 
@@ -604,12 +614,15 @@ def _same_net(value: object) -> tuple[int, int] | None:
 
 def _slips(value: object) -> Iterator[object]:
     """What a slip as `_mistyped` knows them leaves alike: all parts but one, or all digits."""
-    if not isinstance(value, Address | Mac):
-        return
-    parts = tuple(re.split(r"[.:]", str(value)))
-    yield len(parts), *sorted("".join(parts))
-    for place in range(len(parts)):
-        yield place, *parts[:place], None, *parts[place + 1 :]
+    if isinstance(value, Address) and value.family == 6:
+        parts = tuple(str(value).split(":"))
+        yield len(parts), *sorted("".join(parts))
+        for place in range(len(parts)):
+            yield place, *parts[:place], None, *parts[place + 1 :]
+    elif isinstance(value, Address | Mac):
+        yield "".join(sorted(str(value)))
+        for place in range(0, 32 if isinstance(value, Address) else 48, 8):
+            yield type(value), place, value.value & ~(0xFF << place)
 
 
 def _mistyped(planned: object, seen: object) -> bool:

@@ -19,7 +19,8 @@ _PAGING = re.compile(
     r"|\b(?:press|hit)\b[^\n]{0,40}\b(?:key|space|enter|return)\b[^\n]{0,40})\s{0,9}",
     re.I,
 )
-_PAGED = re.compile(r"more|next|continue|\bend\b|press|\bhit\b", re.I)
+_PAGED, _PRESSED = ("more", "next", "continue", "end"), ("press", "hit")
+_AROUND = re.compile(r"[-<(\[*=]")
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 _TOKENISH = re.compile(r"[\w.:/-]")
 
@@ -69,12 +70,14 @@ def lines_of(text: str) -> list[TextLine]:
     if not found:
         raise Unreadable("There is nothing in this text: copy what the box shows, and paste it here")
     size = sum(len(line.text) for line in found)
-    odd = sum(len(_CONTROL.findall(line.text)) + line.text.count("\ufffd") for line in found)
+    controls = _CONTROL.search(text) is not None
+    odd = sum(len(_CONTROL.findall(line.text)) for line in found) if controls else 0
+    odd += sum(line.text.count("\ufffd") for line in found) if "\ufffd" in text else 0
     if odd > max(8, size // 50):
         raise Unreadable("This is no text: it looks like a program, a picture or a packed file. Give what can be read")
     if len(found) > MOST_LINES:
         raise Unreadable(f"These are more than {MOST_LINES:,} lines: give the part that is about this box")
-    return _joined([TextLine(number, _CONTROL.sub("", line)) for number, line in found])
+    return _joined([TextLine(number, _CONTROL.sub("", line)) for number, line in found] if controls else found)
 
 
 def _typed_over(line: str) -> str:
@@ -90,7 +93,14 @@ def _typed_over(line: str) -> str:
             elif held:
                 held.pop()
         line = "".join(held)
-    return (_PAGING.sub("", line) if _PAGED.search(line) else line).rstrip().replace("\xa0", " ")
+    return (_PAGING.sub("", line) if _may_be_paged(line) else line).rstrip().replace("\xa0", " ")
+
+
+def _may_be_paged(line: str) -> bool:
+    small = line.lower()
+    if any(word in small for word in _PRESSED):
+        return True
+    return any(word in small for word in _PAGED) and _AROUND.search(line) is not None
 
 
 def _joined(lines: list[TextLine]) -> list[TextLine]:

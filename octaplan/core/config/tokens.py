@@ -5,20 +5,22 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 from octaplan.core.config.text import TextLine
 from octaplan.core.values.addresses import Address, AddressError, Mac, Network, parse_address
 
+#: Each begins where a word does, or with `::`: that is looked at first, and for most characters all that is.
 _SHAPES = re.compile(
-    r"(?P<mac>(?<![\w:.-])(?:[0-9A-Fa-f]{2}(?P<s>[:-])(?:[0-9A-Fa-f]{2}(?P=s)){4}[0-9A-Fa-f]{2}"
+    r"(?<!\w)(?=[0-9a-fimptuv:])(?:(?P<mac>(?<![\w:.-])(?:[0-9A-Fa-f]{2}(?P<s>[:-])(?:[0-9A-Fa-f]{2}(?P=s)){4}[0-9A-Fa-f]{2}"
     r"|[0-9A-Fa-f]{4}\.[0-9A-Fa-f]{4}\.[0-9A-Fa-f]{4})(?![\w:-]))"
     r"|(?P<four>(?<![\w.])\d{1,3}(?:\.\d{1,3}){3}(?:/\d{1,3}(?:\.\d{1,3}){3}|/\d{1,2})?(?!\w|\.\d))"
     r"|(?P<six>(?<![\w:.])(?:[0-9A-Fa-f]{1,4}:[0-9A-Fa-f:]{0,36}:[0-9A-Fa-f:]{0,36}|::[0-9A-Fa-f:]{0,36})(?:/\d{1,3})?(?![\w:.]))"
     r"|(?P<service>\b(?P<protocol>tcp|udp)\b(?:\s+(?:[ds]port|port|eq)|/)\s*(?:eq\s+)?(?P<low>\d{1,5})(?:-(?P<high>\d{1,5}))?\b)"
     r"|(?P<tagged>\b(?:vlan|vid|vlan-id|vlan_id|dot1q|802\.1q|tag|tagged)s?\b\W{0,6}(?:id\W{0,4})?(?P<vlan>\d{1,4})\b(?![.:/]))"
     r"|(?P<mtu>\b(?:mtu|mru)\b\W{0,4}(?P<bytes>\d{3,5})\b)"
-    r"|(?P<zone>\b(?:Africa|America|Antarctica|Asia|Atlantic|Australia|Europe|Indian|Pacific)/[A-Z][\w+-]+(?:/[A-Z][\w-]+)?)",
+    r"|(?P<zone>\b(?:Africa|America|Antarctica|Asia|Atlantic|Australia|Europe|Indian|Pacific)/[A-Z][\w+-]+(?:/[A-Z][\w-]+)?))",
     re.I,
 )
 _SUB_INTERFACE = re.compile(r"\b[A-Za-z][\w-]{0,14}\.(\d{1,4})(?=[@:\s\"',]|$)")
@@ -109,13 +111,19 @@ def tokens_of(lines: Iterable[TextLine]) -> list[Token]:
             stack.pop()
         above = stack[-1][1] if stack else ""
         found += _in_line(line, above)
-        words = [_plain(word) for word in _WORD.findall(text[:80])]
-        role = next((_WORDS[word] for word in words if word in _WORDS and word not in _WEAK), "")
-        role = "own" if not role and not above and _OWN & set(words) else role if role != "network" else ""
-        stack.append((indent, role or above))
+        stack.append((indent, _about(text[:80], above)))
         if text.lstrip().startswith(("}", "]")):
             stack.pop()
     return _with_masks(found)
+
+
+@lru_cache(maxsize=4_096)
+def _about(begins: str, above: str) -> str:
+    """What a line is about that begins so, and stands under something."""
+    words = [_plain(word) for word in _WORD.findall(begins)]
+    role = next((_WORDS[word] for word in words if word in _WORDS and word not in _WEAK), "")
+    role = "own" if not role and not above and _OWN & set(words) else role if role != "network" else ""
+    return role or above
 
 
 def _in_line(line: TextLine, above: str) -> Iterator[Token]:
@@ -135,7 +143,7 @@ def _in_line(line: TextLine, above: str) -> Iterator[Token]:
                 token.kind, token.value = "address", token.value.first
             yield token
         at = match.end()
-    for match in _SUB_INTERFACE.finditer(text):
+    for match in _SUB_INTERFACE.finditer(text) if "." in text else ():
         if 1 <= int(match[1]) <= 4094:
             place = TokenPlace(line.number, match.start(1), match.end(1))
             yield Token("vlan", match[1], int(match[1]), place)

@@ -5,11 +5,13 @@ import re
 import time
 import unittest
 from collections import Counter
+from collections.abc import Callable
 from random import Random
 
 from octaplan.core.config.departures import ReadBack
 from octaplan.core.config.neutral import yang_document
 from octaplan.core.config.readback import read_back
+from octaplan.core.config.takeover import take_over
 from octaplan.core.config.text import Unreadable, decoded, lines_of
 from octaplan.core.config.writeout import Written, write_out
 from octaplan.core.plan.site import SitePlan
@@ -213,6 +215,43 @@ class Texts(unittest.TestCase):
                 begun = time.process_time()
                 read_back(plan, key, text, kind)
                 self.assertLess(time.process_time() - begun, 20)
+
+    def test_four_times_the_text_takes_about_four_times_as_long(self) -> None:
+        kind, random = types()["skerry-f7"], Random(3)
+        plan = equipped(Random(3), kind.key)
+        key = next(iter(plan.devices))
+        own, first = write_out(plan, key, kind).text, first_form(plan, key)
+
+        def near() -> str:
+            return f"10.1.{random.randrange(256)}.{random.randrange(256)}"
+
+        def changed() -> str:
+            line = random.choice(own.splitlines()) or "permit"
+            at = random.randrange(len(line))
+            return line[:at] + random.choice("0123456789abc") + line[at + 1 :]
+
+        def text(head: str, line: Callable[[], str], lines: int) -> str:
+            return head + "\n".join(line() for _ in range(lines))
+
+        for name, head, line in (
+            ("a log with its own text", own, lambda: f"session from 203.0.{near()[5:]} gateway {near()} dns"),
+            ("addresses alone", first, lambda: " ".join(near() for _ in range(5))),
+            (
+                "leases",
+                first,
+                lambda: f"lease {near()} 02:00:5e:08:{random.randrange(16, 99)}:{random.randrange(16, 99)}",
+            ),
+            ("its own text mistyped", own, changed),
+        ):
+            for read in (lambda told: read_back(plan, key, told, kind), lambda told: take_over(plan, told)):
+                spent = []
+                for lines in (3_000, 12_000):
+                    told = text(head, line, lines)
+                    begun = time.process_time()
+                    read(told)
+                    spent.append(time.process_time() - begun)
+                with self.subTest(name):
+                    self.assertLess(spent[1], 8 * spent[0] + 0.3)
 
     def test_a_long_log_is_read(self) -> None:
         plan = equipped(Random(3), "skerry-f7")
