@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path, PurePath
 
 from octaplan.core.plan.site import SitePlan
@@ -13,6 +13,9 @@ from octaplan.formats.planjson import PlanError, parse_plan, read_plan
 from octaplan.formats.sheetreader import SUFFIXES, open_workbook
 from octaplan.formats.tables import NAMES, Progress, Table, TableError, open_csv, open_folder, read_csv
 from octaplan.formats.taken import Intake
+
+#: The tables of a workbook, by its name and bytes.
+Unpack = Callable[[str, bytes, Progress], list[Table]]
 
 
 def load_paths(
@@ -43,11 +46,13 @@ def load_files(
     progress: Progress | None = None,
     watched: RowsAmong | None = None,
     closed: Mapping[str, str] | None = None,
+    unpack: Unpack | None = None,
 ) -> Intake:
     """Everything that files hold, each a name and its bytes. Raises `TableError`, `PlanError`.
 
     `progress` is told how many of the bytes have been gone through; what it raises ends the reading. `watched` are rows
     of which it is told whether they were taken; of sites that are `closed` (by key, with the reason) nothing is.
+    `unpack` reads workbooks in another way than here.
     """
     tables: list[Table] = []
     plans: dict[str, SitePlan] = {}
@@ -55,7 +60,7 @@ def load_files(
         path = PurePath(name)
         suffix = path.suffix.casefold()
         if suffix in SUFFIXES:
-            tables += open_workbook(io.BytesIO(content), path.name, progress)
+            tables += (unpack or _opened)(path.name, content, progress or (lambda _: None))
         elif suffix == ".json":
             _add(plans, parse_plan(content, path.name), path.name, closed)
         elif suffix == ".csv":
@@ -67,6 +72,10 @@ def load_files(
         if names.count(name) > 1:
             raise TableError(f"Two tables of {name} at once: load one after the other")
     return _read(tables, plans, existing, watched, closed)
+
+
+def _opened(name: str, content: bytes, progress: Progress) -> list[Table]:
+    return open_workbook(io.BytesIO(content), name, progress)
 
 
 def bytes_of_tables(paths: Sequence[Path]) -> int:

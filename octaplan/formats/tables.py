@@ -42,7 +42,7 @@ class Row(NamedTuple):
 
 
 class Table(NamedTuple):
-    """One of the four tables. `rows` can be walked once; blank rows are left out.
+    """One of the four tables. `rows` are walked once; blank rows are left out.
 
     `doubts` says of cells, by number of the row and place in it (`WHOLE`: of all of it), why their text is not what
     somebody typed; it grows while the rows are walked.
@@ -51,7 +51,7 @@ class Table(NamedTuple):
     name: str
     file: str
     header: list[str]
-    rows: Iterator[Row]
+    rows: Iterable[Row]
     doubts: Mapping[tuple[int, int], str] = MappingProxyType({})
 
 

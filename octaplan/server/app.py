@@ -6,7 +6,7 @@ import logging
 import secrets
 import sys
 import threading
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from datetime import timedelta
 from http import HTTPStatus
@@ -21,6 +21,8 @@ from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 
 from octaplan import __version__
+from octaplan.formats.sources import Unpack
+from octaplan.formats.tables import Table
 from octaplan.server import events, problems, session
 from octaplan.server.guard import Guard
 from octaplan.server.pace import Pace
@@ -63,7 +65,8 @@ from octaplan.server.tries import WRONG_LINKS, Failures, Tries
 from octaplan.store.backups import Schedule
 from octaplan.store.database import Database
 from octaplan.store.records import Records
-from octaplan.worker.workers import Workers
+from octaplan.worker import errands
+from octaplan.worker.workers import OF_WORKBOOKS, Workers
 
 SITE = Path(__file__).parent / "site"
 
@@ -131,6 +134,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     app.state.practice_desk = PracticeDesk(running.console)
     app.state.tries = Tries()
     app.state.workers = Workers()
+    records.imports.unpack = _unpacking(Workers(limits=OF_WORKBOOKS))
     app.state.measures = operation.Measures()
     app.state.schedule = running.schedule or Schedule(database.folder / "backups", timedelta(0))
     app.state.metrics_token = running.metrics_token
@@ -181,6 +185,17 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     app.add_middleware(Pace)
     app.add_middleware(Guard, hosts=running.hosts, answered=app.state.measures.answered)
     return app
+
+
+def _unpacking(workers: Workers) -> Unpack:
+    """Workbooks are read by child processes, which are given up when nobody waits for them any more."""
+
+    def unpack(name: str, content: bytes, progress: Callable[[int], None]) -> list[Table]:
+        tables = workers.do_while(lambda: progress(0), "", errands.unpacked, name, content)
+        progress(len(content))
+        return tables
+
+    return unpack
 
 
 def _operation_name(route: APIRoute) -> str:

@@ -31,6 +31,7 @@ from octaplan.store.rollouts import RolloutError
 from octaplan.store.safe import NoSuchSecret, ReasonNeeded, SafeError
 from octaplan.store.staging import BenchError
 from octaplan.store.vault import VaultError
+from octaplan.worker.workers import NotDone
 
 #: The largest number that is exact in JSON wherever it is read (RFC 8259, section 6).
 MOST_NUMBER = (1 << 53) - 1
@@ -106,6 +107,7 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     BenchError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
     NoSuchLink: _said(HTTPStatus.NOT_FOUND),
     OnSiteError: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
+    NotDone: _said(HTTPStatus.UNPROCESSABLE_ENTITY),
 }
 
 

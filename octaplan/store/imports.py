@@ -25,7 +25,7 @@ from octaplan.core.plan.site import SitePlan, site_key
 from octaplan.core.values.errors import RefusedError
 from octaplan.formats.compact import RowsAmong
 from octaplan.formats.intake import read_intake
-from octaplan.formats.sources import load_files
+from octaplan.formats.sources import Unpack, load_files
 from octaplan.formats.tables import NAMES, csv_text, read_csv
 from octaplan.formats.taken import CellFault, Intake, RefusedRow, key_text
 from octaplan.store.author import account_of
@@ -114,6 +114,8 @@ class Imports:
         self._batches = batches
         self._safe = safe
         self._previews: OrderedDict[str, Preview] = OrderedDict()
+        #: How workbooks are read, where it is done in another way than here.
+        self.unpack: Unpack | None = None
 
     def preview(
         self, files: Sequence[tuple[str, bytes]], by: str, progress: Progress | None = None, import_id: str = ""
@@ -311,7 +313,7 @@ class Imports:
         now = self._plans.now
         existing = now.all()
         watched = self._watched()
-        intake = load_files(files, existing, progress, watched, now.closed)
+        intake = load_files(files, existing, progress, watched, now.closed, self.unpack)
         secrets_by_site: dict[str, int] = {}
         for (site, path), secret in intake.secrets.items():
             if not self._safe.holds(site, path, secret):

@@ -1,7 +1,8 @@
-"""What a child process is sent to do: functions of the core over what people or boxes wrote."""
+"""What a child process is sent to do with what people or boxes wrote."""
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping
 
 from octaplan.core.config.departures import ReadBack
@@ -11,6 +12,8 @@ from octaplan.core.config.writeout import Written, write_out
 from octaplan.core.plan.hardware import HardwareType, WriteOut
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
+from octaplan.formats.sheetreader import open_workbook
+from octaplan.formats.tables import Table
 
 
 def written(
@@ -36,3 +39,9 @@ def held_against_plan(
 def taken_over(plan: SitePlan, text: str) -> list[PartFound]:
     """What a text of a box has that a plan does not hold yet. Raises `Unreadable`."""
     return take_over(plan, text)
+
+
+def unpacked(name: str, content: bytes) -> list[Table]:
+    """The tables of a workbook, whole. Raises `TableError`."""
+    tables = open_workbook(io.BytesIO(content), name)
+    return [table._replace(rows=[*table.rows], doubts=dict(table.doubts)) for table in tables]

@@ -16,11 +16,12 @@ import os
 import resource
 import sys
 import threading
+import time
 from collections import Counter
 from collections.abc import Callable
 from importlib.util import find_spec
 from multiprocessing.connection import Connection
-from typing import Any, ParamSpec, TypeVar
+from typing import Any, NamedTuple, ParamSpec, TypeVar
 
 from octaplan.core.values.errors import OctaplanError, RefusedError
 
@@ -33,6 +34,21 @@ SECONDS, PROCESSOR, MEMORY = 10.0, 8, 600 << 20
 #: So many errands at once, so many of one person's; others wait so many seconds for their turn.
 AT_ONCE, OF_ONE, PATIENCE = 3, 2, 15.0
 
+#: So often in a second whoever waits for an errand is asked whether to go on.
+ASKED = 5
+
+
+class Limits(NamedTuple):
+    """What each errand may take: seconds of the clock and of the processor, bytes."""
+
+    seconds: float
+    processor: int
+    memory: int
+
+
+#: Large workbooks are legitimate.
+OF_WORKBOOKS = Limits(300.0, 240, 1_500 << 20)
+
 
 class NotDone(RefusedError):
     """An errand was given up, or there was no room for it."""
@@ -41,7 +57,8 @@ class NotDone(RefusedError):
 class Workers:
     """The child processes of one server."""
 
-    def __init__(self, preload: tuple[str, ...] = ("octaplan.worker.errands",)) -> None:
+    def __init__(self, preload: tuple[str, ...] = ("octaplan.worker.errands",), limits: Limits | None = None) -> None:
+        self._limits = limits
         _run_no_script_again()
         self._context = multiprocessing.get_context("forkserver")
         self._context.set_forkserver_preload([*preload])
@@ -55,6 +72,17 @@ class Workers:
 
     def do(self, who: str, errand: Callable[Sent, Brought], *args: Sent.args, **named: Sent.kwargs) -> Brought:
         """Do an errand for somebody in a process of its own. Raises what it raises of `OctaplanError`, or `NotDone`."""
+        return self.do_while(lambda: None, who, errand, *args, **named)
+
+    def do_while(
+        self,
+        wanted: Callable[[], None],
+        who: str,
+        errand: Callable[Sent, Brought],
+        *args: Sent.args,
+        **named: Sent.kwargs,
+    ) -> Brought:
+        """The same, given up by what `wanted` raises, which is called while it goes on."""
         with self._lock:
             if who and self._of[who] >= OF_ONE:
                 raise NotDone(f"{OF_ONE} of yours are being worked on: wait until one is done")
@@ -63,7 +91,7 @@ class Workers:
             if not self._turns.acquire(timeout=PATIENCE):
                 raise NotDone("Too much is being worked on at the moment: try again in a minute")
             try:
-                return self._done(errand, args, named)
+                return self._done(wanted, errand, args, named)
             finally:
                 self._turns.release()
         finally:
@@ -72,23 +100,27 @@ class Workers:
                 if not self._of[who]:
                     del self._of[who]
 
-    def _done(self, errand: Callable[..., Brought], args: Any, named: Any) -> Brought:
+    def _done(self, wanted: Callable[[], None], errand: Callable[..., Brought], args: Any, named: Any) -> Brought:
+        limits = self._limits or Limits(SECONDS, PROCESSOR, MEMORY)
         ours, theirs = self._context.Pipe(duplex=False)
-        child = self._context.Process(target=_work, args=(theirs, errand, args, named), daemon=True)
+        child = self._context.Process(target=_work, args=(theirs, limits, errand, args, named), daemon=True)
+        ends = time.monotonic() + limits.seconds
         with ours:
             child.start()
             theirs.close()
             try:
-                brought = ours.recv() if ours.poll(SECONDS) else None
+                while not (there := ours.poll(1 / ASKED)) and time.monotonic() < ends:
+                    wanted()
+                brought = ours.recv() if there else None
             except EOFError:
                 brought = None
             finally:
                 child.kill()
                 child.join()
         if brought is None:
+            most = f"{limits.seconds:g} s, or {limits.memory >> 20} MB of memory"
             raise NotDone(
-                f"This took more than it may ({SECONDS:g} s, or {MEMORY >> 20} MB of memory) and was given up: give "
-                "less of it, or write it more simply"
+                f"This took more than it may ({most}) and was given up: give less of it, or write it more simply"
             )
         good, what = brought
         if good:
@@ -108,12 +140,12 @@ def _run_no_script_again() -> None:
         script.__spec__ = find_spec("octaplan.__main__")
 
 
-def _work(out: Connection, errand: Callable[..., Any], args: Any, named: Any) -> None:
+def _work(out: Connection, limits: Limits, errand: Callable[..., Any], args: Any, named: Any) -> None:
     """What a child does: the errand, within its limits."""
     with open("/proc/self/statm", encoding="ascii") as told:
         begun = int(told.read().split()[0]) * resource.getpagesize()
-    resource.setrlimit(resource.RLIMIT_AS, (begun + MEMORY, begun + MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (PROCESSOR, PROCESSOR))
+    resource.setrlimit(resource.RLIMIT_AS, (begun + limits.memory, begun + limits.memory))
+    resource.setrlimit(resource.RLIMIT_CPU, (limits.processor, limits.processor))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     gc.disable()  # it ends before there is anything to gain by it

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import threading
 import time
 import unittest
@@ -11,6 +12,9 @@ from unittest.mock import patch
 from octaplan.core.config.writeout import NotWritten, write_out
 from octaplan.core.plan.hardware import WriteOut, WritePart
 from octaplan.core.plan.organisation import UNDECIDED
+from octaplan.formats.sheetreader import open_workbook
+from octaplan.formats.tables import TableError
+from octaplan.formats.workbook import write_workbook
 from octaplan.worker import errands, workers
 from octaplan.worker.workers import NotDone, Workers
 from tests.core.config.demo import equipped, types
@@ -70,6 +74,26 @@ class Errands(unittest.TestCase):
         using = WriteOut(language="w", parts={WritePart.IDENTITY: again})
         with patch.object(workers, "SECONDS", 1.5), self.assertRaisesRegex(NotDone, "write it more simply"):
             self.workers.do("ines", errands.written, plan, next(iter(plan.devices)), kind, UNDECIDED, using)
+
+    def test_what_nobody_waits_for_any_more_is_given_up(self) -> None:
+        def enough() -> None:
+            raise InterruptedError
+
+        begun = time.monotonic()
+        with self.assertRaises(InterruptedError):
+            self.workers.do_while(enough, "ines", slowly, 60.0)
+        self.assertLess(time.monotonic() - begun, 30)
+        self.assertEqual(self.workers.do("ines", slowly, 0.0), "done")
+
+    def test_a_workbook_comes_as_it_is_read_here(self) -> None:
+        content = io.BytesIO()
+        write_workbook(content, suffix=".xlsx")
+        content.seek(0)
+        here = [(one.name, one.header, [*one.rows]) for one in open_workbook(content, "a.xlsx")]
+        there = self.workers.do("", errands.unpacked, "a.xlsx", content.getvalue())
+        self.assertEqual([(one.name, one.header, [*one.rows]) for one in there], here)
+        with self.assertRaisesRegex(TableError, "b.xlsx"):
+            self.workers.do("", errands.unpacked, "b.xlsx", b"no workbook")
 
     def test_who_has_two_under_way_waits_while_others_are_served(self) -> None:
         both = [threading.Thread(target=self.workers.do, args=("ines", slowly, 1.0)) for _ in range(2)]
