@@ -28,12 +28,12 @@ from tests.link.clinic import box_of, clinic, quickly
 GOOD = "Grün-dach-7-tor!"
 
 
-async def ready(key: str, port: str = "", *, with_tty: bool = False, **doors: int) -> Served:
+async def ready(key: str, port: str = "", *, with_tty: bool = False, ticket: str = "", **doors: int) -> Served:
     """A stand-in that is on and has started."""
     box = StandIn(types()[key])
     box.power(True, box.kind.powered_by[0])
     box.laptop_port = port or next(iter(box.kind.laptop_ports()), "console")
-    served = await serve(box, Doors(**doors), with_tty=with_tty)
+    served = await serve(box, Doors(**doors), with_tty=with_tty, ticket=ticket)
     while box.phase != "ready":
         await asyncio.sleep(0.02)
     return served
@@ -89,6 +89,34 @@ class ByCurl(Doored):
         self.assertIn("it is set", await curl("/secret/administrator", f"value={GOOD}"))
         self.assertEqual(served.box.running.secrets, {"administrator": GOOD})
         self.assertIn("octaplan stand-in backup", await curl("/backup"))
+
+    async def test_no_page_of_another_origin_reaches_it(self) -> None:
+        served = await self.ready("brackwater-e5")
+        at, port = f"https://{HOST}:{served.doors.https}", served.doors.https
+
+        async def status(*more: str) -> str:
+            return (await program("curl", "-ks", "-o", "/dev/null", "-w", "%{http_code}", *more, f"{at}/"))[1]
+
+        self.assertEqual(await status("-H", f"Host: localhost:{port}"), "200")
+        self.assertEqual(await status("-H", f"Host: other.example:{port}"), "421", "a name that was made to lead here")
+        self.assertEqual(await status("-d", "a=b", "-H", "Origin: https://other.example"), "421")
+        self.assertEqual(await status("-d", "a=b", "-H", f"Origin: http://{HOST}:1"), "421", "another port")
+
+    async def test_its_pages_are_for_who_was_handed_a_ticket(self) -> None:
+        served = await self.ready("brackwater-e5", ticket="handed-over")
+        at = f"https://{HOST}:{served.doors.https}"
+
+        async def curl(path: str, *more: str) -> str:
+            return (await program("curl", "-ksS", *more, f"{at}{path}"))[1]
+
+        self.assertIn("Open it from Octaplan's page of Practice", await curl("/"))
+        self.assertIn("Open it from", await curl("/?ticket=guess"))
+        self.assertIn("Open it from", await curl("/log-in", "-d", "user=admin&password=x"))
+        handed = await curl("/?ticket=handed-over", "-D", "-")
+        cookie = next(line for line in handed.splitlines() if line.lower().startswith("set-cookie:"))
+        self.assertIn("HttpOnly", cookie)
+        self.assertIn("Log in", await curl("/", "-b", cookie.split(" ", 1)[1].split(";")[0]))
+        self.assertIn("access-denied", await curl("/restconf"), "programs prove who they are by themselves")
 
     async def test_restconf_as_its_standard_has_it(self) -> None:
         served = await self.ready("brackwater-e5")

@@ -273,6 +273,8 @@ class TheBench(Practising):
         shown = do("lease")
         self.assertEqual((shown["laptop_address"], shown["box_address"]), ("192.168.77.100", "192.168.77.1"))
         self.assertEqual(shown["ways"][0]["name"], "HTTPS pages")
+        (seen,) = self.signed_in("vera").get("/api/practice").json()["boxes"]
+        self.assertEqual((seen["ways"], seen["password"]), ([], ""), "who only looks needs neither")
         self.assertRegex(
             self.client.post(f"{at}/ping", json={"address": "192.168.77.1"}).json()["words"], "[13] received"
         )

@@ -200,7 +200,7 @@ function Laptop({
               {way.name}:{' '}
               {way.link ? (
                 <a href={way.where} target="_blank" rel="noreferrer">
-                  {way.where}
+                  {way.where.split('?')[0]}
                 </a>
               ) : (
                 <span className="mono">{way.where}</span>

@@ -5,6 +5,8 @@ It stands in for the network of `wired.py` where this machine permits none.
 
 from __future__ import annotations
 
+import secrets
+
 from octaplan.core.plan.site import Circuit, Handoff
 from octaplan.core.values.addresses import Address, Network
 from octaplan.lab.bench.onbench import NAMED, OnBench, OnTheBench
@@ -27,7 +29,7 @@ class ByItself:
 
     async def served(self, box: StandIn, key: str) -> Served:
         """Let people and programs at a box, on loopback."""
-        return await serve(box)
+        return await serve(box, ticket=secrets.token_urlsafe(16))
 
     async def taken(self, one: OnBench) -> None:
         """Nothing is left of it."""

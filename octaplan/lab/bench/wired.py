@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import itertools
+import secrets
 import socket
 from collections.abc import Callable, Coroutine
 from functools import wraps
@@ -143,7 +144,7 @@ class Wired:
             ports = [port, *([own] if own and service == box.kind.factory.web and own != port else [])]
             wire[service] = [await self._floor.do("listen", key, each) for each in ports]
         try:
-            served = await serve(box, wire=wire)
+            served = await serve(box, wire=wire, ticket=secrets.token_urlsafe(16))
         except BaseException:
             await self._taken(key)
             raise

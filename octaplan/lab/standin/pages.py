@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Awaitable, Callable
+from hmac import compare_digest
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Form, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
@@ -14,6 +16,7 @@ from jinja2 import Environment, FileSystemLoader
 from octaplan.core.config.grammar import Saying, Told
 from octaplan.core.config.sayings import FixedText
 from octaplan.core.plan.hardware import Verb, WritePart
+from octaplan.core.values.addresses import AddressError, parse_address
 from octaplan.lab.standin.backups import opened, sealed
 from octaplan.lab.standin.box import Refused, StandIn
 from octaplan.lab.standin.restconf import add_restconf
@@ -124,9 +127,32 @@ def _in_words(name: str) -> str:
     return " ".join(last).partition("|")[0].replace("_", " ").removeprefix("box ")
 
 
-def application(box: StandIn, service: str, answers: Callable[[str], bool]) -> FastAPI:
+def _has(request: Request, ticket: str) -> bool:
+    """Whether a browser came with a ticket before. Its cookie is named by the port, since it is sent to all of them."""
+    return compare_digest(request.cookies.get(_cookie(request), "").encode(), ticket.encode())
+
+
+def _cookie(request: Request) -> str:
+    return f"ticket-{request.url.port or request.url.scheme}"
+
+
+def _rebound(request: Request) -> bool:
+    """Whether a page of somebody else asks: by a name that was made to lead here, or from another origin."""
+    host = request.headers.get("host", "")
+    name = (urlsplit(f"//{host}").hostname or "").casefold()
+    try:
+        ours = name == "localhost" or bool(parse_address(name))
+    except AddressError:
+        ours = False
+    origin = request.headers.get("origin")
+    strange = request.headers.get("sec-fetch-site") in ("cross-site", "same-site") and request.method != "GET"
+    return not ours or strange or (origin is not None and urlsplit(origin).netloc != host)
+
+
+def application(box: StandIn, service: str, answers: Callable[[str], bool], ticket: str = "") -> FastAPI:
     """The web pages of a box, and its RESTCONF where the type speaks it. `service` is `https` or `http`; `answers` says
-    whether it answers somebody who asks at an address of this machine."""
+    whether it answers somebody who asks at an address of this machine. With a `ticket` the pages are for browsers that
+    came with it once, at `/?ticket=…`, alone."""
 
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None)
     pages = Pages(box)
@@ -138,8 +164,16 @@ def application(box: StandIn, service: str, answers: Callable[[str], bool]) -> F
             while not await request.is_disconnected():
                 await _never_answers(request)
             return Response(status_code=503)
+        if _rebound(request):
+            return Response("This page is reached by its address alone.", 421)
         path = request.url.path
         own = path.startswith(("/restconf", "/.well-known"))
+        if not own and ticket and not _has(request, ticket):
+            if not compare_digest(request.query_params.get("ticket", "").encode(), ticket.encode()):
+                return Response("Open it from Octaplan's page of Practice.", 403)
+            back = RedirectResponse("/", 303)
+            back.set_cookie(_cookie(request), ticket, httponly=True, samesite="lax", secure=service == "https")
+            return back
         if own or path == "/log-in":
             return await go_on(request)
         if not pages.within(request):

@@ -77,6 +77,8 @@ class Served:
     box: StandIn
     doors: Doors
     host: str = HOST
+    #: What a browser must bring at first.
+    ticket: str = ""
     #: Its own listening sockets by service, where it is on a wire.
     wire: dict[str, list[socket.socket]] = field(default_factory=dict)
     #: The path of its console as a terminal device, empty where there is none.
@@ -113,11 +115,12 @@ async def serve(
     with_tty: bool = False,
     host: str = HOST,
     wire: dict[str, list[socket.socket]] | None = None,
+    ticket: str = "",
 ) -> Served:
     """Let people and programs at a box, on loopback unless another address is said, or its own sockets are given; its
-    console is on loopback always. Raises `PortTaken`."""
+    console is on loopback always. With a `ticket` its pages are for browsers that came with it. Raises `PortTaken`."""
     wanted = wanted or Doors()
-    served = Served(box, Doors(), host, wire or {})
+    served = Served(box, Doors(), host, ticket, wire or {})
     try:
         served.doors.https = await _web(served, "https", wanted.https)
         served.doors.http = await _web(served, "http", wanted.http)
@@ -166,7 +169,7 @@ async def _web(served: Served, service: str, port: int) -> int:
     listening = _listening(served, service, port)
     context = _own(served.box).tls if service == "https" else None
     config = uvicorn.Config(
-        application(served.box, service, lambda at: served.answers(service, at)),
+        application(served.box, service, lambda at: served.answers(service, at), served.ticket),
         lifespan="off",
         log_config=None,
         access_log=False,

@@ -24,7 +24,7 @@ from octaplan.link.real import RealTable
 from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
-from octaplan.server.permissions import Looking, Staging
+from octaplan.server.permissions import PERMISSIONS, Looking, May, Staging
 from octaplan.server.practising import PracticeDesk, PracticeError, StagingByItself, back_putter, recorder, task_of
 from octaplan.server.problems import DeviceId, Number, Problem
 from octaplan.store.accounts import Person
@@ -173,7 +173,8 @@ def practice(records: Recorded, desk: AtBench, person: Looking) -> PracticeShown
     """The practice bench as it is."""
 
     async def seen() -> list[StandInShown]:
-        return [_shown(records, desk, one) for one in desk.bench.boxes.values()]
+        stages = May.STAGE in PERMISSIONS[person.role]
+        return [_shown(records, desk, one, stages=stages) for one in desk.bench.boxes.values()]
 
     bench = desk.bench
     return PracticeShown(provider_up=bench.provider_up, lacks=bench.lacks, boxes=desk.ask(seen()))
@@ -430,7 +431,8 @@ async def _tried(table: PracticeTable, checks: list[str]) -> list[tuple[str, boo
     return [(words, await table.passes(words)) for words in checks]
 
 
-def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
+def _shown(records: Records, desk: PracticeDesk, one: OnBench, *, stages: bool) -> StandInShown:
+    """A box; who does not stage sees neither its label nor the ways in."""
     box = one.box
     face = box.face(box.laptop_port)
     name = ""
@@ -447,7 +449,7 @@ def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
         name=name,
         serial=box.printed.serial,
         mac=box.printed.mac,
-        password=box.printed.password if box.kind.factory.password == "label" else "",  # noqa: S105
+        password=box.printed.password if stages and box.kind.factory.password == "label" else "",  # noqa: S105
         phase=str(box.phase),
         firmware=box.firmware,
         lights=box.lights(),
@@ -457,7 +459,7 @@ def _shown(records: Records, desk: PracticeDesk, one: OnBench) -> StandInShown:
         laptop_how=one.how,
         box_address=str(face.address or ""),
         line=one.plugged_in,
-        ways=_ways(one, desk.bench.ways),
+        ways=_ways(one, desk.bench.ways) if stages else [],
         faults=faults,
         hands=_hands(desk.staging(one.site, one.device)) if one.site else None,
     )
@@ -467,7 +469,11 @@ def _ways(one: OnBench, ways: Ways | None) -> list[WayIn]:
     """The ways in that answer where the laptop is now, and into the laptop's own network."""
     box, doors = one.box, one.served.doors
     found = [
-        WayIn(name=f"{service.upper()} pages", where=f"{service}://127.0.0.1:{getattr(doors, service)}/", link=True)
+        WayIn(
+            name=f"{service.upper()} pages",
+            where=f"{service}://127.0.0.1:{getattr(doors, service)}/?ticket={one.served.ticket}",
+            link=True,
+        )
         for service in ("https", "http")
         if box.reached(service)
     ]
