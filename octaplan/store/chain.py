@@ -17,6 +17,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+
 KEY, HEAD = "journal.key", "journal.head"
 START = "0" * 64
 
@@ -79,6 +82,19 @@ class Chain:
         """Note how far the chain has come."""
         number = str(head.number)
         _write(self._folder / HEAD, f"{_HEAD_WORD} {number} {head.digest} {self._sealed(number, head.digest)}\n")
+
+    def seal_of_copy(self, text: bytes) -> str:
+        """The seal of a copy of all records, under a key of its own that is derived from that of the journal (HKDF,
+        RFC 5869); nothing where there is none."""
+        if self._key is None:
+            return ""
+        derived = HKDF(SHA256(), 32, None, b"octaplan copy").derive(self._key)
+        return hmac.new(derived, text, hashlib.sha256).hexdigest()
+
+    @property
+    def installation(self) -> str:
+        """By what the installation is told from others that has this key."""
+        return hashlib.sha256(b"octaplan installation" + (self._key or b"")).hexdigest()[:12]
 
     def _sealed(self, number: str, digest: str) -> str:
         return hmac.new(self._key or b"", f"head {number} {digest}".encode(), hashlib.sha256).hexdigest()

@@ -294,13 +294,16 @@ def _make_tables(engine: Engine, revision: str) -> None:
 
 @contextmanager
 def _part(turn: Turn) -> Iterator[Turn]:
-    before, words = turn.now, len(turn.words)
+    before, words, head = turn.now, len(turn.words), turn.session.info.get("head")
     try:
         with turn.session.begin_nested():
             yield turn
     except BaseException:
         turn.now = before
         del turn.words[words:]
+        turn.session.info.pop("head", None)
+        if head is not None:
+            turn.session.info["head"] = head
         raise
 
 

@@ -223,6 +223,12 @@ def secret_place(site_id: int, slot: str, number: int) -> str:
     return f"site {site_id} {slot} {number}"
 
 
+def key_named(path: Path) -> str:
+    """The name of the key in a file, by which a database says which is its own; nothing where there is none."""
+    key = _read(path)
+    return key.id if key is not None else ""
+
+
 def _read(path: Path) -> _Key | None:
     try:
         if path.stat().st_mode & 0o077:

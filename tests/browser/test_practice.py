@@ -111,8 +111,9 @@ class ByOwnHands(InBrowser):
             expect(box.get_by_role("list", name="Ways in")).to_contain_text("HTTPS pages")
         elif title.startswith("Open https://"):
             expect(box.get_by_role("list", name="Ways in")).to_contain_text("HTTPS pages", timeout=30_000)
-            self.address = box.get_by_role("link", name=re.compile("^https:")).inner_text()
-            own.goto(self.address)
+            way = box.get_by_role("link", name=re.compile("^https:"))
+            self.address = way.inner_text()
+            own.goto(str(way.get_attribute("href")))
             if "log in" in title:
                 self.log_in(self.secret())
         elif title == "Log in":

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
+import os
+import socket
 import sqlite3
 import stat
 import subprocess
@@ -10,6 +13,7 @@ import threading
 import zipfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.autogenerate import compare_metadata
@@ -51,13 +55,66 @@ class Copies(WithSafe):
         self.records.bench.begin("FERN/DOCK", self.edge, "Ines")
         backups.make(self.folder, self.copy, PASSPHRASE)
         self.assertEqual(stat.S_IMODE(self.copy.stat().st_mode), 0o600)
-        self.assertEqual([v.fault for v in backups.verify(self.copy, PASSPHRASE)], [""] * 4)
+        self.assertEqual([v.fault for v in backups.verify(self.copy, PASSPHRASE)], [""] * 5)
         records = self.put_back()
         self.assertEqual(records.now.sites.plan("FERN/DOCK"), self.plans.now.plan("FERN/DOCK"))
         self.assertEqual(records.safe.read("FERN/DOCK", self.slot, "Ines"), secret)
         self.assertIn(self.edge, records.now.runs.at("fern/dock"))
         self.assertEqual(records.journal.check().fault, "")
         self.assertEqual(stat.S_IMODE((self.there / "safe.key").stat().st_mode), 0o600)
+
+    def forged(self, **changed: Any) -> Path:
+        """The copy with a contact changed in its database, and a manifest that fits what is in it now."""
+        there = self.folder.parent / f"{self.folder.name}-forged.zip"
+        self.addCleanup(there.unlink, missing_ok=True)
+        with zipfile.ZipFile(self.copy) as old, zipfile.ZipFile(there, "w") as new:
+            manifest = json.loads(old.read("manifest.json"))
+            for name in manifest["files"]:
+                content = old.read(name)
+                if name == FILE:
+                    content = content.replace(b"Ada", b"Eve")
+                manifest["files"][name] = hashlib.sha256(content).hexdigest()
+                new.writestr(name, content)
+            new.writestr("manifest.json", json.dumps(manifest | changed))
+        return there
+
+    def test_a_copy_that_was_made_to_fit_again_is_told(self) -> None:
+        self.plans.revise("FERN/DOCK", put("/contact", "Ada"), 1, "Ines")
+        backups.make(self.folder, self.copy, PASSPHRASE)
+        (about, *_) = backups.verify(self.copy, PASSPHRASE)
+        self.assertEqual(about.fault, "")
+        self.assertIn(f"copy made by {socket.gethostname()[:80]} on 20", about.what)
+        with self.assertRaisesRegex(BackupError, "it was changed after it was made, or the passphrase is another"):
+            backups.verify(self.forged(), PASSPHRASE)
+        (about, *_) = backups.verify(self.forged(), keys=self.folder)
+        self.assertIn("its seal does not fit", about.fault)
+        (about, *_) = backups.verify(self.forged())
+        self.assertIn("without journal.key nobody can tell", about.fault)
+        (about, *_) = backups.verify(self.forged(installation="0" * 12), keys=self.folder)
+        self.assertIn("it is of another installation", about.fault)
+        (about, *_) = backups.verify(self.forged(schema=backups.UNSEALED), keys=self.folder)
+        self.assertIn("of before there were seals: whether it was changed cannot be told", about.what)
+
+    def test_what_a_kill_left_is_gone_with_the_next_copy(self) -> None:
+        place = self.folder / "backups"
+        place.mkdir()
+        (place / ".octaplan-999999999-a").mkdir()
+        (place / ".octaplan-999999999-a" / FILE).write_bytes(b"a whole database")
+        (place / ".octaplan-999999999-b").write_bytes(b"half a copy")
+        (place / f".octaplan-{os.getppid()}-c").write_bytes(b"of one that is at it")
+        Schedule(place).make(self.folder)
+        left = sorted(path.name for path in place.iterdir())
+        self.assertEqual(left[0], f".octaplan-{os.getppid()}-c")
+        self.assertEqual(len(left), 2, left)
+
+    def test_a_change_of_keys_that_was_cut_off_verifies_as_the_next_start_finds_it(self) -> None:
+        with self.records.database.turn() as turn:
+            self.safe.vault.change_key(turn.session)  # kept, and killed before it settled
+        self.assertTrue((self.folder / "safe.key.next").is_file())
+        self.assertEqual([v.fault for v in backups.verify(self.folder)], [""] * 4)
+        self.assertTrue((self.folder / "safe.key.next").is_file(), "nothing in the folder is changed")
+        backups.make(self.folder, self.copy, PASSPHRASE)
+        self.assertEqual([v.fault for v in backups.verify(self.copy, PASSPHRASE)], [""] * 5)
 
     def test_copies_made_while_others_write_are_whole(self) -> None:
         done = threading.Event()
@@ -73,7 +130,7 @@ class Copies(WithSafe):
         try:
             for _ in range(4):
                 backups.make(self.folder, self.copy, PASSPHRASE)
-                self.assertEqual([v.fault for v in backups.verify(self.copy, PASSPHRASE)], [""] * 4)
+                self.assertEqual([v.fault for v in backups.verify(self.copy, PASSPHRASE)], [""] * 5)
         finally:
             done.set()
             thread.join()
@@ -82,8 +139,8 @@ class Copies(WithSafe):
         backups.make(self.folder, self.copy)
         with zipfile.ZipFile(self.copy) as archive:
             self.assertEqual(set(archive.namelist()), {"manifest.json", FILE, "journal.head"})
-        self.assertIn("safe.key", backups.verify(self.copy)[2].fault)
-        self.assertEqual([v.fault for v in backups.verify(self.copy, keys=self.folder)], [""] * 4)
+        self.assertIn("safe.key", backups.verify(self.copy)[3].fault)
+        self.assertEqual([v.fault for v in backups.verify(self.copy, keys=self.folder)], [""] * 5)
         backups.make(self.folder, self.copy, PASSPHRASE)
         key = (self.folder / "safe.key").read_bytes().split()[-1]
         self.assertNotIn(key, self.copy.read_bytes())
