@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import Callable
 from http import HTTPStatus
 from typing import Annotated, Any
@@ -133,10 +134,14 @@ def install(app: FastAPI) -> None:
         return respond(error.status_code, str(error.detail), dict(error.headers or {}))
 
 
+#: What the disk says, or the file system that the records are on, when nothing can be written.
+_UNWRITABLE = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EFBIG})
+
+
 def unexpected(path: str, error: Exception) -> JSONResponse:
     """What is answered when something went wrong that nobody expected, and what is done about it."""
     log.error("unexpected", path=path, error=type(error).__name__, exc_info=error)
-    if isinstance(error, OperationalError):  # the disk, or the file system that the records are on
+    if isinstance(error, OperationalError) or (isinstance(error, OSError) and error.errno in _UNWRITABLE):
         return respond(
             HTTPStatus.INSUFFICIENT_STORAGE,
             "Nothing could be saved: the disk is full, or cannot be written. What was saved before is kept and can be "

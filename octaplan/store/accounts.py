@@ -14,20 +14,22 @@ import re
 import secrets
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache
 
 import pyotp
+import structlog
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy import delete, func, select
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from octaplan.core.values.errors import RefusedError
 from octaplan.store.author import Author
-from octaplan.store.database import Database
+from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import Account, AccountRole, Setting, SignIn
 from octaplan.store.vault import Vault, second_factor_place
@@ -89,6 +91,23 @@ class OwnSession:
     own: bool
 
 
+@dataclass(frozen=True, slots=True)
+class _HeldSession:
+    """A session that could not be written yet, since the disk is full: it counts, and is written once there is room."""
+
+    name: str
+    at: datetime
+    ends: datetime
+    address: str
+    agent: str
+
+
+log = structlog.get_logger()
+
+#: So many sessions are held at most while they cannot be written.
+MOST_HELD = 500
+
+
 class Accounts:
     """The accounts and sessions of a database."""
 
@@ -98,6 +117,10 @@ class Accounts:
         self.hasher = PasswordHasher()
         self._known: dict[str, tuple[Person, datetime]] = {}
         self._changes = 0
+        #: Sessions that are not written yet, and the newest step of a second factor that somebody has used for one.
+        self._held: dict[str, _HeldSession] = {}
+        self._steps: dict[str, int] = {}
+        self._spare_device_key = secrets.token_hex(32)
 
     # --- Accounts
 
@@ -339,33 +362,82 @@ class Accounts:
         if not fits or account is None or (account.ends is not None and account.ends <= now):
             self._refused(name, "name or password", address)
             return None
-        with self._changing() as session:
-            account = session.get_one(Account, account.id)
-            by = Author(account.full_name, account.name, address)
-            if account.removed:
-                return None
-            if account.totp is not None:
-                if not code.strip():
-                    raise CodeNeeded("Type the code that your authenticator app shows, or a recovery code")
-                if not self._second_fits(account, code):
-                    enter(session, Act.REFUSED, by, f"{account.name}: code of the second factor")
+        if account.totp is not None and not code.strip():
+            raise CodeNeeded("Type the code that your authenticator app shows, or a recovery code")
+        ends = min(now + SESSION, account.ends) if account.ends else now + SESSION
+        token, begun = secrets.token_urlsafe(32), _HeldSession(name, now, ends, address[:60], agent[:200])
+        try:
+            with self._changing() as session:
+                own = session.get_one(Account, account.id)
+                if own.removed:
                     return None
-            session.execute(delete(SignIn).where(SignIn.ends < now))
-            token = secrets.token_urlsafe(32)
-            ends = min(now + SESSION, account.ends) if account.ends else now + SESSION
-            session.add(
-                SignIn(
-                    token_digest=_digest(token), account_id=account.id, at=now, ends=ends, address=address[:60],
-                    agent=agent[:200],
-                )
-            )  # fmt: skip
-            enter(session, Act.IN, by, account.name)
-            return token
+                if own.totp is not None and not self._second_fits(own, code):
+                    by = Author(own.full_name, own.name, address)
+                    enter(session, Act.REFUSED, by, f"{own.name}: code of the second factor")
+                    return None
+                session.execute(delete(SignIn).where(SignIn.ends < now))
+                self._begin_session(session, own, _digest(token), begun)
+        except OperationalError as error:  # nothing can be written: reading goes on, for who comes now as well
+            if not self._may_be_held(account, code):
+                return None
+            self._held[_digest(token)] = begun
+            log.error("a session is not written yet", account=name, why=str(error.orig))
+        return token
+
+    def _begin_session(self, session: Session, account: Account, digest: str, begun: _HeldSession) -> None:
+        session.add(
+            SignIn(
+                token_digest=digest,
+                account_id=account.id,
+                at=begun.at,
+                ends=begun.ends,
+                address=begun.address,
+                agent=begun.agent,
+            )
+        )
+        by = Author(account.full_name, account.name, begun.address)
+        enter(session, Act.IN, by, account.name, at=begun.at)
+
+    def _may_be_held(self, account: Account, code: str) -> bool:
+        """Whether a session may begin that cannot be written: a code counts once all the same; recovery codes, which
+        would have to be crossed out, do not count."""
+        if len(self._held) >= MOST_HELD:
+            return False
+        if account.totp is None:
+            return True
+        step = self._step_of(account.name, account.totp, code)
+        if step is None or step <= max(account.totp_used, self._steps.get(account.name, 0)):
+            return False
+        self._steps[account.name] = step
+        return True
+
+    def write_held(self) -> None:
+        """Write the sessions that could not be written, if there are any and there is room now."""
+        if self._held:
+            with suppress(OperationalError), self._changing():
+                pass
+
+    def _write_held(self, turn: Turn) -> None:
+        held = dict(self._held)
+        for digest, begun in held.items():
+            account = turn.session.scalar(select(Account).where(Account.name == begun.name, ~Account.removed))
+            if account is not None:
+                account.totp_used = max(account.totp_used, self._steps.get(begun.name, 0))
+                self._begin_session(turn.session, account, digest, begun)
+
+        def written() -> None:
+            for digest in held:
+                self._held.pop(digest, None)
+
+        turn.tell(written)
 
     def _refused(self, name: str, what: str, address: str) -> None:
         shown = name if re.fullmatch(r"[a-z0-9][a-z0-9._-]{1,39}", name) else "a name that no account has"
-        with self._database.turn() as turn:
-            enter(turn.session, Act.REFUSED, Author("somebody", "", address), f"{shown}: {what}")
+        try:
+            with self._database.turn() as turn:
+                enter(turn.session, Act.REFUSED, Author("somebody", "", address), f"{shown}: {what}")
+        except OperationalError as error:
+            log.error("a refused sign-in is not in the journal", account=shown, address=address, why=str(error.orig))
 
     def known(self, token: str) -> Person | None:
         """The same as `person` when it is known already, without asking the database."""
@@ -378,16 +450,26 @@ class Accounts:
         known = self._known.get(digest)
         if known is None:
             with self._database.reading() as session:
-                query = select(Account, SignIn).join(SignIn, SignIn.account_id == Account.id)
-                row = session.execute(query.where(SignIn.token_digest == digest)).first()
-                setting = session.get(Setting, _DEMANDED)
-            if row is None:
+                known = self._looked_up(session, digest)
+            if known is None:
                 return None
-            demanded = setting is not None and setting.value == "true"
-            known = (_person(row[0], demanded=demanded), row[1].ends)
             if changes == self._changes:  # else something was changed while it was looked up: look again next time
                 self._known[digest] = known
         return known[0] if known[1] >= datetime.now(UTC) else None
+
+    def _looked_up(self, session: Session, digest: str) -> tuple[Person, datetime] | None:
+        """Whose session it is, and when it ends."""
+        whose = select(Account, SignIn.ends).join(SignIn, SignIn.account_id == Account.id)
+        row, held = session.execute(whose.where(SignIn.token_digest == digest)).first(), self._held.get(digest)
+        account: Account | None = row[0] if row is not None else None
+        if row is None and held is not None:
+            account = session.scalar(select(Account).where(Account.name == held.name, ~Account.removed))
+        ends = row[1] if row is not None else held.ends if held is not None else None
+        if account is None or ends is None:
+            return None
+        setting = session.get(Setting, _DEMANDED)
+        demanded = setting is not None and setting.value == "true"
+        return _person(account, demanded=demanded), ends
 
     def sessions(self, person: Person, token: str) -> list[OwnSession]:
         """Somebody's own sessions, newest first."""
@@ -421,6 +503,9 @@ class Accounts:
 
     def sign_out(self, token: str) -> None:
         person = self.person(token)
+        if self._held.pop(_digest(token), None) is not None:
+            self._forget()
+            return
         with self._changing() as session:
             session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
             if person is not None:
@@ -431,6 +516,7 @@ class Accounts:
         """A turn in which accounts or sessions change: nobody is known by what was, neither before nor after it."""
         with self._database.turn() as turn:
             try:
+                self._write_held(turn)
                 yield turn.session
             finally:
                 self._changes += 1
@@ -462,12 +548,13 @@ class Accounts:
             known = session.get(Setting, _DEVICES)
         if known is not None:
             return known.value
-        with self._database.turn() as turn:
+        with suppress(OperationalError), self._database.turn() as turn:
             known = turn.session.get(Setting, _DEVICES)
             if known is None:
                 known = Setting(name=_DEVICES, value=secrets.token_hex(32))
                 turn.session.add(known)
             return known.value
+        return self._spare_device_key
 
 
 @cache

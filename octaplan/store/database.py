@@ -19,7 +19,7 @@ from typing import TYPE_CHECKING, Any
 
 import structlog
 from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session
 
 from octaplan.core.values.errors import DamagedError
@@ -124,6 +124,8 @@ class Database:
     """The records of one data folder. One process holds the folder at a time."""
 
     now: Snapshot
+    #: Whether the last turn could be written.
+    writes = True
 
     def __init__(self, folder: Path) -> None:
         #: What was mended about the folder when it was opened.
@@ -196,9 +198,12 @@ class Database:
                 try:
                     with session.begin():
                         yield turn
+                except OperationalError:
+                    self.writes = False
+                    raise
                 finally:
                     self._open = self._since = None
-            self.now = turn.now
+            self.now, self.writes = turn.now, True
             if "head" in session.info:
                 turn.words.insert(0, lambda: self.chain.note(session.info["head"]))
             for word in turn.words:

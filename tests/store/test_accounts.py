@@ -1,8 +1,11 @@
 from __future__ import annotations
 
+import time
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
-from sqlalchemy import select, update
+import pyotp
+from sqlalchemy import event, select, update
 
 from octaplan import demo
 from octaplan.store.accounts import AccountError
@@ -67,6 +70,54 @@ class WithAccounts(InFolder):
             with self.subTest(name), self.assertRaises(AccountError) as caught:
                 self.accounts.add(name, name, password, AccountRole.VIEWER)
             self.assertIn(words, str(caught.exception))
+
+
+class Unwritable(WithAccounts):
+    """The database cannot be written, as on a file system without room (that is `tests.trials.disk`)."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.full = False
+
+        def limit(connection: Any, record: object, proxy: object) -> None:
+            connection.execute(f"PRAGMA query_only={'ON' if self.full else 'OFF'}")
+
+        event.listen(self.database.engine, "checkout", limit)
+
+    def test_signing_in_works_and_is_written_once_there_is_room(self) -> None:
+        self.accounts.add("ines", "Ines Aldering", PASSWORD, AccountRole.PLANNER)
+        self.full = True
+        self.assertIsNone(self.accounts.sign_in("ines", "wrong"))
+        token = self.accounts.sign_in("ines", PASSWORD) or ""
+        self.assertEqual(person := self.accounts.person(token), self.accounts.known(token))
+        self.assertEqual(person and person.name, "ines")
+        self.assertTrue(self.accounts.device("ines"))
+        other = self.accounts.sign_in("ines", PASSWORD) or ""
+        self.accounts.sign_out(other)
+        self.assertIsNone(self.accounts.person(other))
+        self.accounts.write_held()
+        self.assertFalse(self.accounts.sessions(person, token), "there is no room yet")  # type: ignore[arg-type]
+        self.assertFalse(self.database.writes)
+        self.full = False
+        self.accounts.write_held()
+        self.assertTrue(self.database.writes)
+        again = Records(self.database)
+        self.assertIsNotNone(again.accounts.person(token))
+        lines = [(line.act, line.by) for line in again.journal.lines(act="signed in")]
+        self.assertEqual(lines, [("signed in", "Ines Aldering")])
+
+    def test_a_code_counts_once_all_the_same(self) -> None:
+        self.accounts.add("ines", "Ines Aldering", PASSWORD, AccountRole.PLANNER)
+        person = self.accounts.person(self.accounts.sign_in("ines", PASSWORD) or "")
+        assert person is not None
+        address = self.accounts.begin_second(person, PASSWORD, "")
+        totp = pyotp.TOTP(pyotp.parse_uri(address).secret)  # type: ignore[attr-defined]
+        codes = self.accounts.confirm_second(person, totp.at(time.time() - 30), "")
+        self.full = True
+        self.assertIsNone(self.accounts.sign_in("ines", PASSWORD, codes[0]), "it could not be crossed out")
+        code = totp.now()
+        self.assertIsNotNone(self.accounts.sign_in("ines", PASSWORD, code))
+        self.assertIsNone(self.accounts.sign_in("ines", PASSWORD, code))
 
 
 class Demo(InFolder):

@@ -7,6 +7,7 @@ import json
 import os
 import re
 import stat
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 
 from sqlalchemy import select, text, update
@@ -282,6 +283,17 @@ class TheJournal(WithSafe):
             self.safe.read("FERN/DOCK", self.slot, "Marek", " ")
         self.reopen()
         self.assertTrue(self.safe.read("FERN/DOCK", self.slot, "Marek", "bench"))
+
+    def test_a_part_of_a_turn_that_is_taken_back_leaves_the_head_true(self) -> None:
+        database = self.records.database
+        for first in (True, False):
+            with self.subTest(first), database.turn() as turn:
+                if not first:
+                    enter(turn.session, Act.KEY, "Ines", "kept")
+                with suppress(RuntimeError), database.turn() as part:
+                    enter(part.session, Act.KEY, "Ines", "taken back")
+                    raise RuntimeError
+            self.assertEqual(self.records.journal.check().fault, "")
 
     def test_lines_can_be_filtered_and_paged(self) -> None:
         self.fill()

@@ -16,11 +16,14 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from octaplan.server.app import create_app
+from octaplan.server.pages import operation
 from octaplan.store.backups import verify
 from octaplan.store.database import Database
 from octaplan.store.models import AccountRole
 from octaplan.store.records import Records
 from tests.store.test_plans import DOCK
+
+operation.LEAST_ROOM = 1 << 20
 
 SIZE, PASSWORD = "8m", "lantern reed 9"
 
@@ -68,6 +71,20 @@ def _fill(disk: Path) -> int:
             break
         if client.get("/api/outbound").status_code != HTTPStatus.OK:
             wrong.append("a read was refused")
+    late = TestClient(app, headers={"X-Octaplan": "1"}, raise_server_exceptions=False)
+    for password, wanted in (("wrong password", HTTPStatus.UNAUTHORIZED), (PASSWORD, HTTPStatus.OK)):
+        status = late.post("/api/session", json={"name": "ines", "password": password}).status_code
+        if status != wanted:
+            wrong.append(f"signing in on a full disk: {status} for {wanted}")
+    if late.get("/api/sites/FERN/DOCK").status_code != HTTPStatus.OK:
+        wrong.append("who signed in on a full disk does not read")
+    status = client.post("/api/safe/key").status_code
+    if status != HTTPStatus.INSUFFICIENT_STORAGE:
+        wrong.append(f"a key change on a full disk: {status}")
+    if client.get("/api/health").json() != {"status": "full"}:
+        wrong.append("health does not tell")
+    if client.get("/api/ready").status_code != HTTPStatus.OK:
+        wrong.append("it is not ready for readers")
     there = int(records.now.sites.plan("FERN/DOCK").contact.split()[0])  # type: ignore[union-attr]
     if there != acknowledged:
         wrong.append(f"{acknowledged} was acknowledged, readers see {there}")
@@ -75,8 +92,14 @@ def _fill(disk: Path) -> int:
     status, said = change(acknowledged + 1)
     if status != HTTPStatus.OK:
         wrong.append(f"with room again: {status} {said[:200]}")
+    records.accounts.write_held()
+    if client.get("/api/health").json() != {"status": "ok"}:
+        wrong.append("health does not tell that there is room again")
     database.close()
     again = Records(database := Database(disk / "data"))
+    token = next(value for name, value in late.cookies.items() if "session" in name)
+    if again.accounts.person(token) is None:
+        wrong.append("the session that was begun on a full disk was not written once there was room")
     kept = int(again.now.sites.plan("FERN/DOCK").contact.split()[0])  # type: ignore[union-attr]
     if kept != acknowledged + 1:
         wrong.append(f"{acknowledged + 1} was acknowledged, {kept} is there")

@@ -499,7 +499,7 @@ export interface paths {
     };
     /**
      * Health
-     * @description Whether reads and writes of the records come back in time. Says nothing more.
+     * @description Whether reads and writes of the records come back in time, and whether the disk has room. Says nothing more.
      */
     get: operations['health'];
     put?: never;
@@ -1290,7 +1290,7 @@ export interface paths {
     };
     /**
      * Ready
-     * @description Whether requests are to be sent here.
+     * @description Whether requests are to be sent here: also while nothing can be written, since reading goes on.
      */
     get: operations['ready'];
     put?: never;

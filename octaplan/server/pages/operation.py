@@ -32,6 +32,8 @@ router = APIRouter(prefix="/api", tags=["operation"])
 
 #: Seconds after which a read that has not come back, or a writer's turn that has not ended, counts as failing.
 READ_IN, TURN_IN = 5.0, 120.0
+#: Bytes that are free on a disk with room.
+LEAST_ROOM = 16 << 20
 
 #: Seconds between looks at whether a copy is due.
 LOOKS = 60.0
@@ -94,17 +96,26 @@ class OperationShown(BaseModel):
 
 @router.get("/health")
 async def health(records: Recorded, response: Response) -> Health:
-    """Whether reads and writes of the records come back in time. Says nothing more."""
+    """Whether reads and writes of the records come back in time, and whether the disk has room. Says nothing more."""
+    answer = await ready(records, response)
+    if answer.status == "ok" and not _room(records.database):
+        response.status_code = HTTPStatus.SERVICE_UNAVAILABLE
+        return Health(status="full")
+    return answer
+
+
+@router.get("/ready")
+async def ready(records: Recorded, response: Response) -> Health:
+    """Whether requests are to be sent here: also while nothing can be written, since reading goes on."""
     if await _well(records.database):
         return Health(status="ok")
     response.status_code = HTTPStatus.SERVICE_UNAVAILABLE
     return Health(status="failing")
 
 
-@router.get("/ready")
-async def ready(records: Recorded, response: Response) -> Health:
-    """Whether requests are to be sent here."""
-    return await health(records, response)
+def _room(database: Database) -> bool:
+    """Whether the last change could be written, and another can."""
+    return database.writes and shutil.disk_usage(database.folder).free >= LEAST_ROOM
 
 
 async def _well(database: Database) -> bool:
@@ -244,6 +255,7 @@ class Clockwork:
 
     def _run(self) -> None:
         while not self._end.wait(LOOKS):
+            self._records.accounts.write_held()
             self.look(datetime.now(UTC))
 
     def look(self, now: datetime) -> bool:
