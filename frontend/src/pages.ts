@@ -1,11 +1,18 @@
-import type { Schemas } from './api/client';
+import type { Person, Schemas } from './api/client';
 
 /** One page: where it is, what it is called, what Go to finds it by, and where a way to it stands. */
 export interface Page {
   path: string;
   title: string;
   about?: string;
-  menu?: 'strip' | 'person' | 'administrator';
+  menu?: 'strip' | 'person';
+  /** What one has to be permitted for it. */
+  may?: Person['may'][number];
+}
+
+/** Whether a page is there for somebody. */
+export function isFor(page: Page, may: Person['may']): boolean {
+  return page.may === undefined || may.includes(page.may);
 }
 
 /** The pages, in the order of the strip, of the person's menu and of Go to. */
@@ -101,6 +108,7 @@ export const PAGES: Page[] = [
     title: 'Journal',
     about: 'who did what',
     menu: 'strip',
+    may: 'audit',
   },
   {
     path: '/rules',
@@ -130,13 +138,15 @@ export const PAGES: Page[] = [
     path: '/people',
     title: 'People',
     about: 'accounts, roles, passwords of others',
-    menu: 'administrator',
+    menu: 'person',
+    may: 'administer',
   },
   {
     path: '/operation',
     title: 'Operation',
     about: 'backups, certificate, limits, health',
-    menu: 'administrator',
+    menu: 'person',
+    may: 'administer',
   },
 ];
 

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from octaplan.server.readings import Readings
 from octaplan.store.records import Records
 from octaplan.worker.workers import Workers
 
@@ -25,4 +26,11 @@ def workers_of(request: Request) -> Workers:
     return workers
 
 
+def readings_of(request: Request) -> Readings:
+    """How many secrets people read."""
+    readings: Readings = request.app.state.readings
+    return readings
+
+
+Counted = Annotated[Readings, Depends(readings_of)]
 Working = Annotated[Workers, Depends(workers_of)]

@@ -40,6 +40,7 @@ class May(StrEnum):
     STAGE = "stage"
     FILL = "fill"
     READ = "read"
+    AUDIT = "audit"
     HARDWARE = "hardware"
     ORGANISE = "organise"
     ADMINISTER = "administer"
@@ -53,6 +54,7 @@ class May(StrEnum):
             "stage": "stage boxes and ship sites",
             "fill": "make and type secrets",
             "read": "read secrets and back-ups",
+            "audit": "read the journal, and what was exchanged with boxes",
             "hardware": "change hardware types",
             "organise": "change the settings of the organisation",
             "administer": "manage accounts and the safe",
@@ -64,6 +66,7 @@ PERMISSIONS: dict[AccountRole, frozenset[May]] = {
     AccountRole.PLANNER: frozenset({May.LOOK, May.PLAN, May.SIGN, May.FILL, May.HARDWARE, May.ORGANISE}),
     AccountRole.TECHNICIAN: frozenset({May.LOOK, May.PLAN, May.STAGE, May.FILL, May.READ, May.HARDWARE}),
     AccountRole.VIEWER: frozenset({May.LOOK}),
+    AccountRole.AUDITOR: frozenset({May.LOOK, May.AUDIT}),
 }
 
 
@@ -75,8 +78,8 @@ def address_of(request: Request) -> str:
 class Allowed:
     """A dependency that lets a request through when its session's role may do a thing."""
 
-    def __init__(self, thing: May) -> None:
-        self.thing = thing
+    def __init__(self, thing: May, *others: May) -> None:
+        self.thing, self.any_of = thing, {thing, *others}
 
     async def __call__(self, request: Request) -> Person:
         accounts: Accounts = request.app.state.records.accounts
@@ -89,7 +92,7 @@ class Allowed:
         request.state.account = person.name
         if person.held_back and self.thing is not May.LOOK:
             raise Problem(HTTPStatus.FORBIDDEN, person.held_back)
-        if self.thing not in PERMISSIONS[person.role]:
+        if not self.any_of & PERMISSIONS[person.role]:
             raise Problem(HTTPStatus.FORBIDDEN, f"A {person.role} may not {self.thing.words}: ask an administrator")
         return replace(person, address=address_of(request))
 
@@ -112,6 +115,8 @@ Signing = Annotated[Person, Depends(Allowed(May.SIGN))]
 Staging = Annotated[Person, Depends(Allowed(May.STAGE))]
 Filling = Annotated[Person, Depends(Allowed(May.FILL))]
 Reading = Annotated[Person, Depends(Allowed(May.READ))]
+Auditing = Annotated[Person, Depends(Allowed(May.AUDIT))]
+Following = Annotated[Person, Depends(Allowed(May.AUDIT, May.STAGE))]
 KeepingHardware = Annotated[Person, Depends(Allowed(May.HARDWARE))]
 Organising = Annotated[Person, Depends(Allowed(May.ORGANISE))]
 Administering = Annotated[Person, Depends(Allowed(May.ADMINISTER))]

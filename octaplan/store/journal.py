@@ -24,6 +24,7 @@ class Act(StrEnum):
     """What the journal tells of."""
 
     READ = "secret read"
+    MUCH = "many secrets read"
     RESTORED = "secret brought back"
     MADE = "secret made"
     TYPED = "secret typed"

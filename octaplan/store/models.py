@@ -60,6 +60,7 @@ class AccountRole(StrEnum):
     PLANNER = "planner"
     TECHNICIAN = "technician"
     VIEWER = "viewer"
+    AUDITOR = "auditor"
 
 
 class Customer(Base):

@@ -239,11 +239,16 @@ class Safe:
 
     # --- Reading
 
-    def read(self, site: str, slot: str, by: str, why: str = "", number: int | None = None, act: Act = Act.READ) -> str:
-        """Open one secret, the newest or one of the history; the reading is in the journal before it is answered."""
+    def want(self, why: str) -> str:
+        """A reason for reading, as it is kept. Raises `ReasonNeeded` where one is wanted and this is none."""
         why = " ".join(why.split())
         if len(why) < 3 and self.now.wants_reason:
             raise ReasonNeeded("Say what the secret is read for: a few words will do")
+        return why
+
+    def read(self, site: str, slot: str, by: str, why: str = "", number: int | None = None, act: Act = Act.READ) -> str:
+        """Open one secret, the newest or one of the history; the reading is in the journal before it is answered."""
+        why = self.want(why)
         query = select(Secret).join(Site).where(Site.key == site.casefold(), Secret.slot == slot)
         if number is not None:
             query = query.where(Secret.number == number)

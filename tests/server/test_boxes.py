@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import json
 from typing import Any
+from unittest.mock import patch
 
 import structlog
+from fastapi.testclient import TestClient
 
 from octaplan.demo.boxes import answer
+from octaplan.server import readings
 from octaplan.server.app import configure_logs
+from octaplan.server.readings import Readings
+from octaplan.store.models import AccountRole
 from octaplan.store.staging import sheet_of
 from tests.core.kit import hardware, office_site
-from tests.server.test_api import WithServer
+from tests.server.test_api import PASSWORD, WithServer
 
 SITE = "/api/sites/LARK/NOOK"
 
@@ -116,6 +121,40 @@ class Secrets(WithBoxes):
         self.assertEqual((line["act"], line["why"], line["by"]), ("secret read", "staging", "Ines"))
         self.assertNotIn(read["secret"], self.client.get("/api/journal").text + self.client.get(SITE).text)
         self.assertEqual(self.client.get("/api/journal/check").json()["fault"], "")
+
+    def test_the_journal_is_for_administrators_and_auditors(self) -> None:
+        self.client.post(f"{SITE}/credentials/missing")
+        self.records.accounts.add("otto", "Otto", PASSWORD, AccountRole.AUDITOR)
+        for name, wanted in (("otto", 200), ("ines", 200), ("pia", 403), ("marek", 403), ("vera", 403)):
+            client = self.signed_in(name)
+            for path in ("", "/check", "/journal.jsonl"):
+                with self.subTest(name, path=path):
+                    self.assertEqual(client.get(f"/api/journal{path}").status_code, wanted)
+            told = client.get(f"{SITE}/bench/{self.edge}/hands/exchanged").status_code
+            self.assertEqual(told, 200 if name in ("otto", "ines", "marek") else 403, name)
+        self.assertEqual(self.signed_in("otto").post(f"{SITE}/credentials/missing").status_code, 403)
+
+    def test_who_reads_very_many_is_slowed_down_and_told_of(self) -> None:
+        self.client.post(f"{SITE}/credentials/missing")
+        now = [1_000.0]
+        self.app.state.readings = Readings(self.records.journal, lambda: now[0])
+        marek, other = self.signed_in("marek"), self.client
+
+        def read(client: TestClient) -> int:
+            return client.post(f"{SITE}/credentials/read", json={"path": self.path, "why": "bench"}).status_code
+
+        with patch.object(readings, "FREELY", 5):
+            self.assertEqual([read(marek) for _ in range(6)], [200] * 5 + [429])
+            self.assertEqual(read(other), 200, "nobody else waits")
+            now[0] += 61
+            self.assertEqual([read(marek), read(marek)], [200, 429])
+            sheet = marek.post(f"{SITE}/handover/credentials.pdf", json={"why": "binder"})
+            self.assertIn("the administrators know: wait 60 s", sheet.json()["detail"])
+            (line,) = self.client.get("/api/journal", params={"act": "many secrets read"}).json()["lines"]
+            self.assertEqual((line["by"], line["account"]), ("Marek", "marek"))
+            self.assertIn("Marek read", self.client.get("/api/operation").json()["notes"][0])
+            now[0] += 3_601
+            self.assertEqual([read(marek) for _ in range(5)], [200] * 5)
 
     def test_typing_one_is_judged_while_typed_and_refused_in_words(self) -> None:
         judged = self.client.post(f"{SITE}/credentials/opinion", json={"path": self.path, "secret": "password"}).json()

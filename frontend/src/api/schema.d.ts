@@ -3126,7 +3126,7 @@ export interface components {
      * @description What an account may do, in `octaplan.server.permissions`.
      * @enum {string}
      */
-    AccountRole: 'administrator' | 'planner' | 'technician' | 'viewer';
+    AccountRole: 'administrator' | 'planner' | 'technician' | 'viewer' | 'auditor';
     /**
      * Adding
      * @description A new segment: its size by expected hosts or prefix length, or its subnet as it was typed: `10.40.8.0/24`,
@@ -5271,7 +5271,8 @@ export interface components {
      * @description The things that permissions speak of.
      * @enum {string}
      */
-    May: 'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'hardware' | 'organise' | 'administer';
+    May:
+      'look' | 'plan' | 'sign' | 'stage' | 'fill' | 'read' | 'audit' | 'hardware' | 'organise' | 'administer';
     /**
      * MeantAtCustomer
      * @description A pair of roles for which something else is meant at all sites of a customer.

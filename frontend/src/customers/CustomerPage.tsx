@@ -110,6 +110,7 @@ function Called({ customer }: { customer: Customer }) {
   const [typed, setTyped] = useState({ name: customer.name, code: customer.code });
   const rename = useRegister(renameCustomer);
   const away = useRegister(putCustomerAway);
+  const administers = useMay('administer');
   const [asked, setAsked] = useState(false);
   const navigate = useNavigate();
   const line = (of: 'name' | 'code', label: string, most: number) => (
@@ -142,7 +143,9 @@ function Called({ customer }: { customer: Customer }) {
           <Button type="submit" variant="contained" loading={rename.isPending}>
             Save
           </Button>
-          {asked ? (
+          {!administers ? (
+            <span className="quiet small">All of its sites are put away together by an administrator</span>
+          ) : asked ? (
             <Button
               color="error"
               loading={away.isPending}

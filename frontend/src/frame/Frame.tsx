@@ -6,7 +6,7 @@ import { Link, NavLink, Outlet, useLocation, useNavigate } from 'react-router';
 import type { Person } from '../api/client';
 import { signOut } from '../api/queries';
 import { fetchAll } from '../drawn';
-import { PAGES, titleAt, wayTo } from '../pages';
+import { isFor, PAGES, titleAt, wayTo } from '../pages';
 import { Boundary } from '../parts/Boundary';
 import { useKeys } from '../parts/useKeys';
 import styles from './frame.module.css';
@@ -48,7 +48,7 @@ export function Frame({ person }: { person: Person }) {
           </Link>
           <GoTo />
           <nav aria-label="Sections">
-            {PAGES.filter((page) => page.menu === 'strip').map((page) => (
+            {PAGES.filter((page) => page.menu === 'strip' && isFor(page, person.may)).map((page) => (
               <NavLink key={page.path} to={wayTo(page)} className={styles.section}>
                 {page.title}
               </NavLink>
@@ -100,9 +100,7 @@ function PersonMenu({ person }: { person: Person }) {
         <MenuItem disabled>
           {person.name}, {person.role}
         </MenuItem>
-        {PAGES.filter(
-          ({ menu }) => menu === 'person' || (menu === 'administrator' && person.may.includes('administer')),
-        ).map((page) => (
+        {PAGES.filter((page) => page.menu === 'person' && isFor(page, person.may)).map((page) => (
           <MenuItem key={page.path} dense onClick={go(wayTo(page))}>
             {page.title}
           </MenuItem>

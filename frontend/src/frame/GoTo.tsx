@@ -17,7 +17,7 @@ import {
   type Destination,
 } from './destinations';
 import styles from './goto.module.css';
-import { useMay } from './person';
+import { usePersonHere } from './person';
 
 /** One field that finds sites, addresses, MACs, names, customers and pages; `/` leads to it from anywhere. */
 export function GoTo() {
@@ -27,7 +27,7 @@ export function GoTo() {
   const answer = useGoTo(asked);
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
-  const administers = useMay('administer');
+  const { may } = usePersonHere();
 
   useKeys((pressed) => {
     if (pressed !== '/') return false;
@@ -56,7 +56,7 @@ export function GoTo() {
     ...(answer.data?.beyond ?? []).map(beyondTo),
     ...spaceFor(text),
     ...customersFor(text, customers.data ?? {}),
-    ...pagesFor(text, administers),
+    ...pagesFor(text, may),
   ];
   const options = typed ? (answered ? found() : []) : last;
 

@@ -1,5 +1,5 @@
-import type { Schemas } from '../api/client';
-import { PAGES, wayTo } from '../pages';
+import type { Person, Schemas } from '../api/client';
+import { isFor, PAGES, wayTo } from '../pages';
 import { deskPath } from '../parts/words';
 
 /** Somewhere that Go to leads. */
@@ -17,11 +17,13 @@ const PARTS: [to: string, name: string, about: string][] = [
 ];
 
 /** Pages whose name or subject begins with what was typed, word by word. */
-export function pagesFor(text: string, administers = false): Destination[] {
+export function pagesFor(text: string, may: Person['may']): Destination[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const pages = PAGES.filter((page) => page.about && (administers || page.menu !== 'administrator')).map(
-    (page): (typeof PARTS)[number] => [wayTo(page), page.title, page.about ?? ''],
-  );
+  const pages = PAGES.filter((page) => page.about && isFor(page, may)).map((page): (typeof PARTS)[number] => [
+    wayTo(page),
+    page.title,
+    page.about ?? '',
+  ]);
   return [...pages, ...PARTS]
     .filter(([, name, about]) => {
       const known = `${name} ${about}`.toLowerCase().split(/[\s,]+/);

@@ -24,6 +24,7 @@ const ROLES: Record<Role, string> = {
   planner: 'planner: plans, fills the safe, signs',
   technician: 'technician: plans, stages, reads secrets, ships',
   viewer: 'viewer: looks, but at no secret',
+  auditor: 'auditor: looks, and reads the journal',
 };
 
 /** The last day of an account that ends at a midnight. */

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.credentials import Slot
 from octaplan.core.plan.passwords import LONGEST_TYPED, spoken
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Counted, Recorded
 from octaplan.server.pages.desk import Code
 from octaplan.server.permissions import Filling, Looking, Reading
 from octaplan.server.problems import MOST_NUMBER
@@ -204,10 +204,14 @@ def bring_secret_back(
 
 
 @router.post("/read")
-def read_secret(customer: Code, site: Code, asked: AskedFor, records: Recorded, person: Reading) -> Opened:
+def read_secret(
+    customer: Code, site: Code, asked: AskedFor, records: Recorded, readings: Counted, person: Reading
+) -> Opened:
     """Read one secret; the journal tells of it."""
     key = f"{customer}/{site}"
     records.now.sites.plan(key)
+    records.safe.want(asked.why)
+    readings.count(person)
     secret = records.safe.read(key, asked.path, person.author, asked.why, asked.number)
     return Opened(secret=secret, spoken=spoken(secret))
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, StringConstraints
 
 from octaplan.core.stage.installer import InstallerPage
 from octaplan.core.stage.sitesheet import SiteSheet, site_sheet, where_and_as_whom
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Counted, Recorded
 from octaplan.server.pages.desk import Code
 from octaplan.server.pages.onsite import page_of
 from octaplan.server.permissions import Looking, Reading
@@ -111,12 +111,16 @@ def printed(
 
 
 @router.post("/credentials.pdf", response_class=Response)
-def credential_sheet(customer: Code, site: Code, asking: Asking, records: Recorded, person: Reading) -> Response:
+def credential_sheet(
+    customer: Code, site: Code, asking: Asking, records: Recorded, readings: Counted, person: Reading
+) -> Response:
     """Every secret of a site, spelled out; the journal tells of each."""
     key = f"{customer}/{site}"
     now = records.now
     held = now.sites.of(key)
     plan, kept = held.plan, now.secrets.kept(key)
+    records.safe.want(asking.why)
+    readings.count(person, len(kept))
     secrets = [
         _sheets().SheetSecret(
             need.slot.name,

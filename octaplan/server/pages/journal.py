@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from octaplan.server.dependencies import Recorded
-from octaplan.server.permissions import Looking
+from octaplan.server.permissions import Auditing
 from octaplan.store.journal import Act, Checked, JournalLine
 
 router = APIRouter(prefix="/api/journal", tags=["journal"])
@@ -25,7 +25,7 @@ class JournalShown(BaseModel):
 @router.get("")
 def journal(
     records: Recorded,
-    person: Looking,
+    person: Auditing,
     before: Annotated[int | None, Query(ge=1, le=1 << 53)] = None,
     act: Annotated[str, Query(max_length=40)] = "",
     site: Annotated[str, Query(max_length=81)] = "",
@@ -36,7 +36,7 @@ def journal(
 
 
 @router.get("/journal.jsonl", response_class=StreamingResponse)
-def export_journal(records: Recorded, person: Looking) -> StreamingResponse:
+def export_journal(records: Recorded, person: Auditing) -> StreamingResponse:
     """All lines, oldest first, as JSON Lines: an object a line."""
     records.journal.note(Act.EXPORTED, person.author, "the journal")
     lines = (json.dumps(asdict(line), default=str, ensure_ascii=False) + "\n" for line in records.journal.every())
@@ -45,6 +45,6 @@ def export_journal(records: Recorded, person: Looking) -> StreamingResponse:
 
 
 @router.get("/check")
-def check_journal(records: Recorded, person: Looking) -> Checked:
+def check_journal(records: Recorded, person: Auditing) -> Checked:
     """Go through the whole chain."""
     return records.journal.check()

@@ -22,6 +22,7 @@ from octaplan import __version__
 from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Administering, Measuring
 from octaplan.server.problems import Problem
+from octaplan.server.readings import FREELY
 from octaplan.store.backups import BackupError, Schedule
 from octaplan.store.chain import Head
 from octaplan.store.database import FILE, Database
@@ -144,7 +145,11 @@ def operation(request: Request, person: Administering) -> OperationShown:
     disk = shutil.disk_usage(records.database.folder)
     copies = [CopyShown(name=c.name, size=c.stat().st_size, at=_at(c.stat().st_mtime)) for c in schedule.copies()[:30]]
     head = records.journal.head()
-    notes = [*records.database.mended, *state.notes]
+    much = [
+        f"{one.full_name} read {FREELY} secrets within an hour, on {one.at:%Y-%m-%d at %H:%M} UTC: ask what for"
+        for one in state.readings.noticed.values()
+    ]
+    notes = [*much, *records.database.mended, *state.notes]
     return OperationShown(
         version=__version__,
         since=state.measures.since,

@@ -24,7 +24,7 @@ from octaplan.link.real import RealTable
 from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
-from octaplan.server.permissions import PERMISSIONS, Looking, May, Staging
+from octaplan.server.permissions import PERMISSIONS, Following, Looking, May, Staging
 from octaplan.server.practising import PracticeDesk, PracticeError, StagingByItself, back_putter, recorder, task_of
 from octaplan.server.problems import DeviceId, Number, Problem
 from octaplan.store.accounts import Person
@@ -275,7 +275,7 @@ def hands_at(
 
 
 @router.get("/api/sites/{customer}/{site}/bench/{device}/hands/exchanged")
-def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Looking) -> list[StepSent]:
+def exchanged(customer: Code, site: Code, device: DeviceId, records: Recorded, person: Following) -> list[StepSent]:
     """What Octaplan's hands sent and received in the newest run of a device, the last time of each step."""
     key = records.now.sites.plan(f"{customer}/{site}").key
     titles = {step.key: step.title for step in staging_of(records.now, key, device).sheet.steps}

@@ -14,7 +14,7 @@ from octaplan.core.plan.site import SitePlan, new_id
 from octaplan.core.propose.codes import code_for
 from octaplan.core.values.kinds import Code, TimeZone
 from octaplan.server.dependencies import Recorded
-from octaplan.server.permissions import Looking, Planning
+from octaplan.server.permissions import Administering, Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.snapshot import Sites
 
@@ -158,7 +158,7 @@ def sites_away(records: Recorded, person: Looking) -> list[AwayShown]:
 
 
 @router.put("/away/{customer}", status_code=HTTPStatus.NO_CONTENT)
-def put_customer_away(customer: PathCode, records: Recorded, person: Planning) -> Response:
+def put_customer_away(customer: PathCode, records: Recorded, person: Administering) -> Response:
     """Put a customer away with all of its sites."""
     own = [key for key, held in records.now.sites.held.items() if held.plan.customer.casefold() == customer.casefold()]
     if not own:

@@ -35,6 +35,8 @@ export function HandsPart({ run }: { run: Run }) {
   const queries = useQueryClient();
   const { data } = useHands(name, device);
   const may = useMay('stage');
+  const audits = useMay('audit');
+  const follows = may || audits;
   const [password, setPassword] = useState('');
   const at = { params: { path: { ...name, device } } };
   const fresh = () => queries.invalidateQueries({ queryKey: deskKey(name) });
@@ -133,7 +135,7 @@ export function HandsPart({ run }: { run: Run }) {
             }
           />
         )}
-        {exchanged > 0 && (
+        {exchanged > 0 && follows && (
           <Asked
             shut="see what was sent and received"
             open="hide what was sent and received"
