@@ -5,10 +5,13 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 import shutil
+import socket
+from collections.abc import Sequence
 
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.steps import RunSheet
+from octaplan.core.values.addresses import Network, parse_address
 from octaplan.link.channel import CONNECT, Door, NoAnswer, NoCable
 
 #: Where services are, unless a type says otherwise.
@@ -33,12 +36,26 @@ def nobodys(address: str) -> str:
     return ""
 
 
+def _is_ours(address: str) -> bool:
+    """Whether this machine has an address: only then can it be bound to."""
+    family = socket.AF_INET6 if ":" in address else socket.AF_INET
+    with socket.socket(family, socket.SOCK_DGRAM) as one:
+        try:
+            one.bind((address, 0))
+        except OSError:
+            return False
+    return True
+
+
 class RealTable:
     """What hands may do at a real bench: reach the addresses that the run sheet tells, and no others."""
 
     by_itself = False
 
-    def __init__(self, sheet: RunSheet, kind: HardwareType, password: str = "", cable: str = "") -> None:
+    def __init__(
+        self, sheet: RunSheet, kind: HardwareType, networks: Sequence[Network], password: str = "", cable: str = ""
+    ) -> None:
+        self._networks = networks
         self._kind, self._password, self._cable = kind, password, cable
         self._own = {one.box for step in sheet.steps for one in (step.before, step.after) if one.box}
         told = {measure.expect for step in sheet.steps for measure in step.measures if measure.kind == "ping"}
@@ -65,10 +82,7 @@ class RealTable:
             return Door("", 0, f"{self._kind.title} at {self._cable}", self._cable)
         if address not in self._own:
             raise NoAnswer(f"{address} is no address that the run sheet gives this box: it is not asked")
-        if nobodys(address):
-            raise NoAnswer(
-                f"{address} is {nobodys(address)}, and no box is there: correct the hardware type or the plan"
-            )
+        self._hold(address)
         web = self._kind.factory.web_port if service == "https" and address == str(self._kind.factory.address) else None
         port = web or PORTS[service]
         try:
@@ -79,10 +93,22 @@ class RealTable:
             raise NoAnswer(f"{address} gives no answer at port {port}, {service.upper()}") from None
         return Door(address, port, f"{self._kind.title} at {address}")
 
+    def _hold(self, address: str) -> None:
+        """Raise `NoAnswer` for an address that hands do not speak to, whatever a type or a plan says."""
+        why = nobodys(address) or ("this machine's own" if _is_ours(address) else "")
+        if why:
+            raise NoAnswer(f"{address} is {why}, and no box is there: correct the hardware type or the plan")
+        at = parse_address(address)
+        if not any(net.family == at.family and net.holds(at) for net in self._networks):
+            raise NoAnswer(
+                f"{address} is in none of the networks in which Octaplan's hands may reach boxes: do this step by "
+                "hand, or ask an administrator to add its network on Settings"
+            )
+
     async def ping(self, address: str) -> str | None:
         """What `ping` says of an address that the run sheet tells; nothing where this machine has no ping."""
         program = shutil.which("ping")
-        if program is None or address not in self._told or nobodys(address):
+        if program is None or address not in self._told or nobodys(address) or _is_ours(address):
             return None
         command = [program, "-n", "-c", "4", "-i", "0.3", "-W", "2", address]
         nowhere = asyncio.subprocess.DEVNULL

@@ -25,7 +25,7 @@ from octaplan.store.bench import AlreadyTicked, NotReady
 from octaplan.store.hardware import HardwareError, NoSuchType, TypeMoved
 from octaplan.store.imports import ImportGone, ImportMoved
 from octaplan.store.onsite import NoSuchLink, OnSiteError
-from octaplan.store.organisation import SettingsError, SettingsMoved
+from octaplan.store.organisation import NotYours, SettingsError, SettingsMoved
 from octaplan.store.patterns import PatternError
 from octaplan.store.refusals import BadChange, Conflict, Contradicted, Moved, NoSuchSite, NoSuchSlot, NotClear, Renamed
 from octaplan.store.rollouts import RolloutError
@@ -102,6 +102,7 @@ _ANSWERS: dict[type[Exception], Callable[[Any], JSONResponse]] = {
     TypeMoved: _said(HTTPStatus.CONFLICT),
     HardwareError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     SettingsMoved: _said(HTTPStatus.CONFLICT),
+    NotYours: lambda error: respond(HTTPStatus.FORBIDDEN, str(error), path=error.path),
     SettingsError: lambda error: respond(HTTPStatus.UNPROCESSABLE_ENTITY, str(error), path=error.path),
     AlreadyTicked: _said(HTTPStatus.CONFLICT),
     NotReady: _said(HTTPStatus.CONFLICT),

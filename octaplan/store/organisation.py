@@ -34,6 +34,10 @@ class SettingsError(RefusedError):
         self.path = path
 
 
+class NotYours(SettingsError):
+    """What administrators alone change."""
+
+
 class SettingsMoved(SettingsError):
     """Somebody else has saved a newer revision since."""
 
@@ -62,8 +66,13 @@ _WORDS = {
     "read_back": "whether boxes are read back before they ship",
     "rehearsed": "whether sites are rehearsed before they are cleared",
     "stages_real": "whether Octaplan may stage real boxes",
+    "hands_networks": "in which networks hands may reach real boxes",
     "practice_counts": "whether runs on the practice bench count",
 }
+
+
+#: What of the settings is the administrators': where the server itself speaks to.
+ADMINISTRATORS_OWN = ("stages_real", "hands_networks")
 
 
 class Brought(NamedTuple):
@@ -107,11 +116,15 @@ class Settings:
             end[key] = [finding for identity, finding in before.items() if identity not in then]
         return Brought(_worst_first(come), _worst_first(end))
 
-    def save(self, document: object, base: int, by: str) -> bool:
-        """Save a new revision, made on revision `base`; whether anything changed. Raises `SettingsError`."""
+    def save(self, document: object, base: int, by: str, *, administers: bool = True) -> bool:
+        """Save a new revision, made on revision `base`; whether anything changed. Raises `SettingsError`, also for who
+        does not administer and changes what is the administrators' own."""
         after = _read(document)
         with self._database.turn() as turn:
             current, saved = turn.now.settings
+            own = [name for name in ADMINISTRATORS_OWN if getattr(after, name) != getattr(current, name)]
+            if own and not administers:
+                raise NotYours(f"{_WORDS[own[0]].capitalize()} is for administrators to say: ask one", f"/{own[0]}")
             if base != saved.number:
                 raise SettingsMoved(
                     f"{saved.by} saved revision {saved.number} of the settings in the meantime: look at "

@@ -10,11 +10,13 @@ import unittest
 from unittest.mock import patch
 
 from octaplan.core.plan.hardware import HardwareType
+from octaplan.core.plan.organisation import HANDS_NETWORKS
 from octaplan.core.stage.steps import Step
+from octaplan.core.values.addresses import parse_network
 from octaplan.lab.spaces.ground import apart, missing
 from octaplan.lab.standin.box import CONSOLE, StandIn
 from octaplan.lab.standin.servers import Doors, serve
-from octaplan.link import hands
+from octaplan.link import hands, real
 from octaplan.link.channel import Conversation, Door, NoAnswer, NoCable, Pins
 from octaplan.link.hands import Hands
 from octaplan.link.real import RealTable, nobodys
@@ -35,7 +37,8 @@ async def stage_it() -> dict[str, object]:
     for address in (CARTON, PLANNED):
         subprocess.run(["ip", "address", "add", f"{address}/32", "dev", "lo"], check=True)
     doors = [await serve(box, Doors(https=443, http=80, ssh=22, telnet=23, console=2_000), host=CARTON)]
-    table = RealTable(what.sheet, what.kind, box.printed.password)
+    real._is_ours = lambda address: False  # here the box does stand on this machine, which refuses it otherwise
+    table = RealTable(what.sheet, what.kind, HANDS_NETWORKS, box.printed.password)
     secrets: list[str] = []
     while True:
         at_work = Hands(what, table, pins, settled)
@@ -77,7 +80,7 @@ async def by_people(box: StandIn, step: Step) -> None:
 class Allowed(unittest.IsolatedAsyncioTestCase):
     async def test_no_address_is_asked_but_those_of_the_run_sheet(self) -> None:
         what = task(clinic(), "edge")
-        table = RealTable(what.sheet, what.kind)
+        table = RealTable(what.sheet, what.kind, HANDS_NETWORKS)
         with self.assertRaisesRegex(NoAnswer, "no address that the run sheet gives this box"):
             await table.reach("https", "192.0.2.9")
         with self.assertRaisesRegex(NoCable, "do this step by hand"):
@@ -94,7 +97,7 @@ class Allowed(unittest.IsolatedAsyncioTestCase):
             self.assertNotEqual(nobodys(address), "", address)
             if "." in address and ":" not in address:
                 document["factory"] |= {"address": address, "prefix": 8, "leases": None}
-                table = RealTable(task(clinic(), "edge").sheet, HardwareType.model_validate(document))
+                table = RealTable(task(clinic(), "edge").sheet, HardwareType.model_validate(document), HANDS_NETWORKS)
                 table._own.add(address)
                 with self.assertRaisesRegex(NoAnswer, "no box is there: correct the hardware type or the plan"):
                     await table.reach("https", address)
@@ -102,6 +105,18 @@ class Allowed(unittest.IsolatedAsyncioTestCase):
                 self.assertIsNone(await table.ping(address))
         for address in ("192.168.77.1", "10.0.0.1", "172.30.99.1", "203.0.113.9", "2001:db8::1", "fd00::1"):
             self.assertEqual(nobodys(address), "", address)
+
+    async def test_hands_reach_the_networks_that_administrators_keep_and_nothing_of_this_machine(self) -> None:
+        what = task(clinic(), "edge")
+        table = RealTable(what.sheet, what.kind, [parse_network("10.0.0.0/8")[0]])
+        with self.assertRaisesRegex(NoAnswer, "192.168.77.1 is in none of the networks.*on Settings"):
+            await table.reach("https", "192.168.77.1")
+        with patch.object(real, "_is_ours", lambda address: address == "10.61.0.1"):
+            with self.assertRaisesRegex(NoAnswer, "10.61.0.1 is this machine's own"):
+                await table.reach("https", "10.61.0.1")
+            self.assertIsNone(await table.ping("10.61.0.1"))
+        self.assertTrue(real._is_ours("127.0.0.1"))
+        self.assertFalse(real._is_ours("198.51.100.77"))
 
     def test_pins_are_kept_as_text(self) -> None:
         for pins in (Pins(), Pins(b"\x01\x02"), Pins(b"", b"ssh-ed25519 AAAA"), Pins(b"c", b"k")):
@@ -141,7 +156,7 @@ class ByCable(unittest.IsolatedAsyncioTestCase):
         self.addAsyncCleanup(self.served.close)
 
     def table(self) -> RealTable:
-        return RealTable(self.what.sheet, self.what.kind, self.box.printed.password, self.served.tty)
+        return RealTable(self.what.sheet, self.what.kind, HANDS_NETWORKS, self.box.printed.password, self.served.tty)
 
     async def test_all_that_is_done_by_console_is_done_by_the_cable(self) -> None:
         settled, notes = {"unpack", "plug"}, list[str]()
@@ -174,7 +189,7 @@ class ByCable(unittest.IsolatedAsyncioTestCase):
             await plain_terminal(Door("", 0, "a box", "/dev/tty-none"), self.what.kind, Conversation(), CONSOLE)
 
     async def test_without_a_cable_hands_say_so_at_once(self) -> None:
-        table = RealTable(self.what.sheet, self.what.kind)
+        table = RealTable(self.what.sheet, self.what.kind, HANDS_NETWORKS)
         hands = Hands(self.what, table, Pins(), {"unpack", "plug"})
         async with asyncio.timeout(5):
             (outcome,) = [each async for each in hands.run()]

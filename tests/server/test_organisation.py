@@ -22,6 +22,18 @@ class Organisation(WithServer):
         refused = self.signed_in("marek").put("/api/organisation", json=changed, headers={"If-Match": "1"})
         self.assertEqual(refused.status_code, 403)
 
+    def test_where_octaplan_itself_speaks_to_is_for_administrators_to_say(self) -> None:
+        settings = self.signed_in("vera").get("/api/organisation").json()["settings"]
+        for name, value in (("stages_real", True), ("hands_networks", ["0.0.0.0/0"])):
+            changed = settings | {name: value}
+            refused = self.signed_in("pia").put("/api/organisation", json=changed, headers={"If-Match": "0"})
+            self.assertEqual((refused.status_code, refused.json()["path"]), (403, f"/{name}"))
+        saved = self.signed_in("ines").put("/api/organisation", json=changed, headers={"If-Match": "0"})
+        self.assertEqual(saved.status_code, 200)
+        other = changed | {"growth": 30}
+        answer = self.signed_in("pia").put("/api/organisation", json=other, headers={"If-Match": "1"})
+        self.assertEqual(answer.status_code, 200, "and changes the rest beside it")
+
     def test_what_settings_would_bring_is_told_before_they_are_saved(self) -> None:
         client = self.signed_in("pia")
         shown = client.get("/api/organisation").json()

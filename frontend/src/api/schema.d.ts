@@ -5698,6 +5698,17 @@ export interface components {
        */
       growth: number;
       /**
+       * Hands Networks
+       * @description In which networks Octaplan's hands may reach real boxes
+       * @default [
+       *       "10.0.0.0/8",
+       *       "172.16.0.0/12",
+       *       "192.168.0.0/16",
+       *       "fc00::/7"
+       *     ]
+       */
+      hands_networks: string[];
+      /**
        * @description From which end fixed hosts take addresses
        * @default first
        */

@@ -26,6 +26,7 @@ export function SettingsPage() {
 
 function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
   const may = useMay('organise');
+  const administers = useMay('administer');
   const queries = useQueryClient();
   const [draft, setDraft] = useState<Draft>(() => draftOf(shown.settings));
   const change = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
@@ -57,7 +58,12 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     'support',
     'intent',
   ].some(fault);
-  const lines = (field: 'ownNetworks' | 'commonDefaults' | 'ownedDomains', place: string, label: string) => (
+  const lines = (
+    field: 'ownNetworks' | 'commonDefaults' | 'ownedDomains' | 'handsNetworks',
+    place: string,
+    label: string,
+    permitted = may,
+  ) => (
     <TextField
       fullWidth
       multiline
@@ -65,7 +71,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
       maxRows={8}
       label={label}
       value={draft[field]}
-      disabled={!may}
+      disabled={!permitted}
       error={fault(place) !== ''}
       helperText={fault(place)}
       onChange={(event) => change({ [field]: event.target.value })}
@@ -270,11 +276,17 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         <label className="line">
           <Tick
             checked={draft.stagesReal}
-            disabled={!may}
+            disabled={!administers}
             onChange={(event) => change({ stagesReal: event.target.checked })}
           />
           Octaplan may stage real boxes, over the network of the machine that it runs on
         </label>
+        {lines(
+          'handsNetworks',
+          'hands_networks',
+          'Networks in which its hands may reach them, one a line (administrators)',
+          administers,
+        )}
         <label className="line">
           <Tick
             checked={draft.practiceCounts}

@@ -21,6 +21,7 @@ const SETTINGS: Settings = {
   rehearsed: false,
   practice_counts: false,
   stages_real: false,
+  hands_networks: ['10.0.0.0/8'],
 };
 
 describe('settings as they are typed', () => {

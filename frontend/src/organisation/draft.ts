@@ -21,6 +21,7 @@ export interface Draft {
   rehearsed: boolean;
   practiceCounts: boolean;
   stagesReal: boolean;
+  handsNetworks: string;
   /** Who is meant to reach whom, by role: empty for closed, `open`, or services. */
   intent: Record<string, Record<string, string>>;
   /** What is usual at single customers, which their own pages change. */
@@ -47,6 +48,7 @@ export function draftOf(settings: Settings): Draft {
     rehearsed: settings.rehearsed,
     practiceCounts: settings.practice_counts,
     stagesReal: settings.stages_real,
+    handsNetworks: settings.hands_networks.join('\n'),
     intent: typedIntent(settings.intent),
     customers: settings.customers,
   };
@@ -112,6 +114,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     rehearsed: draft.rehearsed,
     practice_counts: draft.practiceCounts,
     stages_real: draft.stagesReal,
+    hands_networks: lines(draft.handsNetworks),
     intent: intentOf(draft.intent),
     customers: draft.customers,
   };

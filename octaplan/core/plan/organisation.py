@@ -25,6 +25,9 @@ COMMON_DEFAULTS = tuple(
     parse_network(text)[0] for text in ("192.168.0.0/24", "192.168.1.0/24", "192.168.100.0/24", "10.0.0.0/24")
 )
 
+#: Networks that belong to nobody in particular (RFC 1918, RFC 4193), where boxes stand on a bench.
+HANDS_NETWORKS = tuple(parse_network(text)[0] for text in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"))
+
 
 class Side(StrEnum):
     """Which end of a subnet is taken first."""
@@ -172,6 +175,12 @@ class Organisation(Part):
     )
     stages_real: bool = Field(
         False, description="Whether Octaplan may stage real boxes, over the network of the machine that it runs on"
+    )
+    hands_networks: list[NetworkField] = Field(
+        default=list(HANDS_NETWORKS),
+        max_length=64,
+        description="In which networks Octaplan's hands may reach real boxes",
+        json_schema_extra={"default": list(map(str, HANDS_NETWORKS))},
     )
     practice_counts: bool = Field(
         False, description="Whether runs on the practice bench count as staged: for a portfolio to learn with"

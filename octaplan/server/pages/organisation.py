@@ -20,7 +20,7 @@ from octaplan.core.values.addresses import Network
 from octaplan.core.values.kinds import NetworkField
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import RevisionShown, base_revision
-from octaplan.server.permissions import Looking, Organising
+from octaplan.server.permissions import PERMISSIONS, Looking, May, Organising
 from octaplan.server.problems import Problem
 from octaplan.store.records import Records
 
@@ -140,7 +140,8 @@ def save_organisation(
     if_match: Annotated[str, Header(max_length=20)],
 ) -> OrganisationShown:
     """Save the settings, made on the revision that `If-Match` names. Every site is checked again."""
-    records.settings.save(document, base_revision(if_match), person.author)
+    administers = May.ADMINISTER in PERMISSIONS[person.role]
+    records.settings.save(document, base_revision(if_match), person.author, administers=administers)
     return _shown(records)
 
 

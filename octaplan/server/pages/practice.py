@@ -382,7 +382,7 @@ def _at_work(
     where = "on the practice bench" if one is not None else "by Octaplan's hands"
     task, settled = task_of(records, workers, key, device, person, where)
     run = records.now.runs.at(key).get(device)
-    table: WorkTable = RealTable(task.sheet, task.kind, password, desk.console)
+    table: WorkTable = RealTable(task.sheet, task.kind, task.organisation.hands_networks, password, desk.console)
     if one is not None:
         table = desk.table_of(one, task.plan, task.organisation)
     return task, settled, table, Pins.read(run.pins) if run is not None else Pins()
