@@ -32,7 +32,7 @@ from octaplan.store.records import Records
 
 PEOPLE, SECONDS, LISTENERS = (5, 1, 10) if SMALLEST else (50, 12, 500)
 #: So many of them share a session: no session may have many streams open.
-OF_SESSION = 10
+OF_SESSION = 5
 
 
 class Connection:

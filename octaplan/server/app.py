@@ -60,7 +60,7 @@ from octaplan.server.pages import (
 from octaplan.server.permissions import Looking
 from octaplan.server.practising import PracticeDesk
 from octaplan.server.problems import Problem
-from octaplan.server.readings import Readings
+from octaplan.server.readings import SecretReadings
 from octaplan.server.rehearsing import RehearsalDesk
 from octaplan.server.tries import WRONG_LINKS, Failures, Tries
 from octaplan.store.backups import Schedule
@@ -134,7 +134,7 @@ def create_app(database: Database, running: Running = Running()) -> FastAPI:  # 
     app.state.rehearsal_desk = RehearsalDesk(records.rehearsals)
     app.state.practice_desk = PracticeDesk(running.console)
     app.state.tries = Tries()
-    app.state.readings = Readings(records.journal)
+    app.state.readings = SecretReadings(records.journal)
     app.state.workers = Workers()
     records.imports.unpack = _unpacking(Workers(limits=OF_WORKBOOKS))
     app.state.measures = operation.Measures()

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from octaplan.server.readings import Readings
+from octaplan.server.readings import SecretReadings
 from octaplan.store.records import Records
 from octaplan.worker.workers import Workers
 
@@ -26,11 +26,11 @@ def workers_of(request: Request) -> Workers:
     return workers
 
 
-def readings_of(request: Request) -> Readings:
+def readings_of(request: Request) -> SecretReadings:
     """How many secrets people read."""
-    readings: Readings = request.app.state.readings
+    readings: SecretReadings = request.app.state.readings
     return readings
 
 
-Counted = Annotated[Readings, Depends(readings_of)]
+Counted = Annotated[SecretReadings, Depends(readings_of)]
 Working = Annotated[Workers, Depends(workers_of)]

@@ -25,7 +25,7 @@ class MuchRead(NamedTuple):
     at: datetime
 
 
-class Readings:
+class SecretReadings:
     """The readings of the last hour, by account. What Octaplan's hands tell a box does not count."""
 
     def __init__(self, journal: Journal, clock: Callable[[], float] = time.monotonic) -> None:

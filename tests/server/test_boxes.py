@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 from octaplan.demo.boxes import answer
 from octaplan.server import readings
 from octaplan.server.app import configure_logs
-from octaplan.server.readings import Readings
+from octaplan.server.readings import SecretReadings
 from octaplan.store.models import AccountRole
 from octaplan.store.staging import sheet_of
 from tests.core.kit import hardware, office_site
@@ -137,7 +137,7 @@ class Secrets(WithBoxes):
     def test_who_reads_very_many_is_slowed_down_and_told_of(self) -> None:
         self.client.post(f"{SITE}/credentials/missing")
         now = [1_000.0]
-        self.app.state.readings = Readings(self.records.journal, lambda: now[0])
+        self.app.state.readings = SecretReadings(self.records.journal, lambda: now[0])
         marek, other = self.signed_in("marek"), self.client
 
         def read(client: TestClient) -> int:
