@@ -20,6 +20,7 @@ import httpx
 from octaplan.cli import listen
 from octaplan.server import connections, events, pace
 from octaplan.server.connections import http_server
+from octaplan.worker import workers
 from tests.server.test_api import PASSWORD, WithServer
 from tests.store.test_plans import LAST
 from tests.support import InFolder
@@ -136,6 +137,30 @@ class SlowAndMany(WithRealServer):
             self.assertEqual(answer.status_code, 429)
             self.assertEqual(answer.headers["Retry-After"], "1")
             self.assertEqual(marek.get("/api/outbound").status_code, 200)
+
+    def test_others_are_served_while_a_large_text_is_worked_on(self) -> None:
+        ines, marek = self.calling("ines"), self.calling("marek")
+        text = "".join(
+            f"lease 10.{n >> 8 & 255}.{n & 255}.9 gateway 10.9.{n % 250}.1 dns 192.0.2.53\n" for n in range(50_000)
+        )
+        answers: list[int] = []
+
+        def take_over() -> None:
+            answers.append(ines.post("/api/sites/FERN/DOCK/take-over", json={"text": text}).status_code)
+
+        with patch.object(workers, "SECONDS", 60.0), patch.object(workers, "PROCESSOR", 60):
+            working = threading.Thread(target=take_over)
+            working.start()
+            waited = []
+            while working.is_alive():
+                begun = time.monotonic()
+                self.assertEqual(marek.get("/api/health").json(), {"status": "ok"})
+                waited.append(time.monotonic() - begun)
+                time.sleep(0.02)
+            working.join()
+        self.assertEqual(answers, [200])
+        self.assertGreater(len(waited), 5)
+        self.assertLess(sorted(waited)[len(waited) * 9 // 10], 0.3)
 
     def test_the_cookie_is_of_this_port_alone(self) -> None:
         ines = self.calling("ines")

@@ -6,6 +6,7 @@ reaches no attribute of anything but the view's records, and whatever grows or g
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -24,6 +25,10 @@ from octaplan.core.values.errors import OctaplanError, RefusedError
 #: What one part may take: characters of text, members of a list. How long it may take is for whoever has it done.
 MOST_TEXT = 400_000
 MOST_MEMBERS = 10_000
+
+#: So many blocks stand in each other at most: reading more takes seconds.
+DEEPEST = 40
+_BLOCKS = re.compile(r"\{%[-+]?\s*(?P<ends>end)?(?:for|if|macro|call|filter|with)\b")
 
 
 class TemplateFault(RefusedError):
@@ -349,6 +354,12 @@ def parsed(source: str) -> nodes.Template:
 
 def read(source: str) -> Template:
     """Read a template; raises `TemplateFault` with the line that cannot be read."""
+    depth = 0
+    for block in _BLOCKS.finditer(source):
+        depth += -1 if block["ends"] else 1
+        if depth > DEEPEST:
+            line = source.count("\n", 0, block.start()) + 1
+            raise TemplateFault(f"More than {DEEPEST} blocks stand in each other: write it with fewer", line)
     try:
         return _SANDBOX.from_string(source)
     except TemplateSyntaxError as error:
