@@ -17,7 +17,7 @@ from octaplan.core.flow.matrix import Traffic
 from octaplan.core.plan.boxes import interfaces, named, uncabled
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.domains import wanted_domain
-from octaplan.core.plan.patch import Operation, PatchError, applied, set_to
+from octaplan.core.plan.patch import Operation, PatchError, applied, set_to, value_at
 from octaplan.core.plan.questions import is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
@@ -38,6 +38,7 @@ from octaplan.core.propose.room import (
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import Address, Network, Span, parse_address
 from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.oneline import odd_character
 
 #: How many remedies a finding offers at most.
 OFFERED = 3
@@ -675,6 +676,15 @@ def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
         if one.key == key and one.answer is not None and one.question.field and not is_none(one.answer.text):
             operations, echo = understand(plan, one.path, one.answer.text, trouble.portfolio)
             yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
+
+
+@remedy_for("text-not-one-line")
+def _in_one_line(trouble: Trouble) -> Iterator[Remedy]:
+    """The same words, single-spaced."""
+    text = str(value_at(trouble.plan.document(), trouble.finding.path))
+    plain = " ".join("".join(" " if odd_character(one) else one for one in text).split())
+    if plain:
+        yield Remedy(f"Write it as {plain[:80]}", [set_to(trouble.finding.path, plain)])
 
 
 @remedy_for("survivor-lost")

@@ -355,6 +355,9 @@ CASES = [
     one("moved", "survivor-lost", ["DOCK"], segments=[segment(gateway="10.40.8.254")], survivors=SURVIVES),
     one("stays", "survivor-lost", [], segments=[segment()], survivors=SURVIVES),
     one("resolvers: none", "intake-open", [], circuits=[circuit(resolvers=[])], answers={"resolvers.circ0": CONFIRMED | {"text": "none"}}),
+    one("a line end", "text-not-one-line", ["DOCK"], contact="Ada\nuser evil secret x"),
+    one("another direction", "text-not-one-line", ["DOCK"], hosts=[host(name="till \u202e1")], segments=[segment()]),
+    one("one line", "text-not-one-line", [], contact="Ada, Grün & Søn, 01632 960 114", street="1 Quay – rear"),
     one("yesterday", "ship-date-past", ["DOCK"], ship_date="2027-03-03"),
     one("today", "ship-date-past", [], ship_date="2027-03-04"),
 ]  # fmt: skip

@@ -17,6 +17,7 @@ from octaplan.core.plan.questions import State, owed, standing
 from octaplan.core.plan.replacement import survivor_now
 from octaplan.core.plan.site import Handoff, SitePlan
 from octaplan.core.values.addresses import Address, Mac
+from octaplan.core.values.oneline import odd_character
 from octaplan.core.values.words import and_more, listed
 
 
@@ -340,6 +341,43 @@ def survivor_lost(view: View) -> Iterator[Hit]:
                 survivor.value,
                 f"/survivors/{key}",
             )
+
+
+@rule("text-not-one-line", Severity.STOP, "site", "text")
+def text_not_one_line(view: View) -> Iterator[Hit]:
+    """A text that would end a line
+
+    A name, contact or place of an older plan holds a line end or another character that no line has: a box would take
+    what follows it for a setting of its own. Nothing new is saved so; write it in one line.
+    """
+    for plan in view.plans.values():
+        for path, what, text in _told(plan):
+            odd = odd_character(text) if text else ""
+            if odd:
+                yield _at_site(
+                    plan,
+                    f"{what} at {plan.name or plan.site} holds {odd}: a box would take what follows for a setting of its "
+                    "own. Write it in one line.",
+                    path,
+                    path,
+                )
+
+
+def _told(plan: SitePlan) -> Iterator[tuple[str, str, str | None]]:
+    """Texts of a plan that boxes are told in one line: the place of each, what it is, and the text."""
+    yield from (("/name", "The name", plan.name), ("/street", "The street", plan.street))
+    yield "/contact", "The contact", plan.contact
+    for key, circuit in plan.circuits.items():
+        yield f"/circuits/{key}/pppoe_user", f"The PPPoE user of {circuit.label}", circuit.pppoe_user
+    for key, segment in plan.segments.items():
+        yield f"/segments/{key}/label", "The label of a segment", segment.label
+    for key, host in plan.hosts.items():
+        yield f"/hosts/{key}/name", "The name of a host", host.name
+    for key, device in plan.devices.items():
+        yield f"/devices/{key}/contact", f"The contact of {named(device)}", device.contact
+        yield f"/devices/{key}/location", f"The place of {named(device)}", device.location
+    for key, network in plan.wireless.items():
+        yield f"/wireless/{key}/name", "The name of a Wi-Fi network", network.name
 
 
 @rule("ship-date-past", Severity.WARN, "site", "ship_date")
