@@ -86,6 +86,7 @@ class OrganisationSettings(WithRecords):
             "rehearsed": True,
             "practice_counts": True,
             "stages_real": True,
+            "hands_networks": ["10.61.0.0/16"],
         }
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):

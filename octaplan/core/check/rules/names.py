@@ -356,8 +356,8 @@ def text_not_one_line(view: View) -> Iterator[Hit]:
             if odd:
                 yield _at_site(
                     plan,
-                    f"{what} at {plan.name or plan.site} holds {odd}: a box would take what follows for a setting of its "
-                    "own. Write it in one line.",
+                    f"{what} at {plan.name or plan.site} holds {odd}: a box would take what follows for a setting of "
+                    "its own. Write it in one line.",
                     path,
                     path,
                 )
