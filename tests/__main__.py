@@ -103,7 +103,7 @@ def _busy(processes: int) -> Iterator[None]:
 
 def _jobs() -> int:
     cores = os.cpu_count() or 2
-    return cores + cores // 2
+    return 2 * cores
 
 
 def _in_memory() -> None:

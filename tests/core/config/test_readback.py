@@ -253,8 +253,8 @@ class Texts(unittest.TestCase):
         ):
             for read in (lambda told: read_back(plan, key, told, kind), lambda told: take_over(plan, told)):
                 with self.subTest(name):
-                    few, many = (least_of(read, text(head, line, lines)) for lines in (2_000, 8_000))
-                    self.assertLess(many, 11 * few + 0.3, "squared it would be sixteen times as long")
+                    few, many = (least_of(read, text(head, line, lines)) for lines in (800, 3_200))
+                    self.assertLess(many, 11 * few + 0.2, "squared it would be sixteen times as long")
 
     def test_a_long_log_is_read(self) -> None:
         plan = equipped(Random(3), "skerry-f7")
