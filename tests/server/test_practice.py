@@ -329,7 +329,12 @@ class RealBoxes(Practising):
         self.allow(stages_real=True)
         shown = self.client.get(f"{SITE}/bench/{self.edge}/hands").json()
         self.assertEqual((shown["real"], shown["label_password"], shown["on_bench"]), (True, True, ""))
-        found = self.hands(self.edge, password="of-the-label")["hands"]
+        self.assertEqual(shown["reaches"], "192.168.77.1, port 443")
+        for confirmed in ("", "192.168.77.1, port 8443"):
+            refused = self.client.post(f"{SITE}/bench/{self.edge}/hands", json={"reaches": confirmed})
+            self.assertEqual(refused.status_code, 409)
+            self.assertIn("would speak to 192.168.77.1, port 443 first", refused.json()["detail"])
+        found = self.hands(self.edge, password="of-the-label", reaches=shown["reaches"])["hands"]
         self.assertEqual((found["done"], found["note"], found["step"]), (0, "", "Record serial, MAC and label"))
         run = self.client.get(f"{SITE}/bench/{self.edge}").json()
         self.assertFalse(run["practice"])

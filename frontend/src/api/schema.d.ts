@@ -3476,7 +3476,8 @@ export interface components {
     };
     /**
      * Beginning
-     * @description What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says.
+     * @description What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says,
+     *     `reaches` where somebody has confirmed that it is reached out of its carton.
      */
     Beginning: {
       /**
@@ -3489,6 +3490,11 @@ export interface components {
        * @default
        */
       password: string;
+      /**
+       * Reaches
+       * @default
+       */
+      reaches: string;
     };
     /**
      * BenchPlace
@@ -4559,8 +4565,9 @@ export interface components {
     Handoff: 'static' | 'pppoe' | 'dhcp';
     /**
      * HandsAt
-     * @description Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
-     *     password of its label, how far they are, and in how many steps something was sent.
+     * @description Hands at one device: whether a box stands on the bench for it, whether a real one may be staged, where it is
+     *     reached out of its carton, whether it needs the password of its label, how far they are, and in how many steps
+     *     something was sent.
      */
     HandsAt: {
       /** Exchanged */
@@ -4570,6 +4577,8 @@ export interface components {
       label_password: boolean;
       /** On Bench */
       on_bench: string;
+      /** Reaches */
+      reaches: string;
       /** Real */
       real: boolean;
     };

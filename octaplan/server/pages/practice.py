@@ -11,7 +11,7 @@ from fastapi import APIRouter, Depends, Path, Request
 from pydantic import BaseModel, Field, StringConstraints
 
 from octaplan.core.plan.boxes import named
-from octaplan.core.plan.hardware import FirstPassword
+from octaplan.core.plan.hardware import FirstPassword, HardwareType
 from octaplan.core.stage.bench import Situation
 from octaplan.core.stage.passing import passing_checks
 from octaplan.core.values.errors import OctaplanError
@@ -20,7 +20,7 @@ from octaplan.lab.bench.practice import NoRoom, PracticeTable
 from octaplan.lab.standin.box import CONSOLE, BoxFaults
 from octaplan.link.channel import Pins
 from octaplan.link.hands import Task, WorkTable, would_send
-from octaplan.link.real import RealTable
+from octaplan.link.real import PORTS, RealTable
 from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.bench import RunShown, run_shown
 from octaplan.server.pages.desk import Code
@@ -143,10 +143,12 @@ class Provider(BaseModel):
 
 
 class Beginning(BaseModel):
-    """What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says."""
+    """What hands are to do: all that is left, or the next step alone. `password` is what a real box's label says,
+    `reaches` where somebody has confirmed that it is reached out of its carton."""
 
     only_next: bool = False
     password: Annotated[str, StringConstraints(max_length=128)] = ""
+    reaches: Annotated[str, StringConstraints(max_length=80)] = ""
 
 
 class StepSent(BaseModel):
@@ -158,11 +160,13 @@ class StepSent(BaseModel):
 
 
 class HandsAt(BaseModel):
-    """Hands at one device: whether a box stands on the bench for it, whether a real one may be staged and needs the
-    password of its label, how far they are, and in how many steps something was sent."""
+    """Hands at one device: whether a box stands on the bench for it, whether a real one may be staged, where it is
+    reached out of its carton, whether it needs the password of its label, how far they are, and in how many steps
+    something was sent."""
 
     on_bench: str
     real: bool
+    reaches: str
     label_password: bool
     hands: HandsShown | None
     exchanged: int
@@ -266,6 +270,7 @@ def hands_at(
     return HandsAt(
         on_bench=one.key if one is not None else "",
         real=one is None and records.now.settings.current.stages_real,
+        reaches=_reaches(kind) if one is None and kind is not None else "",
         label_password=kind is not None
         and kind.factory.password is FirstPassword.LABEL
         and (first is None or not staging.settled(first)),
@@ -315,6 +320,8 @@ def begin_hands(
     with _told():
         desk.free(key, device)
         one = _box_for(records, desk, key, device)
+        if one is None:
+            _confirmed(records, key, device, beginning.reaches)
         if one is not None:
             one.run = records.bench.practise(key, device, person.author, one.run)
         task, settled, table, pins = _at_work(records, workers, desk, key, device, person, beginning.password)
@@ -371,6 +378,29 @@ def _box_for(records: Records, desk: PracticeDesk, key: str, device: str) -> OnB
             "once the settings of the organisation allow it"
         )
     return one
+
+
+def _reaches(kind: HardwareType) -> str:
+    """Where a box is reached out of its carton, in words: the first that hands speak to, with its first password."""
+    factory = kind.factory
+    services = [*([factory.web] if factory.web else []), *map(str, factory.services)]
+    service = next((one for one in services if one in PORTS), "")
+    if factory.address is None or not service:
+        return ""
+    port = factory.web_port if service == factory.web and factory.web_port else PORTS[service]
+    return f"{factory.address}, port {port}"
+
+
+def _confirmed(records: Records, key: str, device: str, reaches: str) -> None:
+    """Hold what somebody has confirmed against what the type says now: whoever keeps a type says where the secrets of
+    the safe go. Raises `PracticeError`."""
+    kind = records.now.types.types.get(records.now.sites.plan(key).devices[device].type)
+    wanted = _reaches(kind) if kind is not None else ""
+    if reaches != wanted:
+        raise PracticeError(
+            f"Octaplan would speak to {wanted} first, and tell what is there its passwords: confirm that the box in "
+            "front of you is reached there, and nothing else is"
+        )
 
 
 def _at_work(

@@ -5,7 +5,7 @@ import { Link } from 'react-router';
 import { api, body, type Run, type Schemas } from '../../api/client';
 import { deskKey, type SiteName } from '../../api/queries';
 import { useMay } from '../../frame/person';
-import { Line, LinkButton } from '../../parts/controls';
+import { Line, LinkButton, Tick } from '../../parts/controls';
 import { Sure } from '../../parts/Sure';
 import { Trouble } from '../../parts/Trouble';
 import { count, moment } from '../../parts/words';
@@ -38,6 +38,7 @@ export function HandsPart({ run }: { run: Run }) {
   const audits = useMay('audit');
   const follows = may || audits;
   const [password, setPassword] = useState('');
+  const [confirmed, setConfirmed] = useState(false);
   const at = { params: { path: { ...name, device } } };
   const fresh = () => queries.invalidateQueries({ queryKey: deskKey(name) });
   const act = useMutation({
@@ -51,7 +52,10 @@ export function HandsPart({ run }: { run: Run }) {
       } else {
         const only_next = what === 'next';
         await api
-          .POST('/api/sites/{customer}/{site}/bench/{device}/hands', { ...at, body: { only_next, password } })
+          .POST('/api/sites/{customer}/{site}/bench/{device}/hands', {
+            ...at,
+            body: { only_next, password, reaches: confirmed ? (data?.reaches ?? '') : '' },
+          })
           .then(body);
       }
     },
@@ -89,6 +93,12 @@ export function HandsPart({ run }: { run: Run }) {
             size={14}
             onChange={(event) => setPassword(event.target.value)}
           />
+        </label>
+      )}
+      {real && may && data.reaches && (
+        <label className="line">
+          <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} />
+          The box in front of me, and nothing else, is reached at <span className="mono">{data.reaches}</span>
         </label>
       )}
       {(on_bench || real) && may && (
