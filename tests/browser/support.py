@@ -39,7 +39,7 @@ COUNTS_QUESTIONS = """
 THERE = """() => document.querySelector('main :is(h1, h2)') && !document.querySelector('[aria-busy=true]')
     && window.asked === 0"""
 
-expect.set_options(timeout=20_000)  # a loaded machine is slow, not wrong
+expect.set_options(timeout=60_000)  # a loaded machine is slow, not wrong
 
 
 @functools.cache
@@ -141,7 +141,7 @@ class InBrowser(unittest.TestCase):
         self.addCleanup(context.close)
         context.add_init_script(SAVES_DATA + COUNTS_QUESTIONS)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(60_000)
         page.on("pageerror", lambda error: self.fail(f"a script failed: {error}"))
         return page
 

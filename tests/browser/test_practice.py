@@ -99,7 +99,7 @@ class ByOwnHands(InBrowser):
         if title.startswith("Plug the laptop"):
             box.get_by_role("button", name="plug it in").click()
             box.get_by_role("button", name="A", exact=True).click()
-            expect(box).to_contain_text("ready", timeout=30_000)
+            expect(box).to_contain_text("ready", timeout=60_000)
         elif title == "Laptop: ask for an address":
             box.get_by_role("button", name="ask for an address").click()
             expect(box).to_contain_text("192.168.77.100, leased")
@@ -110,7 +110,7 @@ class ByOwnHands(InBrowser):
             box.get_by_role("button", name="set", exact=True).click()
             expect(box.get_by_role("list", name="Ways in")).to_contain_text("HTTPS pages")
         elif title.startswith("Open https://"):
-            expect(box.get_by_role("list", name="Ways in")).to_contain_text("HTTPS pages", timeout=30_000)
+            expect(box.get_by_role("list", name="Ways in")).to_contain_text("HTTPS pages", timeout=60_000)
             way = box.get_by_role("link", name=re.compile("^https:"))
             self.address = way.inner_text()
             own.goto(str(way.get_attribute("href")))
@@ -123,7 +123,7 @@ class ByOwnHands(InBrowser):
             expect(own.get_by_role("status")).to_contain_text("wrong user or password")
             self.log_in(re.findall(r"password (\S+)", printed)[0])
         elif title == "Log in again":
-            expect(box).to_contain_text("ready", timeout=30_000)
+            expect(box).to_contain_text("ready", timeout=60_000)
             own.goto(self.address)
             self.log_in(self.secret())
         elif title.startswith("Set the administrator"):
@@ -131,7 +131,7 @@ class ByOwnHands(InBrowser):
         elif title.startswith("Firmware"):
             own.get_by_label("Level").fill(title.removeprefix("Firmware "))
             own.get_by_role("button", name="take in").click(no_wait_after=True)
-            expect(box).to_contain_text(title.lower(), timeout=30_000)
+            expect(box).to_contain_text(title.lower(), timeout=60_000)
             return {"Firmware": re.findall(r"firmware (\S+)", box.inner_text())[0]}
         elif title == "Management access":
             own.goto(self.address)

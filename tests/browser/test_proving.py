@@ -76,7 +76,7 @@ class ManyTabs(InBrowser):
         first = self.look_at("/sites/FERN/DOCK/addresses")
         tabs = [first.context.new_page() for _ in range(29)]
         for number, tab in enumerate(tabs):
-            tab.set_default_timeout(20_000)
+            tab.set_default_timeout(60_000)
             self.look_at("/sites/FERN/DOCK/addresses" if number % 2 else "/outbound", tab)
         marek = self.visit("marek")
         self.look_at("/sites/FERN/DOCK/addresses", marek)

@@ -98,7 +98,10 @@ export function HandsPart({ run }: { run: Run }) {
       {real && may && data.reaches && (
         <label className="line">
           <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} />
-          The box in front of me, and nothing else, is reached at <span className="mono">{data.reaches}</span>
+          <span>
+            The box in front of me, and nothing else, is reached at{' '}
+            <span className="mono">{data.reaches}</span>
+          </span>
         </label>
       )}
       {(on_bench || real) && may && (
