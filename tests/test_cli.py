@@ -489,6 +489,8 @@ class Serving(InFolder):
         unit = octaplan("service-unit", "--data", "/srv/plans", "--user", "plans", "--port", "8400").stdout
         self.assertIn("User=plans\n", unit)
         for line in (
+            "Type=notify",
+            "WatchdogSec=60",
             "StartLimitBurst=5",
             "RestartPreventExitStatus=2",
             "MemoryMax=4G",

@@ -23,8 +23,8 @@ HEAD_SECONDS, HEAD_BYTES = 10.0, 64 << 10
 #: limited so.
 OF_ADDRESS = 2_000
 
-#: Descriptors that are asked for, and so many of them are left for files.
-DESCRIPTORS, FOR_FILES = 8_192, 256
+#: Descriptors that are asked for; so many of them are left for files, and so many connections there are at least.
+DESCRIPTORS, FOR_FILES, LEAST = 8_192, 256, 64
 
 #: So often within the time that a service manager waits for a sign of life it gets one.
 SIGNS = 3
@@ -148,7 +148,7 @@ def http_server(application: FastAPI, proxies: list[str] | None = None, **tls: A
         access_log=False,
         server_header=False,
         timeout_graceful_shutdown=2,
-        limit_concurrency=_descriptors() - FOR_FILES,
+        limit_concurrency=max(LEAST, _descriptors() - FOR_FILES),
         proxy_headers=bool(proxies),
         forwarded_allow_ips=proxies or [],
         **tls,
