@@ -27,7 +27,7 @@ MOST_TEXT = 400_000
 MOST_MEMBERS = 10_000
 
 #: So many blocks stand in each other at most: reading more takes seconds.
-DEEPEST = 40
+MOST_NESTED = 40
 _BLOCKS = re.compile(r"\{%[-+]?\s*(?P<ends>end)?(?:for|if|macro|call|filter|with)\b")
 
 
@@ -357,9 +357,9 @@ def read(source: str) -> Template:
     depth = 0
     for block in _BLOCKS.finditer(source):
         depth += -1 if block["ends"] else 1
-        if depth > DEEPEST:
+        if depth > MOST_NESTED:
             line = source.count("\n", 0, block.start()) + 1
-            raise TemplateFault(f"More than {DEEPEST} blocks stand in each other: write it with fewer", line)
+            raise TemplateFault(f"More than {MOST_NESTED} blocks stand in each other: write it with fewer", line)
     try:
         return _SANDBOX.from_string(source)
     except TemplateSyntaxError as error:
