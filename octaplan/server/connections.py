@@ -41,6 +41,7 @@ class PatientProtocol(HttpToolsProtocol):
     _open: ClassVar[Counter[str]] = Counter()
 
     _address = ""
+    _in_head = False
     _come = 0
     _waiting: asyncio.TimerHandle | None = None
 
@@ -72,12 +73,9 @@ class PatientProtocol(HttpToolsProtocol):
         super().connection_lost(exc)
 
     def data_received(self, data: bytes) -> None:
-        answering = self.cycle is not None and not self.cycle.response_complete
         super().data_received(data)
-        if answering:
-            return
-        if self.cycle is not None and not self.cycle.response_complete:
-            self._stop_waiting()
+        idle = self.cycle is None or self.cycle.response_complete
+        if not (self._in_head or idle):
             return
         self._come += len(data)
         if self._come > HEAD_BYTES:
@@ -85,9 +83,14 @@ class PatientProtocol(HttpToolsProtocol):
         elif self._waiting is None:
             self._wait()
 
-    def on_response_complete(self) -> None:
-        super().on_response_complete()
-        self._come = 0
+    def on_message_begin(self) -> None:
+        super().on_message_begin()
+        self._in_head = True
+
+    def on_headers_complete(self) -> None:
+        self._in_head = False
+        self._stop_waiting()
+        super().on_headers_complete()
 
     def _wait(self) -> None:
         self._waiting = self.loop.call_later(HEAD_SECONDS, self._give_up)

@@ -31,6 +31,7 @@ class SecretReadings:
     def __init__(self, journal: Journal, clock: Callable[[], float] = time.monotonic) -> None:
         self._journal, self._clock = journal, clock
         self._at: dict[str, list[float]] = {}
+        self._until: dict[str, float] = {}
         self._lock = threading.Lock()
         self.noticed: dict[str, MuchRead] = {}
 
@@ -40,7 +41,8 @@ class SecretReadings:
         with self._lock:
             now = self._clock()
             recent = [at for at in self._at.get(person.name, ()) if now - at < WINDOW]
-            if len(recent) >= FREELY and (wait := recent[-1] + BETWEEN - now) > 0:
+            wait = self._until.get(person.name, 0.0) - now
+            if len(recent) >= FREELY and wait > 0:
                 raise Problem(
                     HTTPStatus.TOO_MANY_REQUESTS,
                     f"You have read {len(recent)} secrets within an hour, and the administrators know: wait "
@@ -48,6 +50,8 @@ class SecretReadings:
                     retry_after=ceil(wait),
                 )
             self._at[person.name] = [*recent, *[now] * many]
+            beyond = len(recent) + many - FREELY
+            self._until[person.name] = now + BETWEEN * max(1, min(many, beyond))
             news = len(recent) < FREELY <= len(recent) + many
         if news:
             self.noticed[person.name] = MuchRead(person.full_name, datetime.now(UTC))

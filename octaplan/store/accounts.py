@@ -40,7 +40,7 @@ SHORTEST_PASSWORD = 12
 #: How many codes stand in for a lost authenticator, each once.
 RECOVERY_CODES = 10
 
-_DEMANDED, _DEVICES = "second factor demanded", "device key"
+_DEMANDED, _DEVICES, _WRITTEN = "second factor demanded", "device key", "written again"
 
 
 class AccountError(RefusedError):
@@ -378,6 +378,8 @@ class Accounts:
                 session.execute(delete(SignIn).where(SignIn.ends < now))
                 self._begin_session(session, own, _digest(token), begun)
         except OperationalError as error:  # nothing can be written: reading goes on, for who comes now as well
+            if len(self._held) >= MOST_HELD:
+                raise
             if not self._may_be_held(account, code):
                 return None
             self._held[_digest(token)] = begun
@@ -399,12 +401,12 @@ class Accounts:
         enter(session, Act.IN, by, account.name, at=begun.at)
 
     def _may_be_held(self, account: Account, code: str) -> bool:
-        """Whether a session may begin that cannot be written: a code counts once all the same; recovery codes, which
-        would have to be crossed out, do not count."""
-        if len(self._held) >= MOST_HELD:
-            return False
+        """Whether a session may begin that cannot be written: a code counts once all the same. Raises `AccountError`
+        for a recovery code, which would have to be crossed out."""
         if account.totp is None:
             return True
+        if _code_digest(code) in json.loads(account.recovery):
+            raise AccountError("Nothing can be written at present, so no recovery code counts: take the app's code")
         step = self._step_of(account.name, account.totp, code)
         if step is None or step <= max(account.totp_used, self._steps.get(account.name, 0)):
             return False
@@ -412,10 +414,11 @@ class Accounts:
         return True
 
     def write_held(self) -> None:
-        """Write the sessions that could not be written, if there are any and there is room now."""
-        if self._held:
-            with suppress(OperationalError), self._changing():
-                pass
+        """Write the sessions that could not be written, if there is room now; where something else could not be, try
+        whether it could now."""
+        if self._held or not self._database.writes:
+            with suppress(OperationalError), self._changing() as session:
+                session.merge(Setting(name=_WRITTEN, value=datetime.now(UTC).isoformat()))
 
     def _write_held(self, turn: Turn) -> None:
         held = dict(self._held)
@@ -503,13 +506,15 @@ class Accounts:
 
     def sign_out(self, token: str) -> None:
         person = self.person(token)
-        if self._held.pop(_digest(token), None) is not None:
-            self._forget()
-            return
-        with self._changing() as session:
-            session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
-            if person is not None:
-                enter(session, Act.OUT, person.author, person.name)
+        try:
+            with self._changing() as session:
+                session.execute(delete(SignIn).where(SignIn.token_digest == _digest(token)))
+                if person is not None:
+                    enter(session, Act.OUT, person.author, person.name)
+        except OperationalError:
+            if self._held.pop(_digest(token), None) is None:
+                raise
+            self._forget()  # it was never written, and ends with this
 
     @contextmanager
     def _changing(self) -> Iterator[Session]:

@@ -143,13 +143,13 @@ def _keys_for(database: Path, folder: Path, before: dict[str, str]) -> dict[str,
     return keys
 
 
-def tidy(folder: Path) -> None:
-    """Remove what copies were made in by processes that are gone: whole databases without a seal, after a kill."""
+def tidy(folder: Path, *, beginning: bool = False) -> None:
+    """Remove what copies were made in by processes that are gone: whole databases without a seal, after a kill. One
+    that is `beginning` has made none yet: what has its number is of another, as in a container, where all have one."""
     for left in folder.glob(f"{MAKING}*"):
         number = left.name.removeprefix(MAKING).partition("-")[0]
-        if number.isdecimal() and int(number) != os.getpid() and Path(f"/proc/{number}").exists():
-            continue
-        if number.isdecimal() and int(number) == os.getpid():
+        ours = number == str(os.getpid())
+        if not (ours and beginning) and number.isdecimal() and Path(f"/proc/{number}").exists():
             continue
         shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
 
@@ -248,12 +248,12 @@ def _unpack(archive: zipfile.ZipFile, name: str, target: Path, digest: str, sour
         raise BackupError(f"{source.name} is damaged: {name} is not what was put into it. Take an older copy")
 
 
-def _told(manifest: dict[str, Any]) -> bytes:
-    """What of a manifest is sealed: all that is not a seal."""
-    return json.dumps({name: manifest[name] for name in _SEALED_MEMBERS}, sort_keys=True).encode()
-
-
+#: What of a manifest is sealed: all that is not a seal.
 _SEALED_MEMBERS = ("schema", "octaplan", "at", "host", "installation", "files")
+
+
+def _told(manifest: dict[str, Any]) -> bytes:
+    return json.dumps({name: manifest[name] for name in _SEALED_MEMBERS}, sort_keys=True).encode()
 
 
 def _seal(told: bytes, passphrase: str, salt: bytes) -> str:

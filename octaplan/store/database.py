@@ -198,8 +198,8 @@ class Database:
                 try:
                     with session.begin():
                         yield turn
-                except OperationalError:
-                    self.writes = False
+                except OperationalError as error:
+                    self.writes = getattr(error.orig, "sqlite_errorcode", None) == sqlite3.SQLITE_BUSY
                     raise
                 finally:
                     self._open = self._since = None

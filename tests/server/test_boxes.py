@@ -12,7 +12,9 @@ from fastapi.testclient import TestClient
 from octaplan.demo.boxes import answer
 from octaplan.server import readings
 from octaplan.server.app import configure_logs
+from octaplan.server.problems import Problem
 from octaplan.server.readings import SecretReadings
+from octaplan.store.accounts import Person
 from octaplan.store.models import AccountRole
 from octaplan.store.staging import sheet_of
 from tests.core.kit import hardware, office_site
@@ -155,6 +157,19 @@ class Secrets(WithBoxes):
             self.assertIn("Marek read", self.client.get("/api/operation").json()["notes"][0])
             now[0] += 3_601
             self.assertEqual([read(marek) for _ in range(5)], [200] * 5)
+
+    def test_a_sheet_counts_as_many_as_it_holds(self) -> None:
+        now = [1_000.0]
+        much = SecretReadings(self.records.journal, lambda: now[0])
+        marek = Person("marek", "Marek", AccountRole.TECHNICIAN)
+        with patch.object(readings, "FREELY", 5):
+            much.count(marek, 4)
+            much.count(marek, 8)
+            now[0] += 6 * 60
+            with self.assertRaisesRegex(Problem, "wait 60 s"):
+                much.count(marek)
+            now[0] += 61
+            much.count(marek)
 
     def test_typing_one_is_judged_while_typed_and_refused_in_words(self) -> None:
         judged = self.client.post(f"{SITE}/credentials/opinion", json={"path": self.path, "secret": "password"}).json()

@@ -85,6 +85,37 @@ class SlowAndMany(WithRealServer):
                 while one.recv(65_536):
                     pass
 
+    def test_a_head_behind_an_answer_that_goes_on_has_its_time_and_size_too(self) -> None:
+        ines = self.calling("ines")
+        cookie = "; ".join(f"{name}={value}" for name, value in ines.cookies.items())
+        head = f"GET /api/events HTTP/1.1\r\nHost: localhost\r\nCookie: {cookie}\r\n\r\n".encode()
+        with patch.object(connections, "HEAD_SECONDS", 0.5):
+            one = self.connected(head)
+            self.assertTrue(one.recv(65_536).startswith(b"HTTP/1.1 200"))
+            one.sendall(b"GET /api/start HTTP/1.1\r\nX-Half: ")
+            with contextlib.suppress(ConnectionResetError):
+                while one.recv(65_536):
+                    pass
+        one = self.connected(head)
+        one.recv(65_536)
+        with self.assertRaises(OSError):
+            one.sendall(b"GET /api/start HTTP/1.1\r\n")
+            for number in range(10_000):
+                one.sendall(f"X-{number}: {'a' * 1_000}\r\n".encode())
+
+    def test_one_address_has_so_many_connections(self) -> None:
+        with patch.object(connections, "OF_ADDRESS", 3):
+            held = [self.connected(b"") for _ in range(3)]
+            while len(self.server.server_state.connections) < 3:
+                time.sleep(0.01)
+            with contextlib.suppress(ConnectionResetError):
+                self.assertEqual(self.connected(b"GET /api/start HTTP/1.1\r\n").recv(1), b"")
+            held[0].close()
+            while len(self.server.server_state.connections) > 2:
+                time.sleep(0.01)
+            again = self.connected(b"GET /api/start HTTP/1.1\r\nHost: localhost\r\n\r\n")
+            self.assertTrue(again.recv(65_536).startswith(b"HTTP/1.1 200"))
+
     def test_a_head_without_end_is_cut_off(self) -> None:
         one = self.connected(b"GET /api/start HTTP/1.1\r\n")
         with self.assertRaises(OSError):

@@ -106,6 +106,11 @@ class Copies(WithSafe):
         left = sorted(path.name for path in place.iterdir())
         self.assertEqual(left[0], f".octaplan-{os.getppid()}-c")
         self.assertEqual(len(left), 2, left)
+        (place / f".octaplan-{os.getpid()}-d").write_bytes(b"of one that had our number before us")
+        backups.tidy(place)
+        self.assertTrue((place / f".octaplan-{os.getpid()}-d").exists(), "it may be ours")
+        backups.tidy(place, beginning=True)
+        self.assertFalse((place / f".octaplan-{os.getpid()}-d").exists())
 
     def test_a_change_of_keys_that_was_cut_off_verifies_as_the_next_start_finds_it(self) -> None:
         with self.records.database.turn() as turn:

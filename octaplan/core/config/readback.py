@@ -455,16 +455,21 @@ class _Judging:
         """Tell of what is there and not planned, each value once."""
         told: set[tuple[str, object]] = set()
         for token in odd:
-            if (token.kind, token.value) in told:
-                self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
-                continue
-            if len(told) == MOST_UNPLANNED:
-                break
-            self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
+            new = (token.kind, token.value) not in told
             told.add((token.kind, token.value))
+            if len(told) > MOST_UNPLANNED:
+                continue
+            self.back.marks.append(Mark(*token.at, token.kind, "unplanned"))
+            if not new:
+                continue
             self.back.unplanned.append(
                 Unplanned(_KINDS.get(token.role, token.kind), token.text, token.at.line, self._leftover(token))
             )
+
+        more = len(told) - MOST_UNPLANNED
+        if more > 0:
+            last = odd[-1].at.line
+            self.back.unplanned.append(Unplanned("more", f"{more:,} more values", last, "they are not planned, either"))
 
     def _leftover(self, token: Token) -> str:
         factory = self.kind.factory.subnet if self.kind is not None else None

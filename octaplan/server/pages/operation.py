@@ -23,7 +23,7 @@ from octaplan.server.dependencies import Recorded
 from octaplan.server.permissions import Administering, Measuring
 from octaplan.server.problems import Problem
 from octaplan.server.readings import FREELY
-from octaplan.store.backups import BackupError, Schedule
+from octaplan.store.backups import BackupError, Schedule, tidy
 from octaplan.store.chain import Head
 from octaplan.store.database import FILE, Database
 from octaplan.store.journal import Act
@@ -253,6 +253,7 @@ class Clockwork:
         self._thread = threading.Thread(target=self._run, name="copies", daemon=True)
 
     def start(self) -> None:
+        tidy(self._schedule.folder, beginning=True)
         self._thread.start()
 
     def end(self) -> None:

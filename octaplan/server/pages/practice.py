@@ -322,7 +322,7 @@ def begin_hands(
         one = _box_for(records, desk, key, device)
         if one is None:
             _confirmed(records, key, device, beginning.reaches)
-        if one is not None:
+        else:
             one.run = records.bench.practise(key, device, person.author, one.run)
         task, settled, table, pins = _at_work(records, workers, desk, key, device, person, beginning.password)
         kept = recorder(records, request.app.state.hub, key, device, person, pins, task.sheet)

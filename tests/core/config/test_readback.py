@@ -256,6 +256,14 @@ class Texts(unittest.TestCase):
                     few, many = (least_of(read, text(head, line, lines)) for lines in (800, 3_200))
                     self.assertLess(many, 11 * few + 0.2, "squared it would be sixteen times as long")
 
+    def test_what_is_left_out_of_very_much_is_counted(self) -> None:
+        plan = equipped(Random(3), "skerry-f7")
+        text = "".join(f"gateway 203.{n >> 8}.{n & 255}.9\n" for n in range(1_500))
+        back = read_back(plan, next(iter(plan.devices)), text)
+        *told, last = (one for one in back.unplanned if one.kind != "secret")
+        self.assertEqual((len(told), last.kind), (1_000, "more"))
+        self.assertRegex(last.value, "^(4|5)[0-9][0-9] more values")
+
     def test_a_long_log_is_read(self) -> None:
         plan = equipped(Random(3), "skerry-f7")
         log = "".join(f"Nov 26 10:00:{n % 60:02} kernel: drop SRC=198.51.100.{n % 9} DPT={n}\n" for n in range(20_000))

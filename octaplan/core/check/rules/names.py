@@ -347,8 +347,9 @@ def survivor_lost(view: View) -> Iterator[Hit]:
 def text_not_one_line(view: View) -> Iterator[Hit]:
     """A text that would end a line
 
-    A name, contact or place of an older plan holds a line end or another character that no line has: a box would take
-    what follows it for a setting of its own. Nothing new is saved so; write it in one line.
+    A name, contact or place of an older plan, or of one from a file, holds a line end or another character that no line
+    has: a box would take what follows it for a setting of its own. Nothing that is typed is saved so; write it in one
+    line.
     """
     for plan in view.plans.values():
         for path, what, text in _told(plan):
