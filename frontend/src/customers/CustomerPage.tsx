@@ -126,7 +126,7 @@ function Called({ customer }: { customer: Customer }) {
   );
   const wrong = rename.error ?? away.error;
   return (
-    <Unfolding word="rename or put away" label={`What ${customer.name} is called`}>
+    <Unfolding word={administers ? 'rename or put away' : 'rename'} label={`What ${customer.name} is called`}>
       <form
         className="pile"
         onSubmit={(event) => {

@@ -25,7 +25,13 @@ export function JournalPage() {
     getNextPageParam: (last) => (last.lines.length === 200 ? last.lines.at(-1)?.number : undefined),
   });
   const check = useMutation({ mutationFn: async () => body(await api.GET('/api/journal/check')) });
-  if (pages.error) return <Trouble>{pages.error.message}</Trouble>;
+  if (pages.error)
+    return (
+      <div className="page">
+        <h1>Journal</h1>
+        <Trouble>{pages.error.message}</Trouble>
+      </div>
+    );
   if (!pages.data) return null;
   const lines = pages.data.pages.flatMap(({ lines }) => lines);
   return (
