@@ -9,15 +9,16 @@ from typing import Any
 from sqlalchemy import delete, select, update
 
 from octaplan.core.plan.history import Course, StepKind
-from octaplan.core.plan.patch import Operation
+from octaplan.core.plan.patch import Operation, applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.answering import GivenAnswer, take
+from octaplan.core.propose.fragment import LetterValue, NotTaken, second_circuit, taken_letter
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.judging import acceptance_of, clearance_of
 from octaplan.store.models import Batch, Claim, Clearance, Customer, FormerCode, Name, Revision, Secret, Site
 from octaplan.store.patches import patched, permitted
-from octaplan.store.refusals import BadChange, Contradicted, Moved
+from octaplan.store.refusals import BadChange, Contradicted, Moved, NoSuchSite
 from octaplan.store.rehearsals import must_be_rehearsed
 from octaplan.store.revisions import course_of, refuse_clashes, revision_of, touched_sites, write_revision
 from octaplan.store.safe import Safe
@@ -121,6 +122,41 @@ class Plans:
             if taken.contradictions and not overwrite:
                 raise Contradicted(taken.contradictions)
             return self._revised(turn, held, taken.operations, base, by)
+
+    def take_letter(
+        self,
+        key: str,
+        circuit: str,
+        lines: Sequence[tuple[str, Sequence[LetterValue]]],
+        base: int,
+        by: str,
+        *,
+        source: str = "",
+        confirmed: bool = False,
+    ) -> list[NotTaken]:
+        """Take what was read of a letter into a circuit, and of its other line into a new one with that label.
+
+        All as one revision; what is not taken is returned with its reason, and keeps nothing else out.
+        """
+        with self._database.turn() as turn:
+            sites = self._of(turn.now)
+            held = sites.of(key)
+            if circuit not in held.plan.circuits:
+                raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
+            at = datetime.now(UTC)
+            draft, operations, left = held.plan, list[Operation](), list[NotTaken]()
+            for label, values in lines:
+                target, fresh = (circuit, []) if not label else second_circuit(draft, label)
+                draft = applied(draft, fresh)
+                taken = taken_letter(
+                    draft, target, values, by, at, source=source, confirmed=confirmed, portfolio=sites.portfolio
+                )
+                draft = applied(draft, taken.operations)
+                operations += [*fresh, *taken.operations]
+                left += taken.left
+            if operations:
+                self._revised(turn, held, operations, base, by)
+            return left
 
     def undo(self, key: str, base: int, by: str) -> SitePlan:
         """Take the newest change back, as a new revision. Raises `Moved` when `base` is not the newest revision."""

@@ -1,4 +1,10 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+  keepPreviousData,
+  useMutation,
+  useQuery,
+  useQueryClient,
+  type QueryClient,
+} from '@tanstack/react-query';
 import { api, body, type Desk, type Operation, type Person, type Schemas } from './client';
 
 /** How a site is named in addresses of the API. */
@@ -84,6 +90,23 @@ export async function readLetter(name: SiteName, circuit: string, text: string) 
   );
 }
 
+/** Take what was read of a letter: each value by itself; what is not taken is told. */
+export function useTakeLetter(name: SiteName) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: async (what: { letter: Schemas['LetterTaken']; revision: number }) =>
+      body(
+        await api.POST('/api/sites/{customer}/{site}/letter/take', {
+          params: { path: name, header: { 'if-match': String(what.revision) } },
+          body: what.letter,
+        }),
+      ),
+    scope: { id: deskKey(name).join('/') },
+    onSuccess: ({ desk }) => tookPlace(queries, name, desk),
+    onError: () => queries.invalidateQueries({ queryKey: deskKey(name) }),
+  });
+}
+
 /** Rows that were copied, read into hosts of a segment. */
 export async function readHostRows(name: SiteName, segment: string, text: string) {
   return body(
@@ -107,18 +130,21 @@ export function useHistory(name: SiteName, revision: number, open: boolean) {
   });
 }
 
+/** A change of a desk has been saved: this is how it stands now. */
+function tookPlace(queries: QueryClient, name: SiteName, desk: Desk) {
+  const which = { queryKey: deskKey(name), exact: true };
+  const asked = queries.isFetching(which) > 0; // before this change was made, or was answered after it
+  queries.setQueryData(deskKey(name), desk);
+  if (asked) void queries.invalidateQueries(which);
+  void queries.invalidateQueries({ queryKey: ['outbound'] });
+}
+
 export function useDeskMutation<T>(name: SiteName, send: (what: T) => Promise<Desk>) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: send,
     scope: { id: deskKey(name).join('/') },
-    onSuccess: (desk) => {
-      const which = { queryKey: deskKey(name), exact: true };
-      const asked = queries.isFetching(which) > 0; // before this change was made, or was answered after it
-      queries.setQueryData(deskKey(name), desk);
-      if (asked) void queries.invalidateQueries(which);
-      void queries.invalidateQueries({ queryKey: ['outbound'] });
-    },
+    onSuccess: (desk) => tookPlace(queries, name, desk),
     onError: () => queries.invalidateQueries({ queryKey: deskKey(name) }),
   });
 }

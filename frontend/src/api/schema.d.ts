@@ -2479,6 +2479,28 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/sites/{customer}/{site}/letter/take': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Letter
+     * @description Take what was read of a letter, as one revision made on the one that `If-Match` names.
+     *
+     *     Each value by itself: what is not taken is told with its reason, and keeps nothing else out.
+     */
+    post: operations['take_letter'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/sites/{customer}/{site}/pattern': {
     parameters: {
       query?: never;
@@ -3761,6 +3783,11 @@ export interface components {
        * @description The site's own IPv6 address beside an IPv4 one
        */
       address6: string | null;
+      /**
+       * Fault Number
+       * @description The number to ring when the line is down
+       */
+      fault_number: string | null;
       /** Gateway */
       gateway: string | null;
       /** Gateway6 */
@@ -5047,12 +5074,54 @@ export interface components {
       /** Text */
       text: string;
     };
-    /** LetterRead */
+    /**
+     * LetterRead
+     * @description Of two lines, both, in the order in which the letter speaks of them.
+     */
     LetterRead: {
-      /** Found */
-      found: components['schemas']['ReadShown'][];
       /** Left */
       left: string[];
+      /** Lines */
+      lines: components['schemas']['LineRead'][];
+    };
+    /**
+     * LetterResult
+     * @description The desk as it stands after a letter, and what of the letter was left out.
+     */
+    LetterResult: {
+      desk: components['schemas']['Desk'];
+      /** Left */
+      left: components['schemas']['octaplan__server__pages__letters__ValueLeft'][];
+    };
+    /**
+     * LetterTaken
+     * @description The values of a letter for one circuit; `second` those of its other line, for a new circuit of that name.
+     */
+    LetterTaken: {
+      /** Circuit */
+      circuit: string;
+      /**
+       * Confirmed
+       * @default false
+       */
+      confirmed: boolean;
+      /**
+       * Label
+       * @default Second line
+       */
+      label: string;
+      /**
+       * Second
+       * @default []
+       */
+      second: components['schemas']['ValueTaken'][];
+      /**
+       * Source
+       * @default
+       */
+      source: string;
+      /** Values */
+      values: components['schemas']['ValueTaken'][];
     };
     /** LevelShown */
     LevelShown: {
@@ -5087,6 +5156,16 @@ export interface components {
       key: string;
       /** Label */
       label: string;
+    };
+    /**
+     * LineRead
+     * @description What a letter says of one line, and what it calls that line.
+     */
+    LineRead: {
+      /** Found */
+      found: components['schemas']['ReadShown'][];
+      /** Named */
+      named: string;
     };
     /** LineShown */
     LineShown: {
@@ -6567,6 +6646,11 @@ export interface components {
       echo: string;
       /** Field */
       field: string;
+      /**
+       * Label
+       * @default
+       */
+      label: string;
       /** Operations */
       operations: components['schemas']['PatchOperation'][];
       /**
@@ -8419,20 +8503,6 @@ export interface components {
       /** Error Type */
       type: string;
     };
-    /**
-     * ValueLeft
-     * @description A planned value that no line tells.
-     */
-    ValueLeft: {
-      /** Name */
-      name: string;
-      /** Path */
-      path: string;
-      /** Value */
-      value: string;
-      /** What */
-      what: string;
-    };
     /** ValueShown */
     ValueShown: {
       /** Copied */
@@ -8441,6 +8511,16 @@ export interface components {
       label: string;
       /** Secret */
       secret: string;
+      /** Text */
+      text: string;
+    };
+    /**
+     * ValueTaken
+     * @description One value of a letter that was looked at.
+     */
+    ValueTaken: {
+      /** Field */
+      field: string;
       /** Text */
       text: string;
     };
@@ -8740,7 +8820,7 @@ export interface components {
        * Left Out
        * @default []
        */
-      left_out: components['schemas']['ValueLeft'][];
+      left_out: components['schemas']['octaplan__server__pages__texts__ValueLeft'][];
       /**
        * Lines
        * @default []
@@ -8830,6 +8910,34 @@ export interface components {
        * What
        * @default
        */
+      what: string;
+    };
+    /**
+     * ValueLeft
+     * @description A value that the plan does not take, and why.
+     */
+    octaplan__server__pages__letters__ValueLeft: {
+      /** Field */
+      field: string;
+      /** Label */
+      label: string;
+      /** Problem */
+      problem: string;
+      /** Text */
+      text: string;
+    };
+    /**
+     * ValueLeft
+     * @description A planned value that no line tells.
+     */
+    octaplan__server__pages__texts__ValueLeft: {
+      /** Name */
+      name: string;
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+      /** What */
       what: string;
     };
   };
@@ -13190,6 +13298,44 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['LetterRead'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
+  take_letter: {
+    parameters: {
+      query?: never;
+      header: {
+        'if-match': string;
+      };
+      path: {
+        customer: string;
+        site: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LetterTaken'];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LetterResult'];
         };
       };
       /** @description Validation Error */

@@ -29,6 +29,7 @@ _UNREAD = frozenset(
     {
         "customer", "site", "name", "street", "time_zone", "ship_date", "contact", "technician", "slots", "accepted",
         "answers", "survivors", "pattern", "wireless", "reach_groups", "label", "pppoe_user", "provider", "reference",
+        "fault_number",
         "domain", "expected_hosts", "kept", "order", "lease", "mac", "serial", "macs", "asset_tag", "location",
         "banner", "time_servers", "firmware", "licences", "cable", "reason", "uses", "mtu",
     }

@@ -16,7 +16,7 @@ OWN = {
     "": ("name", "street", "ship_date", "contact", "technician", "reach_groups", "delegated_prefix"),
     "circuits": (
         *("address", "prefix", "gateway", "address6", "prefix6", "gateway6", "routed_blocks", "uses"),
-        *("reference", "pppoe_user"),
+        *("reference", "fault_number", "pppoe_user"),
     ),
     "segments": ("domain", "subnet6", "gateway6"),
     "hosts": ("mac", "address6"),

@@ -1,7 +1,7 @@
 """What is said of each field of a plan, once: how it is read, written, labelled, explained, asked for and compared.
 
-Readers of tables and screens, columns and notes of workbooks, sentences of revisions, letters of providers, questions
-of the intake and the labels of pages (`make api` writes them down) all follow from these entries.
+Readers of tables and screens, columns and notes of workbooks, sentences of revisions, questions of the
+intake and the labels of pages (`make api` writes them down) all follow from these entries.
 """
 
 from __future__ import annotations
@@ -69,13 +69,6 @@ class Column(NamedTuple):
     repeats: bool = False
 
 
-class LetterWords(NamedTuple):
-    """How providers' letters name a field (a regular expression), and what its value looks like; empty: the line."""
-
-    names: str
-    value: str = ""
-
-
 class PlanField(NamedTuple):
     """One field. `name` is its place in its member (`scope/lease`), `label` what pages call it.
 
@@ -95,7 +88,6 @@ class PlanField(NamedTuple):
     choices: Mapping[str, str] = {}
     hint: str = ""
     column: Column | None = None
-    letter: LetterWords | None = None
     typed: bool = True
 
     @property
@@ -151,8 +143,6 @@ def _kind(kind: Iterable[StrEnum]) -> dict[str, str]:
     return {str(value): str(value) for value in kind}
 
 
-_IPV6 = r"[0-9a-fA-F]*:[0-9a-fA-F:.]*(?:/\d+)?"
-
 SITE_FIELDS = (
     PlanField("name", "Name", text_of(200), column=Column(note="what people call it")),
     PlanField("street", "Street", text_of(200), column=Column()),
@@ -186,7 +176,6 @@ CIRCUIT_FIELDS = (
         choice(Handoff),
         choices={"static": "fixed address", "pppoe": "PPPoE", "dhcp": "DHCP"},
         column=Column(note="`static`, `pppoe` or `dhcp`", repeats=True),
-        letter=LetterWords(r"hand-?off|connection type|service type|type of connection|access type"),
     ),
     PlanField(
         "address",
@@ -194,10 +183,6 @@ CIRCUIT_FIELDS = (
         parse_address,
         said="address",
         column=Column(note="the site's own address; a mask may follow, `203.0.113.18/29`", read=str.strip),
-        letter=LetterWords(
-            r"(?:static |public |fixed |wan |your |usable )*ip(?:v4)?(?: ?address(?:es)?)?|address|wan",
-            r"\.?\d[\d.]*(?:\s*/\s*\d+|\s+(?:mask\s+)?255[\d.]+)?",
-        ),
     ),
     PlanField(
         "prefix",
@@ -205,7 +190,6 @@ CIRCUIT_FIELDS = (
         parse_mask,
         form=Form.MASK,
         column=Column(note="`29`, `/29` or `255.255.255.248`", read=str.strip),
-        letter=LetterWords(r"subnet ?mask|net ?mask|mask", r"/?\s*[\d.]+"),
     ),
     PlanField(
         "gateway",
@@ -213,7 +197,6 @@ CIRCUIT_FIELDS = (
         parse_address,
         said="gateway",
         column=Column(note="the provider's"),
-        letter=LetterWords(r"default gateway|default router|default route|next hop|gateway|gw|router", r"\.?\d[\d.]*"),
     ),
     PlanField(
         "resolvers",
@@ -221,16 +204,12 @@ CIRCUIT_FIELDS = (
         read_addresses,
         form=Form.WORDS,
         column=Column("dns", "resolvers, several with space or `;`"),
-        letter=LetterWords(
-            r"(?:primary|secondary|alternate|preferred )? ?(?:dns|name) ?servers?(?: ?\d)?|dns ?\d?|resolvers?"
-        ),
     ),
     PlanField(
         "vlan",
         "VLAN tag",
         read_vlan,
         column=Column(note="the tag that the provider expects, 1–4094", repeats=True),
-        letter=LetterWords(r"vlan(?: ?(?:id|tag))?|802\.1q(?: tag)?|tag", r"\d+|none|untagged"),
     ),
     PlanField(
         "routed_blocks",
@@ -238,27 +217,26 @@ CIRCUIT_FIELDS = (
         _networks,
         form=Form.PARTS,
         column=Column("routed_block", "subnets, several with `;`", read_networks),
-        letter=LetterWords(
-            r"routed (?:block|subnet|network|range|prefix)s?|additional (?:subnet|block|addresses)|lan block"
-        ),
     ),
     PlanField(
         "pppoe_user",
         "PPPoE user",
         text_of(200),
         column=Column(),
-        letter=LetterWords(r"ppp(?:oe)? ?(?:user ?name|user|login)|user ?name|login|user"),
     ),
-    PlanField("provider", "Provider", text_of(200), column=Column(), letter=LetterWords(r"provider|carrier|isp")),
+    PlanField(
+        "provider",
+        "Provider",
+        text_of(200),
+        column=Column(),
+    ),
     PlanField(
         "reference",
         "Reference",
         text_of(200),
         column=Column(),
-        letter=LetterWords(
-            r"(?:circuit|service|line|order|customer|contract) ?(?:id|no\.?|number|ref(?:erence)?)|reference|ref"
-        ),
     ),
+    PlanField("fault_number", "Fault number", text_of(60), column=Column(note="rung when the line is down")),
     PlanField(
         "priority",
         "Used first, second, … (1 is first)",
@@ -283,7 +261,6 @@ CIRCUIT_FIELDS = (
             note="the site's own IPv6 address beside an IPv4 one; a mask may follow, `2001:db8:9::2/64`",
             read=read_address_and_mask,
         ),
-        letter=LetterWords(r"(?:wan )?ipv6 address|ipv6 wan|ipv6", _IPV6),
     ),
     PlanField("prefix6", "IPv6 mask", _ipv6_mask, form=Form.MASK, column=Column(note="`64` or `/64`")),
     PlanField(
@@ -292,7 +269,6 @@ CIRCUIT_FIELDS = (
         read_ipv6,
         said="IPv6 gateway",
         column=Column(note="the provider's; it may be link-local, `fe80::1`"),
-        letter=LetterWords(r"ipv6 (?:default )?gateway|ipv6 gw|gateway ?v6", _IPV6),
     ),
     PlanField(
         "modem_subnet",
@@ -309,7 +285,6 @@ CIRCUIT_FIELDS = (
         "MTU",
         whole(576, 9216, "MTU"),
         column=Column(note="the largest packet that the line takes, in bytes, such as `1492`", repeats=True),
-        letter=LetterWords(r"mtu(?: ?size)?|maximum transmission unit", r"\d+"),
     ),
     PlanField("uses", "Use of addresses", text_of(200), typed=False),
 )

@@ -254,7 +254,14 @@ QUESTIONS: tuple[Question, ...] = (
     ),
     Question("speed", Whom.PROVIDER, "How fast is the line, down and up?", "speed", each=True, applies=_handed(*_LINE)),
     Question("reference", Whom.PROVIDER, "Under which reference is the circuit known?", field="reference", each=True),
-    Question("support", Whom.PROVIDER, "Which number is rung when the line is down?", "support number", each=True),
+    Question(
+        "support",
+        Whom.PROVIDER,
+        "Which number is rung when the line is down?",
+        "support number",
+        "fault_number",
+        each=True,
+    ),
     Question("replaces", Whom.CUSTOMER, "Is a box replaced, and which?", "replaced box", optional=True, choices=()),
     Question(
         "survive",
@@ -316,10 +323,19 @@ QUESTIONS: tuple[Question, ...] = (
     Question("technician", Whom.OFFICE, "Who stages it?", field="technician"),
 )
 
+#: Fields whose values older plans keep as answers alone.
+ONCE_ANSWERS = frozenset({"fault_number"})
+
 BY_NAME = {question.name: question for question in QUESTIONS}
 
 #: Held in the safe, so that its answer never is in a plan.
 IN_THE_SAFE = "pppoe_password"
+
+
+def fault_number(plan: SitePlan, circuit: str) -> str:
+    """The number that is rung when a circuit is down; empty: not known."""
+    answer = plan.answers.get(answer_key("support", circuit))
+    return plan.circuits[circuit].fault_number or (answer.text if answer else "")
 
 
 def is_none(text: str) -> bool:
@@ -356,8 +372,8 @@ def _stands(plan: SitePlan, question: Question, circuit: str, safe: Callable[[st
     if question.field:
         path = f"/circuits/{circuit}/{question.field}" if circuit else f"/{question.field}"
         value = value_text(getattr(plan.circuits[circuit] if circuit else plan, question.field))
-        if not value and answer is not None and answer.text == NONE:
-            value = NONE
+        if not value and answer is not None and (answer.text == NONE or question.field in ONCE_ANSWERS):
+            value = answer.text
     else:
         path = f"/answers/{key}"
         value = answer.text if answer else question.planned(plan)

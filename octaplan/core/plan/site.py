@@ -129,6 +129,7 @@ class Circuit(Part):
     pppoe_user: Text | None = None
     provider: Text | None = None
     reference: Text | None = None
+    fault_number: Text | None = Field(None, description="The number to ring when the line is down")
     priority: int | None = Field(None, ge=0, le=1000, description="1 is used first")
     vrf: Name = Field("main", description="The routing table that it is in")
     address6: AddressField | None = Field(None, description="The site's own IPv6 address beside an IPv4 one")

@@ -147,12 +147,12 @@ def _operations(
     path = _path(question, circuit)
     if question.field:
         operations = understand(plan, path, "" if text == NONE else text, portfolio).operations
-        return operations + ([_noted(given.key, NONE)] if text == NONE else gone)
+        return operations + ([noted(given.key, NONE)] if text == NONE else gone)
     marked = _survivors(plan, text) if question.name == "survive" else []
-    return marked + ([_noted(given.key, text)] if text else gone)
+    return marked + ([noted(given.key, text)] if text else gone)
 
 
-def _noted(key: str, text: str) -> Operation:
+def noted(key: str, text: str) -> Operation:
     """An answer for the moment, so that what follows from it is known; who gave it is written after."""
     return set_to(f"/answers/{key}", {"text": text, "by": "-", "at": "2000-01-01T00:00:00Z"})
 

@@ -207,12 +207,14 @@ def _under(plan: SitePlan, label: str, body: str) -> Iterator[Came]:
             found = read_fragment(plan, circuit, letter).found
         except OctaplanError:
             return
+        by_field = {question.field or question.name: question.name for question in BY_NAME.values() if question.each}
         for one in found:
-            if one.field in BY_NAME and one.field not in seen:
+            name = by_field.get(one.field, "")
+            if name and name not in seen:
                 yield Came(
                     plan.customer,
                     plan.site,
-                    answer_key(one.field, circuit),
+                    answer_key(name, circuit),
                     one.text,
                     "read from a letter",
                     one.problem,

@@ -1,39 +1,55 @@
-"""What a provider writes about a hand-off, read into the fields of a circuit.
+"""What a provider writes about a line, read into the fields of a circuit, and taken into the plan.
 
-`IP 198.51.100.18/29 GW .17 DNS 192.0.2.53, 192.0.2.54` and longer letters: words that name a field, each with
-what follows it. Everything is read by the readers of the fields themselves; nothing is saved here, and a password is
+`letters` tells what a letter says; here each value goes through the reader of its field, so that what a person would be
+refused is refused too, one value at a time: no letter is refused as a whole. Nothing is saved here, and a password is
 never read.
 """
 
 from __future__ import annotations
 
-import re
+from collections.abc import Sequence
+from datetime import datetime
 from typing import Any, NamedTuple
 
-from octaplan.core.plan.fields import FIELDS, Form
-from octaplan.core.plan.patch import applied
-from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.letters import Reading, Readings, Stretch, Sure, plain, read_addresses_of
+from octaplan.core.check.portfolio import Portfolio
+from octaplan.core.plan.patch import Operation, applied, set_to
+from octaplan.core.plan.questions import NONE, QUESTIONS, Asked, answer_key
+from octaplan.core.plan.site import SitePlan, new_id
+from octaplan.core.propose.answering import GivenAnswer, noted, take
+from octaplan.core.propose.letters import LetterLine, Reading, Stretch, Sure, read_letter
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.errors import OctaplanError, TypedError
 
 #: The most that is read, in characters.
 LONGEST_LETTER = 10_000
 
-_FIELDS = FIELDS["circuits"]
+#: What a further address is noted as until it is used for something.
+FREE = "free"
 
-#: How letters name each field; a password is known, so that it is not taken for something else.
-_NAMES = {
-    name: re.compile(f"(?<![\\w.-])(?:{words})(?![\\w-])", re.IGNORECASE)
-    for name, words in {
-        **{field.name: field.letter.names for field in _FIELDS.values() if field.letter is not None},
-        "password": r"ppp(?:oe)? ?pass(?:word)?|password|passphrase|pass",
-    }.items()
+#: What a letter may say, in the order in which it is told.
+LETTER_FIELDS = {
+    "handoff": "Hand-off",
+    "address": "Own address",
+    "prefix": "Mask",
+    "gateway": "Provider's gateway",
+    "resolvers": "Resolvers",
+    "vlan": "VLAN tag",
+    "mtu": "MTU",
+    "routed_blocks": "Routed blocks",
+    "uses": "Further addresses",
+    "pppoe_user": "PPPoE user",
+    "modem_subnet": "Modem's inside",
+    "address6": "Own IPv6 address",
+    "prefix6": "IPv6 mask",
+    "gateway6": "Provider's IPv6 gateway",
+    "delegated_prefix": "IPv6 prefix",
+    "speed": "Speed",
+    "provider": "Provider",
+    "reference": "Reference",
+    "fault_number": "Fault number",
 }
-_HANDOFFS = {"pppoe": r"pppoe|ppp\s+over\s+ethernet", "dhcp": r"dhcp|dynamic", "static": r"static|fixed"}
 
-#: Fields whose values are told apart by shape and arithmetic too, in `letters`.
-_ADDRESSES = frozenset(Readings._fields)
+_QUESTIONS = {question.field or question.name: question for question in QUESTIONS if question.each}
 
 
 class Choice(NamedTuple):
@@ -44,7 +60,7 @@ class Choice(NamedTuple):
 
 
 class Read(NamedTuple):
-    """One field that was found: what was written, what it comes to, and the change; or why it cannot be read.
+    """One field that was found: what was written, what it comes to, and the change; or why it is not taken.
 
     `places` are where in the letter it stands; what is not `sure` has `others`, of which one is to be chosen.
     """
@@ -59,96 +75,168 @@ class Read(NamedTuple):
     others: tuple[Choice, ...] = ()
 
 
-class Fragment(NamedTuple):
-    """All that was found, in the order of the fields, and what was left out on purpose."""
+class FoundLine(NamedTuple):
+    """What a letter says of one line: what it calls it, and the fields in their order."""
 
+    named: str
     found: list[Read]
+
+
+class Fragment(NamedTuple):
+    """All that a letter says: of one line, or of two in the order in which it speaks of them; and what was left out."""
+
+    lines: list[FoundLine]
     left: list[str]
+
+    @property
+    def found(self) -> list[Read]:
+        """What is said of the first line."""
+        return self.lines[0].found
 
 
 def read_fragment(plan: SitePlan, circuit: str, text: str) -> Fragment:
     """Read a letter into the fields of one circuit of a plan. Raises `TypedError`: too long, or says nothing."""
     if len(text) > LONGEST_LETTER:
         raise TypedError(f"It is {len(text):,} characters long: paste at most {LONGEST_LETTER:,}")
-    letter = plain(text)
-    values = _values(letter)
-    left = []
-    if values.pop("password", None):
-        left.append("The password is not read: put it into the safe on Credentials")
-    if not values:
+    letter = read_letter(text)
+    left = ["The password is not read: put it into the safe on Credentials"] if letter.password else []
+    lines = [FoundLine(line.named, _reads(plan, circuit, line)) for line in letter.lines]
+    if not any(line.found for line in lines):
         raise TypedError("Nothing in it names a field: write such as IP 198.51.100.18/29 GW .17 DNS 192.0.2.53")
-    draft, found = plan, []
-    for field in (name for name in _FIELDS if name in values):
-        path, reading = f"/circuits/{circuit}/{field}", values[field]
+    return Fragment(lines, left)
+
+
+def _reads(plan: SitePlan, circuit: str, line: LetterLine) -> list[Read]:
+    values = _with_speed(line.values)
+    draft, found = plan, list[Read]()
+    for field in LETTER_FIELDS:
+        reading = values.get(field)
+        if reading is None:
+            continue
+        if reading.problem:
+            found.append(Read(field, reading.text, "", [], reading.problem, reading.places))
+            continue
         try:
-            operations, echo = understand(draft, path, reading.text)
-            others = tuple(Choice(text, understand(draft, path, text).operations) for text in reading.others)
+            operations, echo = _understood(draft, circuit, field, reading.text)
             draft = applied(draft, operations)
-            asked = reading.sure is Sure.OPEN
-            found.append(
-                Read(field, reading.text, echo, [] if asked else operations, "", reading.places, reading.sure,
-                     (Choice(reading.text, operations), *others) if asked else ())
-            )  # fmt: skip
         except OctaplanError as error:
             found.append(Read(field, reading.text, "", [], str(error).split("\n")[0], reading.places))
-    return Fragment(found, left)
+            continue
+        asked = reading.sure is Sure.OPEN
+        others = (Choice(reading.text, operations), *_choices(draft, circuit, field, reading.others)) if asked else ()
+        taken = [] if asked else operations
+        found.append(Read(field, reading.text, echo, taken, "", reading.places, reading.sure, others))
+    return found
 
 
-def _values(letter: str) -> dict[str, Reading]:
-    """The fields that a letter speaks of: addresses as they fit together, others behind the words that name them."""
-    read = read_addresses_of(letter)
-    values = {field: reading for field, reading in read._asdict().items() if reading is not None}
-    marks = _marks(letter)
-    for place, (field, mark) in enumerate(marks):
-        end = marks[place + 1][1].start() if place + 1 < len(marks) else len(letter)
-        value = _clean(field, letter[mark.end() : end])
-        if value and (field not in _ADDRESSES or (field not in values and not value.replace(".", "").isdigit())):
-            where = letter.find(value, mark.end())
-            span = Stretch(where, where + len(value)) if where >= 0 else Stretch(*mark.span())
-            values.setdefault(field, Reading(value, Sure.SAID, (span,)))
-    if "handoff" not in values:
-        hits = {kind: re.search(rf"\b(?:{words})\b", letter, re.IGNORECASE) for kind, words in _HANDOFFS.items()}
-        kind, hit = next(((kind, hit) for kind, hit in hits.items() if hit), (None, None))
-        if kind is not None and hit is not None:
-            values["handoff"] = Reading(kind, Sure.SAID, (Stretch(*hit.span()),))
-        elif "address" in values:
-            values["handoff"] = Reading("static", Sure.FOLLOWS, values["address"].places)
-    return values
+def _choices(draft: SitePlan, circuit: str, field: str, texts: Sequence[str]) -> list[Choice]:
+    """The other readings of a value, those that its field can have."""
+    choices = []
+    for text in texts:
+        try:
+            choices.append(Choice(text, _understood(draft, circuit, field, text)[0]))
+        except OctaplanError:
+            continue
+    return choices
 
 
-def _marks(text: str) -> list[tuple[str, re.Match[str]]]:
-    """The words that name a field, in their order; of two that begin at one place or overlap, the longer."""
-    found = [(name, mark) for name, words in _NAMES.items() for mark in words.finditer(text)]
-    found.sort(key=lambda one: (one[1].start(), -one[1].end()))
-    marks: list[tuple[str, re.Match[str]]] = []
-    for name, mark in found:
-        if not marks or mark.start() >= marks[-1][1].end():
-            marks.append((name, mark))
-    return marks
+def _with_speed(values: dict[str, Reading]) -> dict[str, Reading]:
+    """The values of a letter with both speeds as one, as the question of the intake has it."""
+    ways = [(way, values[f"speed_{way}"]) for way in ("down", "up") if f"speed_{way}" in values]
+    if not ways:
+        return values
+    told = ", ".join(f"{reading.text} {way}" for way, reading in ways)
+    places = tuple(dict.fromkeys(place for _, reading in ways for place in reading.places))
+    return {**values, "speed": Reading(f"{told} (Mbit/s)", Sure.SAID, places)}
 
 
-#: What stands between several values of one field.
-_SEVERAL = {Form.WORDS: " ", Form.PARTS: "; "}
+def _understood(plan: SitePlan, circuit: str, field: str, text: str) -> tuple[list[Operation], str]:
+    """The change that one value makes to a plan, and what it comes to. Raises `OctaplanError`."""
+    path = f"/circuits/{circuit}"
+    if field == "uses":
+        there = plan.circuits[circuit].uses
+        fresh = [address for address in text.split() if address not in there]
+        return [set_to(f"{path}/uses/{address}", FREE) for address in fresh], f"free: {len(fresh)} more"
+    if field == "delegated_prefix":
+        return understand(plan, "/delegated_prefix", text)
+    if field == "speed":
+        return [noted(answer_key("speed", circuit), text)], text
+    if text == NONE and field in _QUESTIONS:
+        operations = understand(plan, f"{path}/{field}", "").operations
+        return [*operations, noted(answer_key(_QUESTIONS[field].name, circuit), NONE)], "none, as the letter says"
+    return understand(plan, f"{path}/{field}", text)
 
 
-def _form(field: str) -> Form:
-    return _FIELDS[field].form if field in _FIELDS else Form.PLAIN
+# --- Taking what was read --------------------------------------------------------------------------------------
 
 
-def _clean(field: str, raw: str) -> str:
-    """The value at the start of what follows a word."""
-    value = re.sub(r"^[\s:=\-–>#]*(?:is|are|of)?[\s:=]+|^[\s:=]+", "", raw, count=1)
-    if field == "password":
-        return "given" if value.strip() else ""
-    several = _SEVERAL.get(_form(field))
-    if several:
-        found = re.findall(r"[0-9a-fA-F:.]*[.:][0-9a-fA-F:.]+(?:/\d+)?", value)
-        return several.join(item.strip(".,;") for item in found)
-    line = value.strip().split("\n")[0].strip()
-    if field == "handoff":
-        return next((k for k, words in _HANDOFFS.items() if re.search(rf"\b(?:{words})\b", line, re.IGNORECASE)), "")
-    letter = _FIELDS[field].letter
-    if letter is not None and letter.value:
-        match = re.search(letter.value, line)
-        return match[0].rstrip(".") if match else ""
-    return line.strip(" ,;").rstrip(".")[:200]
+class LetterValue(NamedTuple):
+    """One value that was read and looked at."""
+
+    field: str
+    text: str
+
+
+class NotTaken(NamedTuple):
+    """A value that the plan does not take, and why."""
+
+    field: str
+    text: str
+    problem: str
+
+
+class TakenLetter(NamedTuple):
+    """The change that a letter comes to, and what is left out."""
+
+    operations: list[Operation]
+    left: list[NotTaken]
+
+
+def taken_letter(
+    plan: SitePlan,
+    circuit: str,
+    values: Sequence[LetterValue],
+    by: str,
+    at: datetime,
+    *,
+    source: str = "",
+    confirmed: bool = False,
+    portfolio: Portfolio | None = None,
+) -> TakenLetter:
+    """Take the values of a letter into one circuit, each by itself: what one cannot have keeps no other out.
+
+    Where a value answers a question of the intake, who told it stands beside it; what contradicts a confirmed answer is
+    left out.
+    """
+    draft, operations, left = plan, list[Operation](), list[NotTaken]()
+    order = list(LETTER_FIELDS)
+    for value in sorted(values, key=lambda one: order.index(one.field)):
+        question = _QUESTIONS.get(value.field)
+        try:
+            if question is not None and question.applies(Asked(draft, circuit)):
+                given = GivenAnswer(answer_key(question.name, circuit), value.text, f"{value.field}: {value.text}")
+                taken = take(draft, [given], by, at, source=source, confirmed=confirmed, portfolio=portfolio)
+                if taken.contradictions:
+                    against = taken.contradictions[0]
+                    raise TypedError(
+                        f"{against.by} confirmed {against.confirmed}: if that is wrong, change it on Intake"
+                    )
+                fresh = taken.operations
+            else:
+                fresh, _ = _understood(draft, circuit, value.field, value.text)
+            draft = applied(draft, fresh)
+        except OctaplanError as error:
+            left.append(NotTaken(value.field, value.text, str(error).split("\n")[0]))
+            continue
+        operations += fresh
+    return TakenLetter(operations, left)
+
+
+def second_circuit(plan: SitePlan, label: str) -> tuple[str, list[Operation]]:
+    """A circuit for the other line of a letter: its id, and the change that adds it."""
+    labels = {circuit.label.casefold() for circuit in plan.circuits.values()}
+    name, number = label, 2
+    while name.casefold() in labels:
+        name, number = f"{label} {number}", number + 1
+    key = new_id(name, plan.circuits)
+    return key, [set_to(f"/circuits/{key}", {"label": name})]

@@ -10,7 +10,7 @@ from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.hardware import HardwareType, Power
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
-from octaplan.core.plan.questions import answer_key
+from octaplan.core.plan.questions import fault_number
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.stage.settings import PortSettings, settings_of
 
@@ -217,9 +217,9 @@ def _call(plan: SitePlan, organisation: Organisation) -> Iterator[str]:
     if plan.contact:
         yield f"On site: {plan.contact}"
     for key, circuit in plan.circuits.items():
-        number = plan.answers.get(answer_key("support", key))
+        number = fault_number(plan, key)
         whom = [circuit.provider or "the provider"] if circuit.provider or number else []
-        whom += [number.text] if number else []
+        whom += [number] if number else []
         whom += [f"say the reference {circuit.reference}"] if whom and circuit.reference else []
         if whom:
             yield f"{circuit.label} does not work: {', '.join(whom)}"

@@ -127,6 +127,7 @@ def _circuit_part(plan: SitePlan, key: str) -> SheetPart:
     rows = [*_internet_rows(side)]
     rows += [SheetRow(use, address) for address, use in circuit.uses.items()]
     rows += [SheetRow("Provider", circuit.provider), SheetRow("Reference", circuit.reference)]
+    rows += [SheetRow("Rung when it is down", circuit.fault_number)]
     return SheetPart(f"Internet side: {side.label}", "", rows, [], [])
 
 

@@ -1,4 +1,4 @@
-"""Changes that are proposed before they are taken: segments made, split, joined, laid out; letters and columns read."""
+"""Changes that are proposed before they are taken: segments made, split, joined, laid out; columns and rows read."""
 
 from __future__ import annotations
 
@@ -13,7 +13,6 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose import segments
-from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.propose.hostrows import LONGEST_ROWS, read_host_rows
 from octaplan.core.propose.letters import Sure
 from octaplan.core.propose.segments import SegmentProposal
@@ -108,13 +107,6 @@ class ProposalShown(BaseModel):
     lost: list[str]
 
 
-class Letter(BaseModel):
-    """What a provider wrote about the hand-off of a circuit."""
-
-    circuit: Key
-    text: Annotated[str, StringConstraints(max_length=LONGEST_LETTER)]
-
-
 class PlaceInLetter(BaseModel):
     """From which character to which, counted in Unicode code points."""
 
@@ -135,6 +127,7 @@ class ReadShown(BaseModel):
     """
 
     field: str
+    label: str = ""
     text: str
     echo: str
     operations: list[PatchOperation]
@@ -144,17 +137,12 @@ class ReadShown(BaseModel):
     others: list[ChoiceShown] = []
 
 
-class LetterRead(BaseModel):
-    found: list[ReadShown]
-    left: list[str]
-
-
 class TypedEntry(BaseModel):
     path: Pointer
     text: Annotated[str, StringConstraints(max_length=2_000)]
 
 
-def _operations(operations: list[dict[str, Any]]) -> list[PatchOperation]:
+def operations_shown(operations: list[dict[str, Any]]) -> list[PatchOperation]:
     return [PatchOperation.model_validate(operation) for operation in operations]
 
 
@@ -172,7 +160,9 @@ def propose(
         proposal = _WAYS[type(wish)](sites.portfolio, plan, wish)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return ProposalShown(sentence=proposal.sentence, operations=_operations(proposal.operations), lost=proposal.lost)
+    return ProposalShown(
+        sentence=proposal.sentence, operations=operations_shown(proposal.operations), lost=proposal.lost
+    )
 
 
 def _named(wish: Any) -> list[str]:
@@ -206,34 +196,6 @@ _WAYS: dict[type, Callable[[Portfolio, SitePlan, Any], SegmentProposal]] = {
     Moving: lambda portfolio, plan, w: segments.reorder(plan, w.segment, w.by),
     LayingOut: _lay_out,
 }
-
-
-@router.post("/letter")
-def letter(customer: Code, site: Code, letter: Letter, records: Recorded, person: Looking) -> LetterRead:
-    """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
-    plan = records.now.of(customer).plan(f"{customer}/{site}")
-    if letter.circuit not in plan.circuits:
-        raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
-    try:
-        read = read_fragment(plan, letter.circuit, letter.text)
-    except OctaplanError as error:
-        raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return LetterRead(
-        found=[
-            ReadShown(
-                field=one.field,
-                text=one.text,
-                echo=one.echo,
-                operations=_operations(one.operations),
-                problem=one.problem,
-                places=[PlaceInLetter(**place._asdict()) for place in one.places],
-                sure=one.sure,
-                others=[ChoiceShown(text=c.text, operations=_operations(c.operations)) for c in one.others],
-            )
-            for one in read.found
-        ],
-        left=read.left,
-    )
 
 
 class HostsPasted(BaseModel):
@@ -275,7 +237,7 @@ def hosts(customer: Code, site: Code, pasted: HostsPasted, records: Recorded, pe
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return HostRowsRead(
         rows=[HostRowShown(**row._asdict()) for row in read.rows],
-        operations=_operations(read.operations),
+        operations=operations_shown(read.operations),
         columns=read.columns,
         left=read.left,
     )
@@ -300,6 +262,6 @@ def column(
         except OctaplanError as error:
             read.append(ReadShown(field=entry.path, text=entry.text, echo="", operations=[], problem=str(error)))
         else:
-            found = _operations(operations)
+            found = operations_shown(operations)
             read.append(ReadShown(field=entry.path, text=entry.text, echo=echo, operations=found, problem=""))
     return read

@@ -78,7 +78,11 @@ class ComingBack(unittest.TestCase):
             portfolio(), "Hello,\nDockside (FERN/DOCK), circuit Main\nyour new default gateway is 203.0.113.17\nBye"
         )
         self.assertEqual(
-            [(c.key, c.text, c.doubt) for c in came], [("gateway.circ0", "203.0.113.17", "read from a letter")]
+            [(c.key, c.text, c.doubt) for c in came],
+            [
+                ("handoff.circ0", "static", "read from a letter"),
+                ("gateway.circ0", "203.0.113.17", "read from a letter"),
+            ],
         )
 
     def test_customers_answer_without_a_circuit(self) -> None:

@@ -16,7 +16,7 @@ import styles from './addresses.module.css';
 import { PublishForm } from '../traffic/Published';
 import { publishedAt, withPublished } from '../traffic/published';
 import { remove } from './edits';
-import { LetterDialog } from './ReadDialog';
+import { LetterDialog } from '../letters/LetterDialog';
 
 /** The hand-off subnet as text, once address (or gateway) and mask are known. */
 export function handoffOf(circuit: Circuit): string | null {
@@ -105,7 +105,13 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
         </div>
       )}
       {letter !== null && (
-        <LetterDialog circuit={id} label={circuit.label} text={letter} onClose={() => setLetter(null)} />
+        <LetterDialog
+          circuit={id}
+          label={circuit.label}
+          provider={circuit.provider ?? undefined}
+          text={letter}
+          onClose={() => setLetter(null)}
+        />
       )}
     </section>
   );

@@ -18,7 +18,7 @@ import { useDeskState, useLight } from '../context';
 import styles from './addresses.module.css';
 import { freshId, remove } from './edits';
 import { HostRowsDialog } from './HostRowsDialog';
-import { ColumnDialog } from './ReadDialog';
+import { ColumnDialog } from '../letters/ColumnDialog';
 
 /** The hosts of a segment, lowest address first; those without one last. */
 function sortedHosts(hosts: Record<string, Host>, segment: string): { key: string; host: Host }[] {

@@ -5,11 +5,11 @@ import type { Circuit } from '../../api/client';
 import { Line, LinkButton, Tick } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
 import { count, deskPath } from '../../parts/words';
-import { LetterDialog } from '../addresses/ReadDialog';
+import { LetterDialog } from '../letters/LetterDialog';
 import { useDeskState } from '../context';
 import { TakeOver } from '../text/TakeOver';
 import styles from './intake.module.css';
-import { useAnswer, useIntake, type Question } from './queries';
+import { useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
 import { Survivors } from './Survivors';
 
@@ -25,7 +25,6 @@ export function IntakePage() {
   const { name, desk: state, mayPlan } = useDeskState();
   const { plan, revision } = state;
   const intake = useIntake(name, revision.number);
-  const answer = useAnswer(name);
   const [source, setSource] = useState('');
   const [confirmed, setConfirmed] = useState(false);
   const [taking, setTaking] = useState(false);
@@ -104,26 +103,11 @@ export function IntakePage() {
         <LetterDialog
           circuit={letter[0]}
           label={letter[1].label}
+          provider={letter[1].provider ?? undefined}
           text=""
           onClose={() => setLetter(null)}
-          onTake={(found) =>
-            answer.mutate({
-              answers: {
-                answers: found.map((one) => ({
-                  key: `${one.field}.${letter[0]}`,
-                  text: one.text,
-                  words: `${one.field}: ${one.text}`,
-                })),
-                source: source || letter[1].provider || 'the provider, in writing',
-                confirmed,
-                overwrite: false,
-              },
-              revision: revision.number,
-            })
-          }
         />
       )}
-      {answer.error && <Trouble>{answer.error.message}. Nothing was taken from the letter.</Trouble>}
     </>
   );
 }

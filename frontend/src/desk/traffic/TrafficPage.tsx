@@ -1,4 +1,3 @@
-import { useSearchParams } from 'react-router';
 import { Link } from 'react-router';
 import { LinkButton } from '../../parts/controls';
 import { Trouble } from '../../parts/Trouble';
@@ -13,12 +12,13 @@ import { PathPicture } from './PathPicture';
 import { Published } from './Published';
 import { QuestionLine } from './Question';
 import { useAnswer, useMatrix, type Answer, type Matrix, type Question } from './queries';
+import { useWantedParams } from '../../parts/useWantedParams';
 import styles from './traffic.module.css';
 
 /** Who reaches whom: a sentence to ask with, the matrix, the way of what is open, and what boxes are told. */
 export function TrafficPage() {
   const { name, desk } = useDeskState();
-  const [params, setParams] = useSearchParams();
+  const [params, change] = useWantedParams();
   const question: Question = {
     from: params.get('from') ?? '',
     to: params.get('to') ?? '',
@@ -28,13 +28,8 @@ export function TrafficPage() {
   const { data: matrix, error } = useMatrix(name, desk.revision.number, question.down);
   const answer = useAnswer(name, desk.revision.number, question);
   const asked = Boolean(question.from && question.to);
-  const ask = (some: Partial<Question>) => {
-    const next = { ...question, ...some };
-    const said = Object.entries(next).filter(
-      ([key, value]) => value && !(key === 'service' && value === 'any'),
-    );
-    setParams(Object.fromEntries(said), { replace: true, preventScrollReset: true });
-  };
+  const ask = (some: Partial<Question>) =>
+    change({ ...some, ...(some.service === 'any' ? { service: '' } : {}) });
   if (error) return <Trouble>{error.message}</Trouble>;
   if (!matrix) return null;
   const found = asked && !answer.error ? answer.data : undefined;

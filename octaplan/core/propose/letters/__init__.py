@@ -1,23 +1,27 @@
 """Letters of providers, read into what they say of a line to the internet: of one, or of two.
 
-`text` joins what mail and copiers broke, `layout` makes rows of tables and lists, `words` knows what things are called in
-seven languages, `addresses` tells addresses apart by words and arithmetic, `details` reads what is no address.
+`text` joins what mail and copiers broke, `layout` makes rows of tables and lists, `words` knows what things are
+called in seven languages, `addresses` tells addresses apart by words and arithmetic, `details` reads what is none.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.addresses import Addresses, Reading, Sure, read_addresses
-from octaplan.core.propose.letters.details import Spoken, read_details, secrets_in, spoken_rows
-from octaplan.core.propose.letters.layout import Mark, Place, Row, rows_of, written
+from octaplan.core.propose.letters.addresses import Addresses, read_addresses
+from octaplan.core.propose.letters.details import read_details, secrets_in
+from octaplan.core.propose.letters.layout import Mark, Row, rows_of, written
+from octaplan.core.propose.letters.numbers import Spoken, spoken_rows
+from octaplan.core.propose.letters.readings import Reading, Sure
 from octaplan.core.propose.letters.text import Stretch, Text, folded, prepared
 from octaplan.core.propose.letters.words import Topic
+from octaplan.core.values.addresses import Network, parse_address
 
-__all__ = ["LetterLine", "Letter", "Reading", "Stretch", "Sure", "read_letter"]
+__all__ = ["Letter", "LetterLine", "Reading", "Stretch", "Sure", "read_letter"]
 
 #: What both lines of a letter share when only one of them tells it.
 _SHARED = ("provider", "fault_number", "resolvers")
@@ -43,7 +47,8 @@ def read_letter(letter: str) -> Letter:
     secret, rows = _without_secrets(rows)
     parts = _lines(rows)
     lines = [LetterLine(named, _read(part)) for named, part in parts]
-    if len(lines) == 2 and not all(len(set(line.values) - {"provider", "fault_number", "resolvers"}) >= 2 for line in lines):
+    told = sorted(len(set(line.values) - set(_SHARED)) for line in lines)
+    if len(lines) == 2 and (told[0] < 1 or told[1] < 2):
         lines = [LetterLine("", _read(rows))]
     if len(lines) == 2:
         whole = _read(rows)
@@ -81,8 +86,11 @@ def _read(rows: Sequence[Row]) -> dict[str, Reading]:
     values = read_details(said)
     fixed = _is_fixed(plain, said, values)
     found = read_addresses(plain, text.chars, places, fixed=fixed)
-    values |= {field: reading for field, reading in found._asdict().items() if reading is not None}
+    values |= {field: reading for field, reading in found._asdict().items() if isinstance(reading, Reading)}
+    if "handoff" not in values and found.modem_subnet is not None and found.address is None:
+        values["handoff"] = Reading("dhcp", Sure.FOLLOWS, found.modem_subnet.places)
     values |= _handed_off(values, found)
+    values = _behind_sign_in(values, found)
     if values.get("handoff") and values["handoff"].text != "pppoe":
         values.pop("pppoe_user", None)
     return {field: _placed(reading, text) for field, reading in values.items()}
@@ -119,6 +127,27 @@ def _handed_off(values: dict[str, Reading], found: Addresses) -> dict[str, Readi
     return {}
 
 
+def _behind_sign_in(values: dict[str, Reading], found: Addresses) -> dict[str, Reading]:
+    """PPPoE brings one address; a whole subnet that such a letter tells is routed to it."""
+    own, prefix = found.address, found.prefix
+    if (
+        values.get("handoff", Reading("", Sure.SAID, ())).text != "pppoe"
+        or own is None
+        or prefix is None
+        or found.gateway
+        or own.problem
+    ):
+        return values
+    length = int(prefix.text.removeprefix("/"))
+    if length > 30 or (own.sure is Sure.SAID and not prefix.places):
+        return values
+    block = Network.holding(parse_address(own.text), length)
+    if not found.block or found.routed_blocks is not None:
+        return values
+    left = {field: reading for field, reading in values.items() if field not in ("address", "prefix")}
+    return {**left, "routed_blocks": Reading(str(block), Sure.FOLLOWS, prefix.places)}
+
+
 def _placed(reading: Reading, text: Text) -> Reading:
     """A reading whose places are those of the letter as it was pasted."""
     places = tuple(text.place(max(0, place.start), min(place.end, len(text.chars))) for place in reading.places)
@@ -127,9 +156,18 @@ def _placed(reading: Reading, text: Text) -> Reading:
 
 # --- Two lines -------------------------------------------------------------------------------------------------
 
-_FIRST = re.compile(r"\b(?:main|primary|principale?|haupt(?:leitung|anschluss)|hoofd(?:lijn|verbinding)|glowne?)\b(?! ?(?:dns|server|address|name|ip|number|resolver|site|office|nameserver))")
-_SECOND = re.compile(r"\b(?:back-?up|secondary|stand-?by|fail-?over|fallback|ersatzleitung|zweitleitung|secours|respaldo|reserve(?:lijn)?|riserva|zapasow[ae])\b(?! ?(?:dns|server|address|name|ip|number|resolver|nameserver))")
-_SENTENCE = re.compile(r"(?<=[.!?])\s+(?=[A-Z0-9])")
+_FIRST = re.compile(
+    r"\b(?:main|primary|principale?|haupt(?:leitung|anschluss)|hoofd(?:lijn|verbinding)"
+    r"|glowne?)\b(?! ?(?:dns|server|address|name|ip|number|resolver|site|office|nameserver))"
+)
+_SECOND = re.compile(
+    r"\b(?:back-?up|secondary|stand-?by|fail-?over|fallback|spare|ersatzleitung|zweitleitung|secours"
+    r"|respaldo|reserve(?:lijn)?|riserva|zapasow[ae])\b(?! ?(?:dns|server|address|name|ip|number|resolver"
+    r"|nameserver))"
+)
+_SENTENCE = re.compile(r"(?<=[.!?])\s+(?=\w)|\n")
+_HANDED = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|pppoe|\bdhcp\b")
+_BOTH_MARKS = frozenset({Mark.FIRST, Mark.SECOND})
 _BOTH = re.compile(r"\bboth\b|\bbeide|\bles deux|\bamb[oa]s|\bentramb|\bbeiden|\bob[aiu]\b")
 
 
@@ -143,7 +181,11 @@ def _lines(rows: Sequence[Row]) -> list[tuple[str, list[Row]]]:
     names = {Mark.FIRST: "main", Mark.SECOND: "backup"}
     parts = []
     for kind in order:
-        part = [row._replace(marks=row.marks - {Mark.FIRST, Mark.SECOND}) for row, own in zip(marked, kinds, strict=True) if own in (kind, None)]
+        part = [
+            row._replace(marks=row.marks - {Mark.FIRST, Mark.SECOND})
+            for row, own in zip(marked, kinds, strict=True)
+            if own in (kind, None)
+        ]
         parts.append((names[kind], part))
     return parts
 
@@ -151,13 +193,12 @@ def _lines(rows: Sequence[Row]) -> list[tuple[str, list[Row]]]:
 def _sentences(rows: Sequence[Row]) -> list[Row]:
     """Rows, with sentences that name one of two lines apart and marked; what speaks of both is neither's."""
     whole = folded("\n".join(row.value.chars for row in rows if not row.label.chars))
-    told = bool(_FIRST.search(whole) and _SECOND.search(whole))
+    second = any(_SECOND.search(piece) and _HANDED.search(piece) for piece in _SENTENCE.split(whole))
     made: list[Row] = []
     for row in rows:
-        both = _BOTH.search(folded(f"{row.label.chars} {row.value.chars}"))
-        if both:
-            made.append(row._replace(marks=row.marks - {Mark.FIRST, Mark.SECOND}))
-        elif row.label.chars or not told or row.marks & {Mark.FIRST, Mark.SECOND}:
+        if _BOTH.search(folded(f"{row.label.chars} {row.value.chars}")) and len(_SENTENCE.split(row.value.chars)) == 1:
+            made.append(row._replace(marks=row.marks - _BOTH_MARKS))
+        elif row.label.chars or not (second or row.marks & _BOTH_MARKS):
             made.append(row)
         else:
             made += _cut(row)
@@ -168,8 +209,8 @@ def _cut(row: Row) -> list[Row]:
     """A paragraph cut where it goes over from one line to the other."""
     cuts = [0, *(found.end() for found in _SENTENCE.finditer(row.value.chars)), len(row.value.chars)]
     pieces: list[Row] = []
-    kind: Mark | None = None
-    for start, end in zip(cuts, cuts[1:], strict=False):
+    kind = next(iter(row.marks & _BOTH_MARKS), None)
+    for start, end in pairwise(cuts):
         piece = row.value.cut(start, end)
         plain = folded(piece.chars)
         first, second = _FIRST.search(plain), _SECOND.search(plain)
@@ -177,6 +218,8 @@ def _cut(row: Row) -> list[Row]:
             kind = Mark.FIRST
         elif second:
             kind = Mark.SECOND
-        marks = row.marks | ({kind} if kind else set())
-        pieces.append(Row(row.label, piece, frozenset(marks)))
+        elif kind is None and _HANDED.search(plain):
+            kind = Mark.FIRST
+        both = _BOTH.search(plain) is not None
+        pieces.append(Row(row.label, piece, (row.marks - _BOTH_MARKS) | ({kind} if kind and not both else set())))
     return pieces

@@ -1,4 +1,4 @@
-"""How a letter is laid out: tables, lists, labels above or before their values, headings; made one row for each thing said.
+"""How a letter is laid out: tables, lists, labels above or before their values, headings; made rows.
 
 A row has a label and a value, or is a sentence. Whatever the layout was, the readers of values see `label: value`.
 """
@@ -27,6 +27,7 @@ class Mark(Enum):
     NEW = "as it will be"
     COVER = "before what was forwarded"
     SIGNED = "a signature"
+    QUOTED = "quoted by an answer"
 
 
 class Row(NamedTuple):
@@ -51,21 +52,31 @@ class _Line(NamedTuple):
 _EMPTY = Text("", ())
 _BREAK = Row(_EMPTY, _EMPTY)
 _BULLET = re.compile(r"(?:[-*+>]\s+|\(?\d{1,2}[.)]\s+(?=\D))(?=\S)")
+_LETTERED = re.compile(r"\(?([ABab12])[).]\s+(?=\S)")
+_LINE_SAID = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|pppoe|dhcp|static", re.IGNORECASE)
 _LEADERS = re.compile(r"\s*(?:(?:\.\s?){3,}|(?:_\s?){3,}|-{3,}>?)\s*:?\s*")
 _KEY = re.compile(r"\"?(?<![\w.-])([A-Za-z][\w.-]{0,30})\"?\s*=>?\s*(?=[\"'\w+(])")
 _PAGE = re.compile(
     r"\s*(?:(?:page|seite|pagina|pagina|strona)\s*\d+\s*(?:(?:of|von|de|di|van|z|/)\s*\d+)?|-\s*\d{1,2}\s*-)\s*$"
-    r"|^(?:page|seite|pagina|strona)\s+\d+\s+(?:of|von|de|di|van|z)\s+\d+\b.*$", re.IGNORECASE
+    r"|^(?:page|seite|pagina|strona)\s+\d+\s+(?:of|von|de|di|van|z)\s+\d+\b.*$",
+    re.IGNORECASE,
 )
 _RULE = re.compile(r"^[\s|:+=_*-]+$")
 _WIDE = re.compile(r"\s{2,}|\t")
 _PAIR = re.compile(r"^([^:]{1,60}?)\s*:(?!//)(?:\s+|(?=\S))(.*)$")
 _MORE_PAIRS = re.compile(r"(?:\s{2,}|\s*[;|]\s*)(?=[A-Za-z][\w /.-]{0,30}\s*:\s)")
+#: Where a sentence ends before what looks like a label, and no short form such as `Max. MTU`.
+_ENDS = re.compile(
+    r"\b(?!(?:max|min|ref|def|tel|cust|rif|réf|prim|sec|nr|no|serv|num)\.)\w{2,}[.!?] +(?-i:[A-Z])", re.IGNORECASE
+)
 _CLOCK = re.compile(r"(?:^|\D)\d{1,2}$")
 _VALUE = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|@|[0-9a-fA-F]{1,4}::|(?:[0-9a-fA-F]{1,4}:){3}")
-_ADDRESS_LINE = re.compile(r"[\s\d./:a-fA-F,;&+-]*(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]{1,4}:[0-9a-fA-F:]*:)[\s\d./:a-fA-F,;&+-]*")
+_ADDRESS_LINE = re.compile(
+    r"[\s\d./:a-fA-F,;&+-]*(?:\d{1,3}(?:\.\d{1,3}){3}|[0-9a-fA-F]{1,4}:[0-9a-fA-F:]*:)[\s\d./:a-fA-F,;&+-]*"
+)
 _CONNECTS = re.compile(
-    r"(?:[,(/&-]|\b(?:the|a|an|our|your|is|are|at|on|and|or|to|of|for|with|through|de|la|le|el|les|et|y|e|i|en|und|der|die|das|bis|au|al|fino|do|tot|a|van|het|il|con|mit|mask|netmask|gateway|router))$",
+    r"(?:[,(/&-]|\b(?:the|a|an|our|your|is|are|at|on|and|or|to|of|for|with|through|de|la|le|el|les|et|y|e|i"
+    r"|en|und|der|die|das|bis|au|al|fino|do|tot|a|van|het|il|con|mit|mask|netmask|gateway|router))$",
     re.IGNORECASE,
 )
 _SENTENCE = re.compile(r"[.!?]\s|[.!?]$|,\s+\w+\s+\w+\s")
@@ -74,7 +85,9 @@ _SENTENCE = re.compile(r"[.!?]\s|[.!?]$|,\s+\w+\s+\w+\s")
 _NUMBERED = frozenset({Topic.VLAN, Topic.MTU, Topic.NUMBER, Topic.CIRCUIT, Topic.ORDER, Topic.CONTRACT, Topic.SPEED})
 
 #: Heads of columns that only say that values stand below.
-_VALUE_HEADS = frozenset({"value", "wert", "valeur", "valor", "waarde", "valore", "wartosc", "setting", "data", "daten", "your value"})
+_VALUE_HEADS = frozenset(
+    {"value", "wert", "valeur", "valor", "waarde", "valore", "wartosc", "setting", "data", "daten", "your value"}
+)
 
 
 def rows_of(letter: Prepared) -> list[Row]:
@@ -83,9 +96,23 @@ def rows_of(letter: Prepared) -> list[Row]:
     if letter.broken:
         lines = _mended(lines)
     end = signature(letter.text.chars)
-    rows = list(_rows(lines))
-    rows = list(_merged(rows))
+    rows = list(_merged(list(_rows(_counted(lines)))))
+    rows = list(_quoted(rows, letter))
     return [_around(row, letter, end) for row in rows]
+
+
+def _quoted(rows: Sequence[Row], letter: Prepared) -> Iterator[Row]:
+    """Rows, where an answer says some of it and quotes the rest, with the rest marked."""
+    starts = sorted(letter.quoted)
+    own = [row for row in rows if not _is_quoted(row, starts)]
+    answers = any(_VALUE.search(row.value.chars) for row in own) and 0 < len(own) < len(rows)
+    for row in rows:
+        yield row._replace(marks=row.marks | {Mark.QUOTED}) if answers and _is_quoted(row, starts) else row
+
+
+def _is_quoted(row: Row, starts: Sequence[int]) -> bool:
+    origin = (row.label.origin or row.value.origin)[:1]
+    return bool(origin) and any(0 <= origin[0] - start <= 4 for start in starts)
 
 
 def _around(row: Row, letter: Prepared, end: tuple[int, int] | None) -> Row:
@@ -96,7 +123,11 @@ def _around(row: Row, letter: Prepared, end: tuple[int, int] | None) -> Row:
     begins = letter.text.origin[letter.own] if 0 < letter.own < len(letter.text.origin) else 0
     if both.origin[0] < begins:
         return row._replace(marks=row.marks | {Mark.COVER})
-    if end is not None and both.origin[0] >= letter.text.origin[end[0]] and both.origin[-1] <= letter.text.origin[end[1] - 1]:
+    if (
+        end is not None
+        and both.origin[0] >= letter.text.origin[end[0]]
+        and both.origin[-1] <= letter.text.origin[end[1] - 1]
+    ):
         return row._replace(marks=row.marks | {Mark.SIGNED})
     return row
 
@@ -110,13 +141,30 @@ def _lines(text: Text) -> Iterator[_Line]:
         line = line.replaced(_KEY, lambda found: f"{found[1].replace('_', ' ').replace('.', ' ')}: ")
         bare = line.chars.lstrip()
         indent = len(line.chars) - len(bare)
-        bullet = _BULLET.match(bare)
+        bullet = _BULLET.match(bare) if not _LETTERED.match(bare) or not _LINE_SAID.search(bare) else None
         start = indent + (bullet.end() if bullet else 0)
         content = line.cut(start)
         leaders = _LEADERS.search(content.chars)
         if leaders and 0 < leaders.start() <= 60 and leaders.end() < len(content.chars):
             content = joined([content.cut(0, leaders.start()), ": ", content.cut(leaders.end())])
         yield _Line(start, content, bullet is not None)
+
+
+def _counted(lines: Sequence[_Line]) -> list[_Line]:
+    """Lines, where two of them are counted and each tells a line to the internet, with that said before them."""
+    counted = [
+        (place, found[1].upper())
+        for place, line in enumerate(lines)
+        if (found := _LETTERED.match(line.chars)) and _LINE_SAID.search(line.chars)
+    ]
+    if [sign for _, sign in counted] not in (["A", "B"], ["1", "2"]):
+        return list(lines)
+    made = list(lines)
+    for (place, _), name in zip(counted, ("Main line: ", "Backup line: "), strict=True):
+        found = _LETTERED.match(made[place].chars)
+        if found is not None:
+            made[place] = made[place]._replace(text=joined([name, made[place].text.cut(found.end())]))
+    return made
 
 
 def _bracketed(lines: Sequence[_Line]) -> Iterator[_Line]:
@@ -143,8 +191,13 @@ def _mended(lines: list[_Line]) -> list[_Line]:
         before = whole[-1] if whole else None
         if before and re.fullmatch(r"\d{1,3}", line.chars) and re.search(r"[A-Za-z].*[: ]\d{1,3}$", before.chars):
             whole[-1] = before._replace(text=joined([before.text, line.text]))
-        elif before and labels(folded(f"{before.chars} {line.chars.partition(':')[0]}")) and ":" in line.chars and (
-            re.fullmatch(r"[A-Za-z]+", before.chars) and not labels(folded(line.chars.partition(":")[0]))
+        elif (
+            before and line.indent > 6 and re.fullmatch(r"[\d ()/-]+", line.chars) and re.search(r"\d$", before.chars)
+        ) or (
+            before
+            and labels(folded(f"{before.chars} {line.chars.partition(':')[0]}"))
+            and ":" in line.chars
+            and (re.fullmatch(r"[A-Za-z]+", before.chars) and not labels(folded(line.chars.partition(":")[0])))
         ):
             whole[-1] = before._replace(text=joined([before.text, " ", line.text]))
         else:
@@ -158,7 +211,7 @@ def _mended(lines: list[_Line]) -> list[_Line]:
 class _Heading(NamedTuple):
     indent: int
     marks: frozenset[Mark]
-    lasting: bool
+    text: Text
     inner: int | None = None
 
 
@@ -181,7 +234,7 @@ def _rows(lines: Sequence[_Line]) -> Iterator[Row]:
         if marks is not None:
             lines_of = marks & {Mark.FIRST, Mark.SECOND}
             of_line = lines_of or of_line
-            heading = _Heading(line.indent, marks - {Mark.FIRST, Mark.SECOND}, bool(lines_of))
+            heading = _Heading(line.indent, marks - {Mark.FIRST, Mark.SECOND}, line.text.strip(" :"))
             at += 1
             continue
         if heading and heading.inner is None:
@@ -192,24 +245,67 @@ def _rows(lines: Sequence[_Line]) -> Iterator[Row]:
             if found is not None:
                 rows, at = found
                 for row in rows:
+                    row = _below(row, heading)
                     own = row.marks & {Mark.FIRST, Mark.SECOND}
                     yield row._replace(marks=row.marks | ((above - of_line) | own if own else above))
                 break
+
+
+_ORDINAL = re.compile(
+    r"(?:primary|secondary|first|second|1st|2nd|preferred|alternate|alternative|main|backup|#?[12]|primar"
+    r"|sekundar|primaire|secondaire|primario|secundario|secondario)\b[\s:.)-]*(?=\d)"
+)
+
+
+_GENERIC = re.compile(
+    r"(?:id|no\.?|nr\.?|number|nummer|ref|reference|name|address|ip|mask|size|length|code|subnet|netz|adresse)"
+)
+
+
+def _below(row: Row, heading: _Heading | None) -> Row:
+    """A row that is only counted, such as `Primary 192.0.2.1`, with the words of the heading above it."""
+    if heading is None or (row.label.chars and row.told):
+        return row
+    if row.label.chars and _GENERIC.fullmatch(folded(row.label.chars)):
+        label = joined([heading.text, " ", row.label])
+        return row._replace(label=label, told=bool(labels(folded(label.chars))))
+    both = joined([row.label, " ", row.value]) if row.label.chars else row.value
+    found = _ORDINAL.match(folded(both.chars))
+    if found is None or not labels(folded(heading.text.chars)):
+        return row
+    return Row(heading.text, both.cut(found.end()), row.marks)
 
 
 def marks_of(text: str) -> frozenset[Mark]:
     """What a heading or the head of a column says of what stands below it."""
     plain = folded(text).strip(" :*#=-_()[]")
     found = set()
-    if re.fullmatch(rf"(?:the )?(?:{words.FIRST_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?", plain) or re.fullmatch(rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)[ -](?:{words.FIRST_LINE})", plain):
+    if re.fullmatch(
+        rf"(?:the )?(?:{words.FIRST_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne"
+        rf"|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?",
+        plain,
+    ) or re.fullmatch(
+        rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)[ -](?:{words.FIRST_LINE})", plain
+    ):
         found.add(Mark.FIRST)
-    if re.fullmatch(rf"(?:the )?(?:{words.SECOND_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?", plain) or re.fullmatch(rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)(?: de| di)?[ -](?:{words.SECOND_LINE})", plain):
+    if re.fullmatch(
+        rf"(?:the )?(?:{words.SECOND_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne"
+        rf"|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?",
+        plain,
+    ) or re.fullmatch(
+        rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)(?: de| di)?[ -](?:{words.SECOND_LINE})",
+        plain,
+    ):
         found = {Mark.SECOND}
     if words.OTHER_SERVICE.search(plain):
         found.add(Mark.OTHER)
     if words.INSIDE.search(plain) and not re.search(r"\bwan\b|outside", plain):
         found.add(Mark.INSIDE)
-    if words.OLD.search(plain):
+    if words.OLD.search(plain) or re.fullmatch(
+        r"(?:current(?:ly)?|before|present|today|heute|aktuell|actuel(?:lement)?|actual(?:mente)?|huidig"
+        r"|attuale|obecnie|from|von)(?: \w+)?",
+        plain,
+    ):
         found.add(Mark.OLD)
     elif words.NEW.search(plain):
         found.add(Mark.NEW)
@@ -221,7 +317,13 @@ def _heading(lines: Sequence[_Line], at: int) -> frozenset[Mark] | None:
     line = lines[at]
     text = line.chars.rstrip()
     below = next((one for one in lines[at + 1 : at + 3] if one.chars), None)
-    if below is None or len(text) > 40 or _VALUE.search(text) or text.endswith((".", ",", "!")) or _WIDE.search(text.strip()):
+    if (
+        below is None
+        or len(text) > 40
+        or _VALUE.search(text)
+        or text.endswith((".", ",", "!"))
+        or _WIDE.search(text.strip())
+    ):
         return None
     plain = text.rstrip(": ")
     if ":" in plain:
@@ -231,9 +333,16 @@ def _heading(lines: Sequence[_Line], at: int) -> frozenset[Mark] | None:
     if text.endswith(":") and deeper and _PAIR.match(below.chars) and not _value_alone(below):
         return marks
     short = len(plain.split()) <= 4 and not re.search(r"\d{2,}", plain)
+    if deeper and short and _ORDINAL.match(folded(below.chars)) and labels(folded(plain)):
+        return marks
     if marks and short and not labels_strong(plain) and not _value_alone(below):
         return marks
-    if short and (deeper or plain.isupper()) and re.match(r"(?:wan|internet|outside)\b", folded(plain)) and not _value_alone(below):
+    if (
+        short
+        and (deeper or plain.isupper())
+        and re.match(r"(?:wan|internet|outside)\b", folded(plain))
+        and not _value_alone(below)
+    ):
         return frozenset()
     return None
 
@@ -241,7 +350,9 @@ def _heading(lines: Sequence[_Line], at: int) -> frozenset[Mark] | None:
 def labels_strong(text: str) -> bool:
     """Whether a text is a label of a value, and not only a heading."""
     said = labels(folded(text))
-    return any(one.topic not in words.LOOSE | {Topic.CIRCUIT, Topic.OWN, Topic.ROUTED, Topic.ELSE, Topic.MODEM} for one in said)
+    return any(
+        one.topic not in words.LOOSE | {Topic.CIRCUIT, Topic.OWN, Topic.ROUTED, Topic.ELSE, Topic.MODEM} for one in said
+    )
 
 
 def _value_alone(line: _Line) -> bool:
@@ -253,6 +364,9 @@ def _value_alone(line: _Line) -> bool:
 
 _Cells = list[tuple[int, Text]]
 
+#: How many lines of a table are read.
+_LONGEST_TABLE = 60
+
 
 def _cells(line: _Line, sign: str) -> _Cells:
     """The cells of a line, each with the column it begins in."""
@@ -263,7 +377,9 @@ def _cells(line: _Line, sign: str) -> _Cells:
         edges = [edge for edge in edges if text.chars[: edge[0]].count('"') % 2 == 0]
     starts = [0, *(end for _, end in edges)]
     ends = [*(start for start, _ in edges), len(text.chars)]
-    cells = [(line.indent + start, text.cut(start, end).strip().strip('"')) for start, end in zip(starts, ends, strict=True)]
+    cells = [
+        (line.indent + start, text.cut(start, end).strip().strip('"')) for start, end in zip(starts, ends, strict=True)
+    ]
     if sign == "|":
         cells = [cell for place, cell in enumerate(cells) if cell[1].chars or place not in (0, len(cells) - 1)]
     return cells
@@ -276,14 +392,18 @@ def _table(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
     if len(block) < 2 or _VALUE.search(block[0].chars):
         return None
     for sign in "|\t;, ":
+        if sign not in block[0].chars and (sign != " " or block[0].indent == 0):
+            continue
         heads = _cells(block[0], sign)
+        if len(heads) < (2 if block[0].indent == 0 or sign != " " else 1):
+            continue
         body = [_cells(line, sign) for line in block[1:]]
         body = [row for row in body if len(row) > 1]
-        if not body or len(body) * 2 < len(block) - 1 or len(heads) < (2 if block[0].indent == 0 else 1):
+        if not body or len(body) * 2 < len(block) - 1:
             continue
         if sign in ";," and (len(heads) < 3 or len(body[0]) != len(heads)):
             continue
-        rows = _records(heads, body, sign) or _cases(heads, body, sign)
+        rows = _records(heads, body, sign) or _cases(heads, body, sign) or _sides(heads, body)
         if rows:
             skipped = [line for line in block[1:] if len(_cells(line, sign)) < 2]
             return rows + [Row(_EMPTY, line.text) for line in skipped], after
@@ -292,7 +412,7 @@ def _table(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
 
 def _block(lines: Sequence[_Line], at: int) -> list[_Line]:
     end = at
-    while end < len(lines) and lines[end].chars:
+    while end < min(len(lines), at + _LONGEST_TABLE) and lines[end].chars:
         end += 1
     return list(lines[at:end])
 
@@ -306,7 +426,9 @@ def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
     if len(heads) == 2 and any(_named(row[0][1]) for row in body):
         return None
     first = [row for row in body if row and (len(row) == len(heads) or sign == " ")]
-    if not first or not all(any(_VALUE.search(cell.chars) or cell.chars.isdigit() for _, cell in row) for row in first[:1]):
+    if not first or not all(
+        any(_VALUE.search(cell.chars) or cell.chars.isdigit() for _, cell in row) for row in first[:1]
+    ):
         return None
     if sum(_named(row[0][1]) for row in first) * 2 > len(first):
         return None
@@ -321,13 +443,26 @@ def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
     return made
 
 
+def _sides(heads: _Cells, body: list[_Cells]) -> list[Row] | None:
+    """A table with what was on one side and what will be on the other, each cell saying all by itself."""
+    marks = [marks_of(head.chars) for _, head in heads]
+    if len(heads) != 2 or {Mark.OLD} not in marks or any(len(row) != 2 for row in body):
+        return None
+    return [
+        one._replace(marks=mark)
+        for row in body
+        for (_, cell), mark in zip(row, marks, strict=True)
+        for one in _pair(cell)
+    ]
+
+
 def _named(cell: Text) -> bool:
     """Whether a cell is a label, and not a value that looks like one."""
     return bool(labels(folded(cell.chars))) and not re.search(r"\d{3}|[A-Za-z]-\d", cell.chars)
 
 
 def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
-    """A table with a label at the beginning of each row, and a case in each column: old and new, one line and another."""
+    """A table with a label at the beginning of each row, and a case in each column: old and new, or two lines."""
     named = [row for row in body if _named(row[0][1])]
     if len(named) < 2 or len(named) * 2 < len(body):
         return None
@@ -339,7 +474,11 @@ def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
         return None
     if any(re.search(r"\d{3}", head.chars) for _, head in columns) or (len(columns) == 1 and widest > 2):
         return None
-    if widest == 2 and not any(marks_of(head.chars) or folded(head.chars) in _VALUE_HEADS for _, head in columns) and sign == " ":
+    if (
+        widest == 2
+        and not any(marks_of(head.chars) or folded(head.chars) in _VALUE_HEADS for _, head in columns)
+        and sign == " "
+    ):
         return None
     made = []
     for row in body:
@@ -370,7 +509,7 @@ def _stack(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
     count = end - at
     if count == 0:
         return _headed(lines, at)
-    values = []
+    values: list[_Line] = []
     while end + len(values) < len(lines) and len(values) < max(count, 8):
         line = lines[end + len(values)]
         if not line.chars or _is_label(line) or (values and count == 1 and not _goes_on(lines, end, len(values))):
@@ -409,7 +548,12 @@ def _goes_on(lines: Sequence[_Line], start: int, count: int) -> bool:
 
 def _is_label(line: _Line) -> bool:
     text = line.chars.rstrip()
-    if len(text) > 45 or _VALUE.search(text) or re.search(r"\d{3,}|[.!]$|\t", text.removesuffix("no.").removesuffix("nr.")) or _WIDE.search(text):
+    if (
+        len(text) > 45
+        or _VALUE.search(text)
+        or re.search(r"\d{3,}|[.!]$|\t", text.removesuffix("no.").removesuffix("nr."))
+        or _WIDE.search(text)
+    ):
         return False
     plain = text.rstrip(": ")
     if ":" in plain or text.count("(") != text.count(")"):
@@ -417,7 +561,7 @@ def _is_label(line: _Line) -> bool:
     if len(plain.split()) > (3 if text.endswith("?") else 5) and not text.endswith(":"):
         return False
     said = labels(folded(plain.rstrip("? ")))
-    if said and re.search(r"\d$", plain) and said[-1].topic in _NUMBERED:
+    if said and re.search(r"\d$", re.sub(r"\s*\([^()]*\)$", "", plain)) and said[-1].topic in _NUMBERED:
         return False
     return bool(said) and not words.UNTAGGED.search(folded(plain)) and not re.fullmatch(words.NOTHING, folded(plain))
 
@@ -444,12 +588,23 @@ def _pair(text: Text) -> Iterator[Row]:
     """A label and its value, by a colon or by room between them."""
     found = _PAIR.match(text.chars)
     six = found and re.search(r"(?:^|[\s(])[0-9a-fA-F]{1,4}$", found[1]) and re.match(r"[0-9a-fA-F]{0,4}:", found[2])
-    if found and not six and not _CLOCK.search(found[1]) and not _VALUE.search(found[1]) and found[1].count("(") <= found[1].count(")"):
+    if (
+        found
+        and not six
+        and not _ENDS.search(found[1])
+        and not (_CLOCK.search(found[1]) and re.match(r"\d{2}\b(?!\.)", found[2]))
+        and not _VALUE.search(found[1])
+        and found[1].count("(") <= found[1].count(")")
+    ):
         label, value = text.cut(0, found.end(1)), text.cut(found.start(2)).strip()
         said = labels(folded(label.chars))
         if said or (len(label.chars.split()) <= 4 and not _SENTENCE.search(label.chars)):
             both = f"{folded(label.chars)}: {folded(value.chars)}"
-            if said or not any(one.topic not in words.LOOSE for one in spoken(both)):
+            if (
+                said
+                or marks_of(label.chars) & {Mark.FIRST, Mark.SECOND, Mark.OLD, Mark.NEW}
+                or not any(one.topic not in words.LOOSE for one in spoken(both))
+            ):
                 yield from _split(label, value, bool(said))
                 return
     wide = _WIDE.search(text.chars)
@@ -463,15 +618,28 @@ def _pair(text: Text) -> Iterator[Row]:
 
 def _split(label: Text, value: Text, told: bool) -> Iterator[Row]:
     """A row; where its label is two joined by a slash, and so is its value, two rows."""
+    marks = marks_of(label.chars)
+    lines = marks & {Mark.FIRST, Mark.SECOND}
+    if marks and marks <= {Mark.OLD, Mark.NEW} and not labels(folded(label.chars)):
+        yield Row(_EMPTY, value, marks)
+        return
+    if lines and not {one.topic for one in labels(folded(label.chars))} - {Topic.CIRCUIT}:
+        bare = marks_of(label.chars) and re.fullmatch(r"[A-Za-z ]+\d?(?: \([^()]*\))?", label.chars)
+        yield Row(_EMPTY, value if bare else joined([label, ": ", value]), frozenset(lines))
+        return
     names = [label.cut(m.start(), m.end()).strip() for m in re.finditer(r"[^/]+", label.chars)]
     slashed = re.sub(r"(?<=\d)\s*/\s*(?=\d{1,2}(?:$|\s))", "\0", value.chars) if len(names) != 2 else value.chars
     values = [value.cut(m.start(), m.end()).strip() for m in re.finditer(r"[^/]+", slashed)]
     topics = [labels(folded(name.chars)) for name in names]
-    if len(names) == len(values) > 1 and all(topics) and not {said[0].topic for said in topics} & {Topic.DOWN, Topic.UP, Topic.SPEED}:
+    if (
+        len(names) == len(values) > 1
+        and all(topics)
+        and not {said[0].topic for said in topics} & {Topic.DOWN, Topic.UP, Topic.SPEED}
+    ):
         for name, one in zip(names, values, strict=True):
             yield Row(name, one)
         return
-    yield Row(label, value, frozenset(), told)
+    yield Row(label, value, marks & {Mark.OLD, Mark.NEW}, told)
 
 
 # --- Sentences -------------------------------------------------------------------------------------------------
@@ -494,17 +662,23 @@ def _goes_over(row: Row, following: Row) -> bool:
     text, below = row.value.chars, following.value.chars
     if following.label.chars or not below or row.marks != following.marks or not text:
         return False
+    if re.match(r"\d{1,3}(?:-\d{1,3})?\s+[A-Za-z]", text) and re.match(r"\d{1,3}(?:-\d{1,3})?\s+[A-Za-z]", below):
+        return False
     if _VALUE.match(text) and (_VALUE.match(below) or (len(text) < 40 and not _CONNECTS.search(text))):
         return False
     begins = next(spoken(folded(below)), None)
-    if below[0].isupper() and begins is not None and begins.start == 0 and begins.topic not in words.LOOSE and (
-        not _CONNECTS.search(text) and re.search(r"\d", below)
+    if (
+        below[0].isupper()
+        and begins is not None
+        and begins.start == 0
+        and begins.topic not in words.LOOSE
+        and (not _CONNECTS.search(text) and re.search(r"\d", below))
     ):
         return False
     if row.label.chars:
         return len(text) > 40 and below[0].islower() and not re.search(r"[.!?]$", text)
     if re.search(r"[.!?:;]$", text):
-        return len(text.rsplit("\n", 1)[-1]) >= 40 and not text.endswith(":")
+        return len(text) >= 40 and text[-1] in ".!?" and not _VALUE.match(below)
     if _CONNECTS.search(text):
         return True
     return (len(text) >= 40 or below[0].islower()) and not _value_alone(_Line(0, row.value, False))

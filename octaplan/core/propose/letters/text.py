@@ -70,9 +70,12 @@ def joined(parts: Iterable[Text | str]) -> Text:
 _ALIKE = str.maketrans({
     **dict.fromkeys("\u00a0\u2002\u2003\u2007\u2009\u202f\r\f\v", " "),
     **dict.fromkeys("‐‑‒–—−", "-"), **dict.fromkeys("“”„«»″", '"'), **dict.fromkeys("‘’‚‹›′`", "'"),
-    "…": ".", "·": ".", "•": "*", "▪": "*", "●": "*", "→": "\u2192", "⇒": "\u2192", "：": ":", "＝": "=", "．": ".", "／": "/",
+    "…": ".", "·": ".", "•": "*", "▪": "*", "●": "*", "→": "\u2192", "⇒": "\u2192",
+    "：": ":", "＝": "=", "．": ".", "／": "/",
 })  # fmt: skip
-_FOLDED = str.maketrans({"ß": "s", "ł": "l", "Ł": "l", "ø": "o", "Ø": "o", "đ": "d", "æ": "a", "œ": "o", "º": "°", "_": " "})
+_FOLDED = str.maketrans(
+    {"ß": "s", "ł": "l", "Ł": "l", "ø": "o", "Ø": "o", "đ": "d", "æ": "a", "œ": "o", "º": "°", "_": " "}
+)
 
 
 def folded(text: str) -> str:
@@ -93,19 +96,25 @@ _FORWARDED = re.compile(
 )
 _SIGNATURE = re.compile(r"^-- ?\n(?:.*\n?){1,12}?(?=\n\n|\Z)", re.MULTILINE)
 _HEADER = re.compile(
-    r"^(?:from|sent|to|cc|bcc|date|reply-to|von|gesendet|an|datum|de|envoye|a|enviado|para|fecha|van|verzonden|aan|da|inviato"
+    r"^(?:from|sent|to|cc|bcc|date|reply-to|von|gesendet|an|datum|de|envoye|a|enviado|para|fecha|van"
+    r"|verzonden|aan|da|inviato"
     r"|od|wyslano|do|data)\s*:[^\n]*(?:@|\d{4}|\bto\b)[^\n]*$",
     re.MULTILINE,
 )
 _SUBJECT = re.compile(r"^(subject|betreff|objet|asunto|onderwerp|oggetto|temat|re|betr|concerne)\s*:\s*", re.MULTILINE)
 _REPLY = re.compile(r"^(?:(?:re|fw|fwd|aw|wg|tr|rv|antw)\s*:\s*)+", re.IGNORECASE | re.MULTILINE)
-_CHAT = re.compile(r"^\[?\d{1,2}:\d{2}(?::\d{2})?\]?\s*[^:\n]{1,30}:\s*", re.MULTILINE)
+_CHAT = re.compile(
+    r"^[\[(]?\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?: ?[ap]m)?[\])]?[\s,-]*[^:\n\d]{1,30}:\s*", re.MULTILINE | re.IGNORECASE
+)
+_GLUED = re.compile(r"(?<=[A-Za-z])(?=\d{1,3}\.\d{1,3}\.\d)|(?<=vlan)(?=\d)|(?<=mtu)(?=\d{3})", re.IGNORECASE)
 _LINK = re.compile(r"\[([^\]\n]{0,80})\]\([^)\n]{0,200}\)")
 _TAGGED = re.compile(r"<([A-Za-z][\w:-]{0,40})>([^<\n]{0,200})</\1>")
 _ELEMENT = re.compile(r"</?[A-Za-z][^<>\n]{0,80}>")
 
 #: What a copier breaks: octets behind a dot at a line's end, words and numbers behind a hyphen.
-_BROKEN_OCTET = re.compile(r"(?<=\d\.)[ \t]*\n[ \t]*(?=\d{1,3}(?:\.|\b))")
+_BROKEN_OCTETS = re.compile(
+    r"(?<![\d./])((?:\d{1,3}\.){1,3})([ \t]*\n[ \t]*)(?=(\d{1,3}(?:\.\d{1,3}){0,2})(?![\d]|\.\d))"
+)
 _BROKEN_WORD = re.compile(r"(?<=[a-zà-ž])-[ \t]*\n[ \t]*(?=[a-zà-ž])")
 _BROKEN_CODE = re.compile(r"(?<=[A-Z0-9]-)[ \t]*\n[ \t]*(?=[A-Z0-9])")
 _LOOSE = re.compile(r"(?<![\d.])(\d{1,3}) ?\. ?(\d{1,3}) ?\. ?(\d{1,3}) ?\. ?(\d{1,3})(?![\d.]*\d)")
@@ -115,16 +124,18 @@ _TRAILING = re.compile(r"[ \t]+$", re.MULTILINE)
 
 class Prepared(NamedTuple):
     """A letter without what surrounds it. `own` is where what was forwarded begins: before it somebody else speaks;
-    `broken` whether lines end in the middle of words."""
+    `broken` whether lines end in the middle of words; `quoted` where lines begin that an answer quotes."""
 
     text: Text
     own: int
     broken: bool
+    quoted: frozenset[int] = frozenset()
 
 
 def prepared(letter: str) -> Prepared:
     """A letter without reply marks, mail heads, links and signature marks; broken words and numbers are joined."""
     text = Text(letter.translate(_ALIKE), tuple(range(len(letter))))
+    quoted = frozenset(one.end() for one in _QUOTED.finditer(text.chars))
     text = text.replaced(_QUOTED, "")
     bars = len(_BAR.findall(text.chars))
     if bars > 2 and text.chars.count("|") <= bars + 1:
@@ -137,15 +148,17 @@ def prepared(letter: str) -> Prepared:
         text = _without(text, [(one.start(), one.end()) for one in places], by)
     text = text.replaced(_REPLY, "")
     text = text.replaced(_CHAT, "* ")
-    breaks = sum(len(one.findall(text.chars)) for one in (_BROKEN_OCTET, _BROKEN_WORD, _BROKEN_CODE))
-    text = text.replaced(_BROKEN_OCTET, "").replaced(_BROKEN_WORD, "").replaced(_BROKEN_CODE, "")
+    octets = [one.span(2) for one in _BROKEN_OCTETS.finditer(text.chars) if one[1].count(".") + one[3].count(".") == 3]
+    breaks = len(octets) + sum(len(one.findall(text.chars)) for one in (_BROKEN_WORD, _BROKEN_CODE))
+    text = _without(text, octets, "").replaced(_BROKEN_WORD, "").replaced(_BROKEN_CODE, "")
     loose = [one for one in _LOOSE.finditer(text.chars) if " " in one[0]]
     gaps = [
         (one.start() + gap.start(), one.start() + gap.end()) for one in loose for gap in _LOOSE_DOT.finditer(one[0])
     ]
     text = _without(text, gaps, ".")
+    text = text.replaced(_GLUED, " ")
     forwarded = _FORWARDED.search(text.chars)
-    return Prepared(text, forwarded.end() if forwarded else 0, breaks > 1)
+    return Prepared(text, forwarded.end() if forwarded else 0, breaks > 1, quoted)
 
 
 def _without(text: Text, places: list[tuple[int, int]], by: str) -> Text:

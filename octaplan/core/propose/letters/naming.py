@@ -1,0 +1,302 @@
+"""What words say of the addresses in a letter: which they name, before them or behind, and which they strike out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from octaplan.core.propose.letters import words
+from octaplan.core.propose.letters.layout import Mark
+from octaplan.core.propose.letters.mentions import (
+    CHANGE_FROM,
+    JOIN,
+    LaidLetter,
+    Mention,
+    Scored,
+    Scores,
+    mentions_in,
+    top_of,
+)
+from octaplan.core.propose.letters.words import Said, Topic, spoken
+from octaplan.core.values.addresses import Network
+
+#: The topics that an address can have; other words say nothing of one.
+_OF_ADDRESSES = frozenset({
+    Topic.OWN, Topic.GATEWAY, Topic.RESOLVER, Topic.NETWORK, Topic.BROADCAST, Topic.ROUTED, Topic.USABLE,
+    Topic.DELEGATED, Topic.MODEM, Topic.ELSE,
+})  # fmt: skip
+#: What may stand between an address and words behind it that name it.
+_BEHIND = re.compile(
+    r"\s*[,\"'\])]*\s*(?:which|that|welche\w*|qui|que|dat|che|ktor\w+)?\s*(?:\(|\[|=|:|-|<-|\b(?:is|being|as"
+    r"|are|will be|belongs to|reserved|used|kept|taken|for|goes to|on|of|to|which|that|ist|sind|gehort|est"
+    r"|sont|es|son|e|sono|jest|als|fur|comme|pour|como|para)\b)"
+    r"\s*(?:\b(?:is|the|a|be|used|reserved|for|by|as|taken|kept|set|assigned|to|on|der|die|das|le|la|el|il"
+    r"|de|het|lo)\b\s*)*$"
+)
+#: What names an address that stands behind it.
+_NAMES_NEXT = re.compile(r"(?:(?!\b(?:and|und|et|y|en|e|i)\b|\.\s)[^)\],;\n]){0,25}?(?<!\w)\.?\d{1,3}\.?\b")
+_VERB = re.compile(r"(?:please\s+)?(?:use|configure|assign|assigned|set)(?:\s+\w+)?")
+#: Words that begin so belong to what stands before them.
+_JOINING = re.compile(r"(?:for|is|as|on|at)\b")
+_NAMED_SERVER = re.compile(r"[\s,;]*(?:and\s+)?[\w-]+(?:\.[\w-]+)+\s*[(:=]\s*\Z")
+#: Where a sentence ends: what is named before it says nothing of what comes after.
+_STOP = re.compile(r"[;\n]|[.!?](?=\s+\S)|[.!?]\s*$", re.MULTILINE)
+#: Short words that mean a side of the line only in capitals or right before an address.
+_ABBREVIATED = frozenset(
+    {
+        "ce",
+        "pe",
+        "u",
+        "su",
+        "vi",
+        "nos",
+        "fai",
+        "je",
+        "vos",
+        "dg",
+        "sm",
+        "nm",
+        "red",
+        "ons",
+        "vous",
+        "nous",
+        "ihnen",
+        "bloc",
+        "poort",
+    }
+)
+
+
+def named_in(letter: LaidLetter) -> list[Scored]:
+    """The addresses that speak of the line as it will be, each with how strongly it is named as what."""
+    mentions = list(mentions_in(letter.text))
+    said = list(_words(letter, mentions))
+    scored = list(zip(mentions, _scores(letter, mentions, said), strict=True))
+    scored = _corrected(letter, scored)
+    ends = [0, *(mention.place.end for mention, _ in scored)]
+    scored = [one for one, before in zip(scored, ends, strict=False) if not _struck(letter, one, before)]
+    for mention, scores in scored:
+        _weigh_row(letter, mention, scores)
+    scored = [_as_network(letter, one, scored) for one in scored]
+    return [one for one in scored if not _foreign(letter, one)]
+
+
+def _words(letter: LaidLetter, mentions: Sequence[Mention]) -> Iterator[Said]:
+    """The words that name an address; none inside an address, and none that only look like one of them."""
+    taken = [m.place for m in mentions]
+    for said in spoken(letter.text):
+        if said.topic not in _OF_ADDRESSES or any(p.start < said.end and said.start < p.end for p in taken):
+            continue
+        word = letter.text[said.start : said.end]
+        if (
+            word in _ABBREVIATED
+            and not letter.chars[said.start : said.end].isupper()
+            and not re.match(r"[\s:=(]{1,3}\.?\d|\)", letter.text[said.end :])
+        ):
+            continue
+        yield said
+    for row in letter.rows:
+        if not row.row.told and row.row.label.chars:
+            yield Said(Topic.ELSE, row.start, row.value)
+
+
+def _scores(letter: LaidLetter, mentions: Sequence[Mention], unsorted: Sequence[Said]) -> list[Scores]:
+    """How strongly each address is named as each topic."""
+    text = letter.text
+    said = sorted(unsorted, key=lambda one: one.start)
+    scores: list[Scores] = [{} for _ in mentions]
+    before: Topic | None = None
+    spent: set[tuple[int, int]] = set()  # words that named an address before them
+    for place, mention in enumerate(mentions):
+        mine = scores[place]
+        behind = next((w for w in said if w.start >= mention.place.end), None)
+        following = mentions[place + 1].place.start if place + 1 < len(mentions) else len(text) + 1
+        named_behind = None
+        if behind is not None and behind.start < following:
+            between = text[mention.place.end : behind.start]
+            if _is_behind(text, mention, behind, between, said):
+                named_behind = behind.topic
+                spent.add((behind.start, behind.end))
+                mine[behind.topic] = mine.get(behind.topic, 0) + 4.0
+        ahead = [w for w in said if w.end <= mention.place.start and (w.start, w.end) not in spent]
+        previous = mentions[place - 1].place.end if place else 0
+        own = [w for w in ahead if w.start >= previous]
+        if own and _reaches(text, own[-1], mention):
+            for number, word in enumerate(reversed(own[-3:])):
+                if number == 0 or _reaches(text, word, mention):
+                    strong = 3.0 if number == 0 or _strength(text, own[-1]) < 1 else 1.0
+                    mine[word.topic] = mine.get(word.topic, 0) + strong * _strength(text, word)
+            before = max(mine, key=lambda topic: mine[topic])
+        elif (
+            named_behind is None
+            and before is not None
+            and place
+            and (
+                JOIN.match(text[previous : mention.place.start])
+                or _NAMED_SERVER.match(text[previous : mention.place.start])
+            )
+            and letter.row_at(mention.place.start) == letter.row_at(mentions[place - 1].place.start)
+        ):
+            mine[before] = mine.get(before, 0) + (2.5 if before in (Topic.RESOLVER, Topic.USABLE) else 1.0)
+        else:
+            before = named_behind
+    return scores
+
+
+def _is_behind(text: str, mention: Mention, word: Said, between: str, said: Sequence[Said]) -> bool:
+    """Whether words behind an address name it: joined by `is`, `(`, `=`, or alone between commas (`.49 gateway,`)."""
+    if "\n" in between or len(between) > 40:
+        return False
+    if between.strip() and _NAMES_NEXT.match(text, word.end):
+        return False  # it names what comes after it
+    if (
+        not between.strip()
+        and word.topic in (Topic.ROUTED, Topic.USABLE, Topic.BROADCAST)
+        and re.match(
+            r"[^\n\d]{0,20}(?:$|[,;.)\n])|\s+(?:to|via|over|on|verso|su|a|hacia|vers|sur|naar|auf|an|uber|do|na)\b",
+            text[word.end :],
+        )
+    ):
+        return True
+    if between.strip():
+        return _BEHIND.match(between) is not None and not re.match(r"[ \t:=(]{0,3}\d{1,3}\.\d", text[word.end :])
+    if _JOINING.match(text[word.start : word.end]):
+        return True
+    begins = max(text.rfind(stop, 0, mention.place.start) for stop in ",;\n|(") + 1
+    begins = max(begins, text.rfind(". ", 0, mention.place.start) + 1)
+    lonely = not any(begins <= w.start < mention.place.start for w in said)
+    return lonely and re.match(r"\s*(?:[,;.)\n|(]|-\s|$|and\b|for\b|reserved\b)", text[word.end :]) is not None
+
+
+def _strength(text: str, word: Said) -> float:
+    """A mere `use` names an address less than a noun does."""
+    return 0.4 if _VERB.fullmatch(text[word.start : word.end].strip()) else 1.0
+
+
+def _reaches(text: str, word: Said, mention: Mention) -> bool:
+    """Whether words stand in one sentence with an address behind them."""
+    between = text[word.end : mention.place.start].lstrip(" \t").removeprefix(";")
+    return not _STOP.search(between) and len(between) < 60
+
+
+def _weigh_row(letter: LaidLetter, mention: Mention, scores: Scores) -> None:
+    """What the row's heading says of an address in it."""
+    row = letter.row_at(mention.place.start)
+    if row is None or Mark.INSIDE not in row.row.marks:
+        return
+    if mention.prefix is not None and mention.address.family == 4:
+        scores[Topic.ROUTED] = scores.get(Topic.ROUTED, 0) + 6.0
+    elif mention.last is None and not {Topic.RESOLVER, Topic.USABLE} & set(scores):
+        scores[Topic.ELSE] = scores.get(Topic.ELSE, 0) + 6.0
+
+
+def _corrected(letter: LaidLetter, scored: Sequence[Scored]) -> list[Scored]:
+    """Addresses without those that are taken back: `.201 … sorry, .206`; what corrects means what it
+    corrects."""
+    kept: list[Scored] = []
+    for mention, scores in _become(letter, scored):
+        before = kept[-1] if kept else None
+        start = before[0].place.end if before else 0
+        between = letter.text[start : mention.place.start]
+        if before and words.CORRECTION.search(between[-40:]) and top_of(scores) in (None, top_of(before[1])):
+            kept[-1] = (mention, {**before[1], **scores})
+        else:
+            kept.append((mention, scores))
+    told = {top_of(s) for m, s in kept if not _is_in(letter, m, Mark.QUOTED)} & {
+        Topic.OWN,
+        Topic.GATEWAY,
+        Topic.RESOLVER,
+    }
+    kept = [(m, s) for m, s in kept if not (_is_in(letter, m, Mark.QUOTED) and top_of(s) in told)]
+    again = words.AS_LAST.search(letter.text)
+    if again is None:
+        return kept
+    later = {top_of(s) for m, s in kept if m.place.start > again.end()} & {Topic.OWN, Topic.GATEWAY, Topic.RESOLVER}
+    return [
+        (m, s if m.place.start > again.start() or top_of(s) not in later else {Topic.NETWORK: 3.0})
+        for m, s in kept
+        if m.place.start > again.start() or top_of(s) not in later or m.prefix is not None
+    ]
+
+
+_TO_NEW = frozenset({"to", "auf", "zu", "a", "naar", "na", "ad", "->", "and to"})
+_BECOME = re.compile(
+    r"\b(?:become?s?|changes? to|(?:are |is |will be |be )?replaced by|pasan? a ser|wird zu|werden zu"
+    r"|ersetzt durch|devien(?:t|nent)|remplace(?:e|s)? par"
+    r"|wordt|worden|diventan?o?|sostituit[oi] da|staje sie|make way for|give way to)\W+\Z"
+)
+
+
+def _become(letter: LaidLetter, scored: Sequence[Scored]) -> Iterator[Scored]:
+    """Addresses, those that take the place of others with what these mean, and without them."""
+    made: list[Scored] = []
+    start = 0
+    for mention, scores in scored:
+        before = letter.text[start : mention.place.start]
+        start = mention.place.end
+        changed = (
+            made
+            and before.strip() in _TO_NEW
+            and CHANGE_FROM.search(letter.text[max(0, made[-1][0].place.start - 60) : made[-1][0].place.start])
+        )
+        if made and (changed or _BECOME.search(before)):
+            topic = top_of(made[-1][1])
+            while (
+                made
+                and top_of(made[-1][1]) is topic
+                and letter.row_at(made[-1][0].place.start) == letter.row_at(mention.place.start)
+            ):
+                made.pop()
+            scores = scores or ({topic: 3.0} if topic else {})
+        elif made and not scores and JOIN.match(before) and top_of(made[-1][1]) is Topic.RESOLVER:
+            scores = {Topic.RESOLVER: 2.5}
+        made.append((mention, scores))
+    yield from made
+
+
+def _is_in(letter: LaidLetter, mention: Mention, mark: Mark) -> bool:
+    row = letter.row_at(mention.place.start)
+    return row is not None and mark in row.row.marks
+
+
+def _struck(letter: LaidLetter, one: Scored, before: int) -> bool:
+    """Whether an address is only told as what it was, or what it is not. `before` is where the one before it ends."""
+    mention, _ = one
+    row = letter.row_at(mention.place.start)
+    marks = row.row.marks if row else frozenset()
+    if Mark.OLD in marks or (Mark.COVER in marks and "255." in str(mention.address)):
+        return True
+    begins = max(row.start if row else 0, before)
+    ahead = letter.text[begins : mention.place.start]
+    if words.STRIKING.search(ahead) or words.STRUCK_BEHIND.match(letter.text[mention.place.end :]):
+        return True
+    if re.match(r"\s*(?:->|=>|\u2192)\s*[\d.]", letter.text[mention.place.end :]):
+        return True
+    clause = letter.text[
+        max(row.start if row else 0, _sentence(letter.text, mention.place.start)) : mention.place.start
+    ]
+    old = list(words.OLD.finditer(clause))
+    return bool(old) and not words.NEW.search(clause, old[-1].end())
+
+
+def _sentence(text: str, place: int) -> int:
+    """Where the sentence begins that a place is in."""
+    return max(text.rfind(stop, 0, place) for stop in (". ", "\n", "; ", "! ", "? ")) + 1
+
+
+def _as_network(letter: LaidLetter, one: Scored, scored: Sequence[Scored]) -> Scored:
+    """An address with an unknown label; where it is the subnet that others are named in, it is that."""
+    mention, scores = one
+    row = letter.row_at(mention.place.start)
+    if row is None or row.row.told or mention.prefix is None or set(scores) != {Topic.ELSE}:
+        return one
+    net = Network.holding(mention.address, mention.prefix)
+    named = any(top_of(s) in (Topic.OWN, Topic.GATEWAY) and net.holds(m.address) for m, s in scored)
+    return (mention, {Topic.NETWORK: 3.0}) if named and net.first == mention.address else one
+
+
+def _foreign(letter: LaidLetter, one: Scored) -> bool:
+    """Whether an address belongs to another service, to a signature, or to nothing that is read."""
+    row = letter.row_at(one[0].place.start)
+    marks = row.row.marks if row else frozenset()
+    return bool(marks & {Mark.OTHER, Mark.SIGNED}) or top_of(one[1]) is Topic.ELSE
