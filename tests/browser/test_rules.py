@@ -41,7 +41,7 @@ class Remedies(InBrowser):
         page = self.desk("PAWS/QUARRY", page=self.visit("wren"))
         rail = page.get_by_role("complementary", name="Findings")
         expect(rail.get_by_role("button", name=re.compile("^VLAN used twice")).first).to_be_visible()
-        page.wait_for_function("window.asked === 0")
+        page.wait_for_function("() => window.asked === 0")
         expect(rail.get_by_role("button", name=re.compile("^Give Cameras"))).to_have_count(0)
 
     def test_a_missing_time_zone_leads_to_the_facts_of_the_site(self) -> None:

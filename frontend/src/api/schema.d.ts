@@ -5065,10 +5065,10 @@ export interface components {
       wrong: string[];
     };
     /**
-     * Letter
+     * LetterPasted
      * @description What a provider wrote about the hand-off of a circuit.
      */
-    Letter: {
+    LetterPasted: {
       /** Circuit */
       circuit: string;
       /** Text */
@@ -5091,7 +5091,7 @@ export interface components {
     LetterResult: {
       desk: components['schemas']['Desk'];
       /** Left */
-      left: components['schemas']['octaplan__server__pages__letters__ValueLeft'][];
+      left: components['schemas']['LetterValueLeft'][];
     };
     /**
      * LetterTaken
@@ -5122,6 +5122,20 @@ export interface components {
       source: string;
       /** Values */
       values: components['schemas']['ValueTaken'][];
+    };
+    /**
+     * LetterValueLeft
+     * @description A value that the plan does not take, and why.
+     */
+    LetterValueLeft: {
+      /** Field */
+      field: string;
+      /** Label */
+      label: string;
+      /** Problem */
+      problem: string;
+      /** Text */
+      text: string;
     };
     /** LevelShown */
     LevelShown: {
@@ -8503,6 +8517,20 @@ export interface components {
       /** Error Type */
       type: string;
     };
+    /**
+     * ValueLeft
+     * @description A planned value that no line tells.
+     */
+    ValueLeft: {
+      /** Name */
+      name: string;
+      /** Path */
+      path: string;
+      /** Value */
+      value: string;
+      /** What */
+      what: string;
+    };
     /** ValueShown */
     ValueShown: {
       /** Copied */
@@ -8820,7 +8848,7 @@ export interface components {
        * Left Out
        * @default []
        */
-      left_out: components['schemas']['octaplan__server__pages__texts__ValueLeft'][];
+      left_out: components['schemas']['ValueLeft'][];
       /**
        * Lines
        * @default []
@@ -8910,34 +8938,6 @@ export interface components {
        * What
        * @default
        */
-      what: string;
-    };
-    /**
-     * ValueLeft
-     * @description A value that the plan does not take, and why.
-     */
-    octaplan__server__pages__letters__ValueLeft: {
-      /** Field */
-      field: string;
-      /** Label */
-      label: string;
-      /** Problem */
-      problem: string;
-      /** Text */
-      text: string;
-    };
-    /**
-     * ValueLeft
-     * @description A planned value that no line tells.
-     */
-    octaplan__server__pages__texts__ValueLeft: {
-      /** Name */
-      name: string;
-      /** Path */
-      path: string;
-      /** Value */
-      value: string;
-      /** What */
       what: string;
     };
   };
@@ -13287,7 +13287,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['Letter'];
+        'application/json': components['schemas']['LetterPasted'];
       };
     };
     responses: {

@@ -22,7 +22,7 @@ from octaplan.store.refusals import NoSuchSite
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["letters"])
 
 
-class Letter(BaseModel):
+class LetterPasted(BaseModel):
     """What a provider wrote about the hand-off of a circuit."""
 
     circuit: Key
@@ -61,7 +61,7 @@ class LetterTaken(BaseModel):
     confirmed: bool = False
 
 
-class ValueLeft(BaseModel):
+class LetterValueLeft(BaseModel):
     """A value that the plan does not take, and why."""
 
     field: str
@@ -74,11 +74,11 @@ class LetterResult(BaseModel):
     """The desk as it stands after a letter, and what of the letter was left out."""
 
     desk: Desk
-    left: list[ValueLeft]
+    left: list[LetterValueLeft]
 
 
 @router.post("/letter")
-def letter(customer: Code, site: Code, letter: Letter, records: Recorded, person: Looking) -> LetterRead:
+def letter(customer: Code, site: Code, letter: LetterPasted, records: Recorded, person: Looking) -> LetterRead:
     """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
     plan = records.now.of(customer).plan(f"{customer}/{site}")
     if letter.circuit not in plan.circuits:
@@ -138,5 +138,5 @@ def take_letter(
     )
     return LetterResult(
         desk=desk_shown(records, records.now, key),
-        left=[ValueLeft(label=LETTER_FIELDS[one.field], **one._asdict()) for one in left],
+        left=[LetterValueLeft(label=LETTER_FIELDS[one.field], **one._asdict()) for one in left],
     )

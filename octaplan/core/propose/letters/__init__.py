@@ -12,13 +12,13 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.addresses import Addresses, read_addresses
+from octaplan.core.propose.letters.addresses import FittedAddresses, fit_addresses
 from octaplan.core.propose.letters.details import read_details, secrets_in
-from octaplan.core.propose.letters.layout import Mark, Row, rows_of, written
+from octaplan.core.propose.letters.layout import LetterRow, RowMark, rows_as_text, rows_of
 from octaplan.core.propose.letters.numbers import Spoken, spoken_rows
 from octaplan.core.propose.letters.readings import Reading, Sure
-from octaplan.core.propose.letters.text import Stretch, Text, folded, prepared
-from octaplan.core.propose.letters.words import Topic
+from octaplan.core.propose.letters.text import PlacedText, Stretch, folded, prepared
+from octaplan.core.propose.letters.words import LetterTopic
 from octaplan.core.values.addresses import Network, parse_address
 
 __all__ = ["Letter", "LetterLine", "Reading", "Stretch", "Sure", "read_letter"]
@@ -60,9 +60,9 @@ def read_letter(letter: str) -> Letter:
     return Letter(lines, secret)
 
 
-def _without_secrets(rows: Sequence[Row]) -> tuple[bool, list[Row]]:
+def _without_secrets(rows: Sequence[LetterRow]) -> tuple[bool, list[LetterRow]]:
     """Rows in which passwords are blanked."""
-    text, places = written(rows)
+    text, places = rows_as_text(rows)
     plain = folded(text.chars)
     found = secrets_in(spoken_rows(plain, text.chars, places))
     if not found:
@@ -73,19 +73,19 @@ def _without_secrets(rows: Sequence[Row]) -> tuple[bool, list[Row]]:
         for secret in found:
             if place.value <= secret.start < place.end:
                 start, end = secret.start - place.value, min(secret.end, place.end) - place.value
-                value = Text(value.chars[:start] + " " * (end - start) + value.chars[end:], value.origin)
+                value = PlacedText(value.chars[:start] + " " * (end - start) + value.chars[end:], value.origin)
         kept.append(place.row._replace(value=value))
     return True, kept
 
 
-def _read(rows: Sequence[Row]) -> dict[str, Reading]:
+def _read(rows: Sequence[LetterRow]) -> dict[str, Reading]:
     """The values that some rows tell, by field, with their places in the letter."""
-    text, places = written(rows)
+    text, places = rows_as_text(rows)
     plain = folded(text.chars)
     said = spoken_rows(plain, text.chars, places)
     values = read_details(said)
     fixed = _is_fixed(plain, said, values)
-    found = read_addresses(plain, text.chars, places, fixed=fixed)
+    found = fit_addresses(plain, text.chars, places, fixed=fixed)
     values |= {field: reading for field, reading in found._asdict().items() if isinstance(reading, Reading)}
     if "handoff" not in values and found.modem_subnet is not None and found.address is None:
         values["handoff"] = Reading("dhcp", Sure.FOLLOWS, found.modem_subnet.places)
@@ -104,7 +104,7 @@ def _is_fixed(plain: str, said: Sequence[Spoken], values: dict[str, Reading]) ->
     if handoff.text == "dhcp":
         return words.STATIC.search(plain) is not None and not words.CHANGING.search(plain)
     for row in said:
-        if Topic.OWN in row.head or not row.place.row.label.chars:
+        if LetterTopic.OWN in row.head or not row.place.row.label.chars:
             for found in re.finditer(r"\d{1,3}(?:\.\d{1,3}){3}", row.whole):
                 around = row.whole[max(0, found.start() - 40) : found.end() + 40]
                 if words.CHANGING.search(around) and not words.STATIC.search(around):
@@ -112,7 +112,7 @@ def _is_fixed(plain: str, said: Sequence[Spoken], values: dict[str, Reading]) ->
     return True
 
 
-def _handed_off(values: dict[str, Reading], found: Addresses) -> dict[str, Reading]:
+def _handed_off(values: dict[str, Reading], found: FittedAddresses) -> dict[str, Reading]:
     """The kind of hand-off that follows from what is there, where no words say it."""
     said = values.get("handoff")
     own = found.address or found.gateway
@@ -127,7 +127,7 @@ def _handed_off(values: dict[str, Reading], found: Addresses) -> dict[str, Readi
     return {}
 
 
-def _behind_sign_in(values: dict[str, Reading], found: Addresses) -> dict[str, Reading]:
+def _behind_sign_in(values: dict[str, Reading], found: FittedAddresses) -> dict[str, Reading]:
     """PPPoE brings one address; a whole subnet that such a letter tells is routed to it."""
     own, prefix = found.address, found.prefix
     if (
@@ -148,7 +148,7 @@ def _behind_sign_in(values: dict[str, Reading], found: Addresses) -> dict[str, R
     return {**left, "routed_blocks": Reading(str(block), Sure.FOLLOWS, prefix.places)}
 
 
-def _placed(reading: Reading, text: Text) -> Reading:
+def _placed(reading: Reading, text: PlacedText) -> Reading:
     """A reading whose places are those of the letter as it was pasted."""
     places = tuple(text.place(max(0, place.start), min(place.end, len(text.chars))) for place in reading.places)
     return reading._replace(places=tuple(place for place in places if place.start < place.end))
@@ -167,22 +167,22 @@ _SECOND = re.compile(
 )
 _SENTENCE = re.compile(r"(?<=[.!?])\s+(?=\w)|\n")
 _HANDED = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|pppoe|\bdhcp\b")
-_BOTH_MARKS = frozenset({Mark.FIRST, Mark.SECOND})
+_BOTH_MARKS = frozenset({RowMark.FIRST, RowMark.SECOND})
 _BOTH = re.compile(r"\bboth\b|\bbeide|\bles deux|\bamb[oa]s|\bentramb|\bbeiden|\bob[aiu]\b")
 
 
-def _lines(rows: Sequence[Row]) -> list[tuple[str, list[Row]]]:
+def _lines(rows: Sequence[LetterRow]) -> list[tuple[str, list[LetterRow]]]:
     """The rows of each of two lines, in the order in which the letter speaks of them; of one, all."""
     marked = list(_sentences(rows))
-    kinds = [next(iter(row.marks & {Mark.FIRST, Mark.SECOND}), None) for row in marked]
+    kinds = [next(iter(row.marks & {RowMark.FIRST, RowMark.SECOND}), None) for row in marked]
     order = [kind for kind in dict.fromkeys(kinds) if kind is not None]
     if len(order) < 2:
         return [("", list(rows))]
-    names = {Mark.FIRST: "main", Mark.SECOND: "backup"}
+    names = {RowMark.FIRST: "main", RowMark.SECOND: "backup"}
     parts = []
     for kind in order:
         part = [
-            row._replace(marks=row.marks - {Mark.FIRST, Mark.SECOND})
+            row._replace(marks=row.marks - {RowMark.FIRST, RowMark.SECOND})
             for row, own in zip(marked, kinds, strict=True)
             if own in (kind, None)
         ]
@@ -190,11 +190,11 @@ def _lines(rows: Sequence[Row]) -> list[tuple[str, list[Row]]]:
     return parts
 
 
-def _sentences(rows: Sequence[Row]) -> list[Row]:
+def _sentences(rows: Sequence[LetterRow]) -> list[LetterRow]:
     """Rows, with sentences that name one of two lines apart and marked; what speaks of both is neither's."""
     whole = folded("\n".join(row.value.chars for row in rows if not row.label.chars))
     second = any(_SECOND.search(piece) and _HANDED.search(piece) for piece in _SENTENCE.split(whole))
-    made: list[Row] = []
+    made: list[LetterRow] = []
     for row in rows:
         if _BOTH.search(folded(f"{row.label.chars} {row.value.chars}")) and len(_SENTENCE.split(row.value.chars)) == 1:
             made.append(row._replace(marks=row.marks - _BOTH_MARKS))
@@ -205,21 +205,21 @@ def _sentences(rows: Sequence[Row]) -> list[Row]:
     return made
 
 
-def _cut(row: Row) -> list[Row]:
+def _cut(row: LetterRow) -> list[LetterRow]:
     """A paragraph cut where it goes over from one line to the other."""
     cuts = [0, *(found.end() for found in _SENTENCE.finditer(row.value.chars)), len(row.value.chars)]
-    pieces: list[Row] = []
+    pieces: list[LetterRow] = []
     kind = next(iter(row.marks & _BOTH_MARKS), None)
     for start, end in pairwise(cuts):
         piece = row.value.cut(start, end)
         plain = folded(piece.chars)
         first, second = _FIRST.search(plain), _SECOND.search(plain)
         if first and not (second and second.start() < first.start()):
-            kind = Mark.FIRST
+            kind = RowMark.FIRST
         elif second:
-            kind = Mark.SECOND
+            kind = RowMark.SECOND
         elif kind is None and _HANDED.search(plain):
-            kind = Mark.FIRST
+            kind = RowMark.FIRST
         both = _BOTH.search(plain) is not None
-        pieces.append(Row(row.label, piece, (row.marks - _BOTH_MARKS) | ({kind} if kind and not both else set())))
+        pieces.append(LetterRow(row.label, piece, (row.marks - _BOTH_MARKS) | ({kind} if kind and not both else set())))
     return pieces

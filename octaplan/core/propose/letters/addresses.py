@@ -13,16 +13,16 @@ from contextlib import suppress
 from typing import NamedTuple
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.layout import Mark, Place
+from octaplan.core.propose.letters.layout import RowMark, RowPlace
 from octaplan.core.propose.letters.mentions import IPV4, LaidLetter, Mention, Scored, Scores, masks_in, top_of
 from octaplan.core.propose.letters.naming import named_in
 from octaplan.core.propose.letters.readings import Reading, Sure
 from octaplan.core.propose.letters.text import Stretch
-from octaplan.core.propose.letters.words import Topic
+from octaplan.core.propose.letters.words import LetterTopic
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_network
 
 
-class Addresses(NamedTuple):
+class FittedAddresses(NamedTuple):
     """What the addresses of a letter come to. `block`: the hand-off is told as a network, and not only by a mask."""
 
     address: Reading | None = None
@@ -54,7 +54,7 @@ _PRIVATE = tuple(parse_network(text)[0] for text in ("10.0.0.0/8", "172.16.0.0/1
 _SHARED = parse_network("100.64.0.0/10")[0]
 
 
-def read_addresses(text: str, chars: str, rows: Sequence[Place], *, fixed: bool = True) -> Addresses:
+def fit_addresses(text: str, chars: str, rows: Sequence[RowPlace], *, fixed: bool = True) -> FittedAddresses:
     """What the addresses of a letter come to, its places in the text that was laid out.
 
     `text` is the folded text, `chars` the same as written. Without `fixed` the line's own address is given to it anew
@@ -65,7 +65,7 @@ def read_addresses(text: str, chars: str, rows: Sequence[Place], *, fixed: bool 
     four = [one for one in scored if one[0].address.family == 4]
     six = [one for one in scored if one[0].address.family == 6]
     modem, four = _modem(letter, four, fixed=fixed)
-    named = [one for one in scored if top_of(one[1]) is Topic.RESOLVER and one not in modem]
+    named = [one for one in scored if top_of(one[1]) is LetterTopic.RESOLVER and one not in modem]
     found = _ipv4(letter, [one for one in four if one not in named], named, fixed=fixed)
     found = _ipv6(found, [one for one in six if one not in named])
     return found._replace(modem_subnet=_modem_subnet(letter, modem))
@@ -80,9 +80,9 @@ def _modem(letter: LaidLetter, four: Sequence[Scored], *, fixed: bool) -> tuple[
         inner = _is_private(mention.address)
         if _SHARED.holds(mention.address) and (public or not fixed):
             continue
-        if inner and (top_of(scores) is Topic.MODEM or not fixed or (speaks and bool(public))):
+        if inner and (top_of(scores) is LetterTopic.MODEM or not fixed or (speaks and bool(public))):
             modem.append((mention, scores))
-        elif (inner and (public or not fixed)) or top_of(scores) is Topic.MODEM:
+        elif (inner and (public or not fixed)) or top_of(scores) is LetterTopic.MODEM:
             continue
         else:
             rest.append((mention, scores))
@@ -110,31 +110,33 @@ def _modem_subnet(letter: LaidLetter, modem: Sequence[Scored]) -> Reading | None
     return Reading(str(Network.holding(mention.address, prefix)), Sure.SAID, (mention.place,))
 
 
-def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scored], *, fixed: bool) -> Addresses:
+def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scored], *, fixed: bool) -> FittedAddresses:
     masks = [
         m
         for m in masks_in(letter)
         if not (m[2] and re.search(r"modem|box|inside", letter.text[m[2].start : m[2].value]))
     ]
     alone = next(
-        ((prefix, place) for prefix, place, row in masks if row is None or Mark.INSIDE not in row.row.marks), None
+        ((prefix, place) for prefix, place, row in masks if row is None or RowMark.INSIDE not in row.row.marks), None
     )
     lengths = list(dict.fromkeys(prefix for prefix, _, row in masks if row is None or not _is_of_lan(letter, row)))
     if not fixed:
         alone_routed = [one for one in scored if one[0].prefix is not None and _is_routed(one[1])]
-        return Addresses(resolvers=_several(resolvers, Sure.SAID), routed_blocks=_blocks(letter, alone_routed))
+        return FittedAddresses(resolvers=_several(resolvers, Sure.SAID), routed_blocks=_blocks(letter, alone_routed))
     routed = [one for one in scored if _is_routed(one[1])]
     blocks = [Network.holding(m.address, m.prefix) for m, _ in routed if m.prefix is not None]
     if not _is_beside(scored, routed, blocks):
         routed, blocks = [], []
     rest = [one for one in scored if one not in routed]
     inside = [
-        one for one in rest if any(net.holds(one[0].address) for net in blocks) and top_of(one[1]) is not Topic.OWN
+        one
+        for one in rest
+        if any(net.holds(one[0].address) for net in blocks) and top_of(one[1]) is not LetterTopic.OWN
     ]
-    usable = [one for one in inside if Topic.USABLE in one[1] or one[0].last is not None]
+    usable = [one for one in inside if LetterTopic.USABLE in one[1] or one[0].last is not None]
     link = [one for one in rest if one not in inside]
     if not link and not resolvers and not blocks and _told_block(letter) is None:
-        return Addresses(prefix=Reading(f"/{alone[0]}", Sure.SAID, (alone[1],)) if alone else None)
+        return FittedAddresses(prefix=Reading(f"/{alone[0]}", Sure.SAID, (alone[1],)) if alone else None)
     nets = list(_networks(link, alone))
     same = _same(link)
     problem = ""
@@ -158,7 +160,7 @@ def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scor
     if own is not None and net is not None:
         routed += [one for one in link if _is_further_block(one, net, own, gateway)]
     usable += [one for one in link if _is_many(letter.text, one)]
-    found = Addresses(
+    found = FittedAddresses(
         address=_own(own, gateway, [pair[0] for pair in others]),
         prefix=_prefix(net, link, alone, lengths),
         gateway=_gateway(gateway, [pair[1] for pair in others]),
@@ -181,13 +183,15 @@ def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scor
 
 
 def _is_routed(scores: Scores) -> bool:
-    named = max(scores.get(Topic.ROUTED, 0), scores.get(Topic.DELEGATED, 0))
-    return named >= 2.5 and top_of(scores) in (Topic.ROUTED, Topic.NETWORK, Topic.DELEGATED)
+    named = max(scores.get(LetterTopic.ROUTED, 0), scores.get(LetterTopic.DELEGATED, 0))
+    return named >= 2.5 and top_of(scores) in (LetterTopic.ROUTED, LetterTopic.NETWORK, LetterTopic.DELEGATED)
 
 
 def _is_beside(scored: Sequence[Scored], routed: Sequence[Scored], blocks: Sequence[Network]) -> bool:
     """Whether there is a hand-off beside the blocks; else what is called a block is the hand-off itself."""
-    sides = [m.address for m, s in scored if top_of(s) in (Topic.OWN, Topic.GATEWAY) and (m, s) not in routed]
+    sides = [
+        m.address for m, s in scored if top_of(s) in (LetterTopic.OWN, LetterTopic.GATEWAY) and (m, s) not in routed
+    ]
     return not sides or any(not any(net.holds(side) for net in blocks) for side in sides)
 
 
@@ -206,24 +210,28 @@ _END = re.compile(
 )
 
 
-def _is_of_lan(letter: LaidLetter, row: Place) -> bool:
+def _is_of_lan(letter: LaidLetter, row: RowPlace) -> bool:
     words_of = letter.text[row.start : row.value]
-    return Mark.INSIDE in row.row.marks or re.search(r"lan|rout|block|inside|extra|addition", words_of) is not None
+    return RowMark.INSIDE in row.row.marks or re.search(r"lan|rout|block|inside|extra|addition", words_of) is not None
 
 
 def _is_many(text: str, one: Scored) -> bool:
     """Whether an address is one of several that are free to use, or begins a run of them."""
     if one[0].last is not None:
-        return top_of(one[1]) in (None, Topic.USABLE, Topic.OWN, Topic.NETWORK)
+        return top_of(one[1]) in (None, LetterTopic.USABLE, LetterTopic.OWN, LetterTopic.NETWORK)
     if _END.search(text[max(0, one[0].place.start - 60) : one[0].place.start].rpartition("\n")[2]):
         return False
-    return Topic.USABLE in one[1] and top_of(one[1]) in (Topic.USABLE, Topic.OWN) and one[0].prefix is None
+    return (
+        LetterTopic.USABLE in one[1]
+        and top_of(one[1]) in (LetterTopic.USABLE, LetterTopic.OWN)
+        and one[0].prefix is None
+    )
 
 
 def _same(link: Sequence[Scored]) -> list[Scored]:
     """Where one address is named as the site's own and as the gateway, and nothing else as either."""
-    own = [one for one in link if top_of(one[1]) is Topic.OWN and one[1][Topic.OWN] >= 2.5]
-    gates = [one for one in link if top_of(one[1]) is Topic.GATEWAY and one[1][Topic.GATEWAY] >= 2.5]
+    own = [one for one in link if top_of(one[1]) is LetterTopic.OWN and one[1][LetterTopic.OWN] >= 2.5]
+    gates = [one for one in link if top_of(one[1]) is LetterTopic.GATEWAY and one[1][LetterTopic.GATEWAY] >= 2.5]
     if not own or not gates:
         return []
     if {one[0].address for one in own} == {one[0].address for one in gates}:
@@ -231,20 +239,29 @@ def _same(link: Sequence[Scored]) -> list[Scored]:
     return []
 
 
-def _contradicted(found: Addresses, link: Sequence[Scored], net: Network | None) -> Addresses:
+def _contradicted(found: FittedAddresses, link: Sequence[Scored], net: Network | None) -> FittedAddresses:
     """What words say and arithmetic forbids, told."""
     if net is None:
         return found
     if found.address is None:
         for mention, scores in link:
-            if scores.get(Topic.OWN, 0) >= 2.5 and top_of(scores) is Topic.OWN and not net.holds(mention.address):
+            if (
+                scores.get(LetterTopic.OWN, 0) >= 2.5
+                and top_of(scores) is LetterTopic.OWN
+                and not net.holds(mention.address)
+            ):
                 problem = (
                     f"{mention.address} lies outside {net}, which the letter names as the subnet: ask the provider"
                 )
                 found = found._replace(address=Reading(str(mention.address), Sure.SAID, (mention.place,), (), problem))
                 break
             edge = net.holds(mention.address) and net.prefix <= 30 and mention.address in (net.first, net.last)
-            if edge and mention.last is None and scores.get(Topic.OWN, 0) >= 2.5 and top_of(scores) is Topic.OWN:
+            if (
+                edge
+                and mention.last is None
+                and scores.get(LetterTopic.OWN, 0) >= 2.5
+                and top_of(scores) is LetterTopic.OWN
+            ):
                 what = "network address" if mention.address == net.first else "broadcast address"
                 problem = f"{mention.address} is the {what} of {net}, which no device can have: ask the provider"
                 if mention.prefix is not None and found.gateway and mention.address == net.first:
@@ -253,7 +270,11 @@ def _contradicted(found: Addresses, link: Sequence[Scored], net: Network | None)
                 break
     if found.gateway is None:
         for mention, scores in link:
-            if top_of(scores) is Topic.GATEWAY and scores[Topic.GATEWAY] >= 2.5 and not net.holds(mention.address):
+            if (
+                top_of(scores) is LetterTopic.GATEWAY
+                and scores[LetterTopic.GATEWAY] >= 2.5
+                and not net.holds(mention.address)
+            ):
                 problem = f"{mention.address} lies outside {net}, so the gateway cannot be reached: ask the provider"
                 found = found._replace(gateway=Reading(str(mention.address), Sure.SAID, (mention.place,), (), problem))
                 break
@@ -307,8 +328,8 @@ def _kept_own(
         net = next((net for net in nets if net.holds(one[0].address)), None)
         edge = net is not None and net.prefix <= 30 and one[0].address in (net.first, net.last)
         if (
-            top_of(one[1]) is Topic.OWN
-            and one[1][Topic.OWN] >= 2.5
+            top_of(one[1]) is LetterTopic.OWN
+            and one[1][LetterTopic.OWN] >= 2.5
             and net is not None
             and not net.holds(gateway)
             and not edge
@@ -323,7 +344,7 @@ _Pair = tuple[Scored | None, Scored | None]
 def _pairs(link: Sequence[Scored], nets: Sequence[Network]) -> tuple[_Pair, list[_Pair]]:
     """The own address and the gateway that fit best, and others that fit as well."""
     link = link[:40]
-    named = [one for one in link if top_of(one[1]) is Topic.GATEWAY and one[1][Topic.GATEWAY] >= 2.5]
+    named = [one for one in link if top_of(one[1]) is LetterTopic.GATEWAY and one[1][LetterTopic.GATEWAY] >= 2.5]
     rated: list[tuple[float, _Pair]] = []
     for own in (None, *link):
         for gateway in (None, *(named or link)):
@@ -351,8 +372,8 @@ def _told(pair: _Pair) -> tuple[str, str]:
 def _fit(own: Scored | None, gateway: Scored | None, nets: Sequence[Network], link: Sequence[Scored]) -> float:
     rate = 0.0
     if own is not None:
-        rate += _as(own, Topic.OWN, _own_of(own, gateway), nets)
-        if own[1].get(Topic.USABLE, 0) and not own[1].get(Topic.OWN, 0):
+        rate += _as(own, LetterTopic.OWN, _own_of(own, gateway), nets)
+        if own[1].get(LetterTopic.USABLE, 0) and not own[1].get(LetterTopic.OWN, 0):
             rate += 1.0
         if own[0].prefix is not None:
             rate += 1.5  # a mask is written behind one's own address
@@ -361,7 +382,7 @@ def _fit(own: Scored | None, gateway: Scored | None, nets: Sequence[Network], li
         if top_of(own[1]) is None:
             rate += 0.8 - 0.3 * [id(one[0]) for one in link].index(id(own[0])) if len(link) < 4 else 0.3
     if gateway is not None:
-        rate += _as(gateway, Topic.GATEWAY, gateway[0].address, nets)
+        rate += _as(gateway, LetterTopic.GATEWAY, gateway[0].address, nets)
         if gateway[0].last is not None:
             rate -= 3.0
         if top_of(gateway[1]) is None:
@@ -378,12 +399,12 @@ def _fit(own: Scored | None, gateway: Scored | None, nets: Sequence[Network], li
     return rate
 
 
-def _as(one: Scored, topic: Topic, address: Address, nets: Sequence[Network]) -> float:
+def _as(one: Scored, topic: LetterTopic, address: Address, nets: Sequence[Network]) -> float:
     """How well an address is one thing: named so, and not named or shaped otherwise."""
     scores = one[1]
-    against = max((score for other, score in scores.items() if other not in (topic, Topic.USABLE)), default=0.0)
+    against = max((score for other, score in scores.items() if other not in (topic, LetterTopic.USABLE)), default=0.0)
     rate = scores.get(topic, 0.0) - 0.9 * against
-    if topic is Topic.OWN and nets and not any(net.holds(address) for net in nets):
+    if topic is LetterTopic.OWN and nets and not any(net.holds(address) for net in nets):
         rate -= 4.0
     for net in nets:
         if net.holds(address) and net.prefix <= 30 and address in (net.first, net.last):
@@ -391,7 +412,7 @@ def _as(one: Scored, topic: Topic, address: Address, nets: Sequence[Network]) ->
     return rate
 
 
-def _sure(one: Scored, topic: Topic) -> Sure:
+def _sure(one: Scored, topic: LetterTopic) -> Sure:
     return Sure.SAID if one[1].get(topic, 0) >= 2.5 else Sure.FOLLOWS
 
 
@@ -400,7 +421,7 @@ def _own(own: Scored | None, gateway: Scored | None, others: Sequence[Scored | N
         return None
     text = str(_own_of(own, gateway))
     more = tuple(dict.fromkeys(str(o[0].address) for o in others if o is not None and str(o[0].address) != text))
-    sure = Sure.OPEN if more else Sure.FOLLOWS if own[0].last is not None else _sure(own, Topic.OWN)
+    sure = Sure.OPEN if more else Sure.FOLLOWS if own[0].last is not None else _sure(own, LetterTopic.OWN)
     return Reading(text, sure, (own[0].place,), more)
 
 
@@ -409,7 +430,7 @@ def _gateway(gateway: Scored | None, others: Sequence[Scored | None]) -> Reading
         return None
     text = str(gateway[0].address)
     more = tuple(dict.fromkeys(str(o[0].address) for o in others if o is not None and str(o[0].address) != text))
-    return Reading(text, Sure.OPEN if more else _sure(gateway, Topic.GATEWAY), (gateway[0].place,), more)
+    return Reading(text, Sure.OPEN if more else _sure(gateway, LetterTopic.GATEWAY), (gateway[0].place,), more)
 
 
 def _prefix(
@@ -458,8 +479,8 @@ def _blocks(letter: LaidLetter, routed: Sequence[Scored]) -> Reading | None:
     return Reading("; ".join(dict.fromkeys(str(n) for _, n in nets)), Sure.SAID, tuple(m.place for m, _ in nets))
 
 
-def _relative(letter: LaidLetter, found: Addresses, net: Network | None) -> Addresses:
-    """Addresses that are told by their place in the block: `router: start+1`."""
+def _relative(letter: LaidLetter, found: FittedAddresses, net: Network | None) -> FittedAddresses:
+    """FittedAddresses that are told by their place in the block: `router: start+1`."""
     block = net or _told_block(letter)
     if block is None:
         return found
@@ -469,9 +490,9 @@ def _relative(letter: LaidLetter, found: Addresses, net: Network | None) -> Addr
             continue
         place = Stretch(row.value, row.end)
         topics = {one.topic for one in words.labels(letter.text[row.start : row.value].rstrip(": "))}
-        if Topic.GATEWAY in topics and found.gateway is None:
+        if LetterTopic.GATEWAY in topics and found.gateway is None:
             found = found._replace(gateway=Reading(str(at[0]), Sure.FOLLOWS, (place,)))
-        elif Topic.OWN in topics and (found.address is None or found.address.sure is not Sure.SAID):
+        elif LetterTopic.OWN in topics and (found.address is None or found.address.sure is not Sure.SAID):
             found = found._replace(address=Reading(str(at[0]), Sure.FOLLOWS, (place,)))
     if found.prefix is None:
         found = found._replace(prefix=Reading(f"/{block.prefix}", Sure.FOLLOWS, ()))
@@ -516,7 +537,9 @@ _FIRST_FOR = re.compile(
 )
 
 
-def _told_first(letter: LaidLetter, found: Addresses, net: Network | None, usable: Sequence[Scored]) -> Addresses:
+def _told_first(
+    letter: LaidLetter, found: FittedAddresses, net: Network | None, usable: Sequence[Scored]
+) -> FittedAddresses:
     """`Please give the first usable to your router`."""
     if net is None or not usable or (found.address is not None and found.address.sure is Sure.SAID):
         return found
@@ -528,7 +551,7 @@ def _told_first(letter: LaidLetter, found: Addresses, net: Network | None, usabl
     return found
 
 
-def _uses(letter: LaidLetter, usable: Sequence[Scored], found: Addresses, net: Network | None) -> Reading | None:
+def _uses(letter: LaidLetter, usable: Sequence[Scored], found: FittedAddresses, net: Network | None) -> Reading | None:
     """Further addresses: those that are free to use, without the site's own, the gateway and the ends of the subnet."""
     spans: list[tuple[Address, Address, Stretch]] = [(m.address, m.last or m.address, m.place) for m, _ in usable]
     block = net or _told_block(letter)
@@ -536,7 +559,7 @@ def _uses(letter: LaidLetter, usable: Sequence[Scored], found: Addresses, net: N
         for row in letter.rows:
             topics = {one.topic for one in words.labels(letter.text[row.start : row.value].rstrip(": "))}
             ends = _counted(letter.text[row.value : row.end], block)
-            if Topic.USABLE in topics and len(ends) == 2:
+            if LetterTopic.USABLE in topics and len(ends) == 2:
                 spans.append((ends[0], ends[1], Stretch(row.value, row.end)))
     taken = {reading.text for reading in (found.address, found.gateway) if reading is not None}
     free: dict[str, None] = {}
@@ -551,7 +574,7 @@ def _uses(letter: LaidLetter, usable: Sequence[Scored], found: Addresses, net: N
     return Reading(" ".join(free), Sure.SAID, tuple(place for _, _, place in spans))
 
 
-def _ipv6(found: Addresses, scored: Sequence[Scored]) -> Addresses:
+def _ipv6(found: FittedAddresses, scored: Sequence[Scored]) -> FittedAddresses:
     """With the IPv6 side of a hand-off: what is named, and what has an interface part is one's own."""
     for one in scored:
         mention, scores = one
@@ -561,15 +584,15 @@ def _ipv6(found: Addresses, scored: Sequence[Scored]) -> Addresses:
         )
         link_local = str(mention.address).startswith("fe80")
         text = str(mention.address)
-        if network and length is not None and (length < 64 or top in (Topic.ROUTED, Topic.DELEGATED)):
-            block = Reading(f"{text}/{length}", _sure(one, Topic.DELEGATED), place)
+        if network and length is not None and (length < 64 or top in (LetterTopic.ROUTED, LetterTopic.DELEGATED)):
+            block = Reading(f"{text}/{length}", _sure(one, LetterTopic.DELEGATED), place)
             found = found._replace(delegated_prefix=found.delegated_prefix or block)
             continue
-        if top is Topic.GATEWAY or link_local:
-            gateway = Reading(text, _sure(one, Topic.GATEWAY), place)
+        if top is LetterTopic.GATEWAY or link_local:
+            gateway = Reading(text, _sure(one, LetterTopic.GATEWAY), place)
             found = found._replace(gateway6=found.gateway6 or gateway)
         elif not network and found.address6 is None:
-            found = found._replace(address6=Reading(text, _sure(one, Topic.OWN), place))
-        if length is not None and top is not Topic.ROUTED and length >= 64 and not link_local:
+            found = found._replace(address6=Reading(text, _sure(one, LetterTopic.OWN), place))
+        if length is not None and top is not LetterTopic.ROUTED and length >= 64 and not link_local:
             found = found._replace(prefix6=found.prefix6 or Reading(f"/{length}", Sure.SAID, place))
     return found

@@ -12,14 +12,14 @@ from octaplan.core.propose.letters.numbers import (
     Spoken,
     labelled,
     mentioned,
-    read_mtu,
-    read_speed,
-    read_vlan,
+    mtu_in,
+    speed_in,
     value_from,
+    vlan_in,
 )
 from octaplan.core.propose.letters.readings import Reading, Sure
 from octaplan.core.propose.letters.text import Stretch, folded
-from octaplan.core.propose.letters.words import Said, Topic
+from octaplan.core.propose.letters.words import LetterTopic, SaidWords
 
 # --- Sign-in -------------------------------------------------------------------------------------------------
 
@@ -28,7 +28,7 @@ _PLAIN_USER = re.compile(r"[\w.#/+@-]{3,}")
 
 
 def _user(rows: Sequence[Spoken]) -> Reading | None:
-    named = [row for row in labelled(rows, Topic.USER) if Topic.MODEM not in row.head]
+    named = [row for row in labelled(rows, LetterTopic.USER) if LetterTopic.MODEM not in row.head]
     for row, pattern in [*((row, _USER) for row in named), *((row, _PLAIN_USER) for row in named)]:
         start = value_from(row) + _blank(row.text, value_from(row))
         found = (
@@ -38,7 +38,7 @@ def _user(rows: Sequence[Spoken]) -> Reading | None:
         )
         if found is not None:
             return row.reading(row.chars[found.start() : found.end()], found.start(), found.end())
-    for row, said in mentioned(rows, Topic.USER):
+    for row, said in mentioned(rows, LetterTopic.USER):
         found = _USER.search(row.text, said.end, min(row.place.end, said.end + 60))
         if found is not None:
             return row.reading(row.chars[found.start() : found.end()], found.start(), found.end())
@@ -57,19 +57,19 @@ _NOT_GIVEN = re.compile(
 )
 
 
-class Secret(NamedTuple):
+class ToldSecret(NamedTuple):
     """Where a password stands: it is blanked before anything else is read."""
 
     start: int
     end: int
 
 
-def secrets_in(rows: Sequence[Spoken]) -> list[Secret]:
+def secrets_in(rows: Sequence[Spoken]) -> list[ToldSecret]:
     """Where a letter tells a password, and not only that it comes by another way."""
-    found: list[Secret] = []
+    found: list[ToldSecret] = []
     for row in rows:
         for one in row.said:
-            if one.topic is not Topic.PASSWORD:
+            if one.topic is not LetterTopic.PASSWORD:
                 continue
             labelled = bool(row.place.row.label.chars) and one.start < row.place.value
             start = row.place.value if labelled else one.end
@@ -85,7 +85,7 @@ def secrets_in(rows: Sequence[Spoken]) -> list[Secret]:
             if spoken_of and not re.search(r"\d|[^\w\s.,;()]", told.split(" ")[0]):
                 continue
             if told and end > start and not _NOT_GIVEN.search(told[:40]):
-                found.append(Secret(start, end))
+                found.append(ToldSecret(start, end))
     return found
 
 
@@ -111,10 +111,10 @@ _QUOTED = re.compile(
 )
 
 #: Which number one would quote, the first first.
-_RANKS = {Topic.CIRCUIT: 1.0, Topic.ORDER: 2.0, Topic.REFERENCE: 2.5, Topic.CONTRACT: 3.0}
+_RANKS = {LetterTopic.CIRCUIT: 1.0, LetterTopic.ORDER: 2.0, LetterTopic.REFERENCE: 2.5, LetterTopic.CONTRACT: 3.0}
 
 
-def _is_quoted(row: Spoken, one: Said) -> bool:
+def _is_quoted(row: Spoken, one: SaidWords) -> bool:
     """Whether a number is asked to be quoted by its name, without the number itself."""
     ahead = row.text[max(row.place.start, one.start - 40) : one.start]
     return _QUOTED.search(ahead) is not None and _code_after(row, one.end) is None
@@ -130,8 +130,8 @@ def _reference(rows: Sequence[Spoken]) -> Reading | None:
             if one.topic not in _RANKS:
                 continue
             found = _labelled_code(row, one) or _code_after(row, one.end)
-            rings = Topic.FAULT in row.head or any(
-                said.topic is Topic.FAULT and said.end <= one.start for said in row.said
+            rings = LetterTopic.FAULT in row.head or any(
+                said.topic is LetterTopic.FAULT and said.end <= one.start for said in row.said
             )
             code = row.chars[found.start : found.end] if found is not None else ""
             rings = rings or (
@@ -141,11 +141,11 @@ def _reference(rows: Sequence[Spoken]) -> Reading | None:
                 continue
             rank = _RANKS[one.topic] - (1.5 if one.topic in quoted else 0)
             name = text[one.start : one.end]
-            if one.topic is Topic.REFERENCE and re.match(r"(?:our|your|unsere|notre|nuestra|onze)\b", name):
+            if one.topic is LetterTopic.REFERENCE and re.match(r"(?:our|your|unsere|notre|nuestra|onze)\b", name):
                 rank += 1.0
-            if one.topic is Topic.CIRCUIT and not re.search(r"id|n[or°]|num|ref|kennung|code|#", name):
+            if one.topic is LetterTopic.CIRCUIT and not re.search(r"id|n[or°]|num|ref|kennung|code|#", name):
                 rank += 0.4 if row.place.row.label.chars else 0.6
-            if one.topic is Topic.REFERENCE and re.match(r"quot", name):
+            if one.topic is LetterTopic.REFERENCE and re.match(r"quot", name):
                 rank -= 1.6
             if again and one.start < again.start():
                 rank += 5
@@ -154,21 +154,21 @@ def _reference(rows: Sequence[Spoken]) -> Reading | None:
     return best[2] if best else _titled(rows)
 
 
-def _labelled_code(row: Spoken, said: Said) -> Stretch | None:
+def _labelled_code(row: Spoken, said: SaidWords) -> Stretch | None:
     """The number in a row that its label names: all of the value, as far as it is one."""
     if not row.place.row.label.chars or said.start >= row.place.value:
         return None
     if any(
         topic
         in (
-            Topic.TICKET,
-            Topic.CUSTOMER,
-            Topic.FAULT,
-            Topic.PHONE,
-            Topic.VLAN,
-            Topic.SPEED,
-            Topic.HANDOFF,
-            Topic.UNTOLD,
+            LetterTopic.TICKET,
+            LetterTopic.CUSTOMER,
+            LetterTopic.FAULT,
+            LetterTopic.PHONE,
+            LetterTopic.VLAN,
+            LetterTopic.SPEED,
+            LetterTopic.HANDOFF,
+            LetterTopic.UNTOLD,
         )
         for topic in row.head
     ):
@@ -231,7 +231,7 @@ def _titled(rows: Sequence[Spoken]) -> Reading | None:
         ):
             return row.reading(found[0], found.start(), found.end(), Sure.FOLLOWS)
         found = _TITLE_CODE.search(row.chars, row.place.start, row.place.end)
-        ticket = any(one.topic is Topic.TICKET for one in row.said)
+        ticket = any(one.topic is LetterTopic.TICKET for one in row.said)
         if found and len(found[0]) >= 5 and not ticket and re.search(r"\d{2}", found[0]):
             return row.reading(found[0], found.start(), found.end(), Sure.FOLLOWS)
     return None
@@ -248,21 +248,23 @@ def _fault(rows: Sequence[Spoken]) -> Reading | None:
         before = [
             said
             for said in row.said
-            if said.end <= one.start() and said.topic in (Topic.FAULT, Topic.PHONE, Topic.CUSTOMER, Topic.TICKET)
+            if said.end <= one.start()
+            and said.topic in (LetterTopic.FAULT, LetterTopic.PHONE, LetterTopic.CUSTOMER, LetterTopic.TICKET)
         ]
         nearest = before[-1] if before else None
-        if nearest is not None and nearest.topic is Topic.FAULT and one.start() - nearest.end < 90:
+        if nearest is not None and nearest.topic is LetterTopic.FAULT and one.start() - nearest.end < 90:
             return row.reading(row.chars[one.start() : one.end()].strip(), one.start(), one.end())
     for row, one in phones:
         behind = next((said for said in row.said if said.start >= one.end()), None)
-        if behind is not None and behind.topic is Topic.FAULT and behind.start - one.end() < 25:
+        if behind is not None and behind.topic is LetterTopic.FAULT and behind.start - one.end() < 25:
             return row.reading(row.chars[one.start() : one.end()], one.start(), one.end())
     sure = [(row, one) for row, one in phones if re.match(r"\+|\(?0", one[0]) and len(re.sub(r"\D", "", one[0])) >= 9]
     free = [
         (row, one)
         for row, one in sure
         if not any(
-            said.topic in (Topic.ORDER, Topic.CONTRACT, Topic.PHONE, Topic.CUSTOMER, Topic.TICKET)
+            said.topic
+            in (LetterTopic.ORDER, LetterTopic.CONTRACT, LetterTopic.PHONE, LetterTopic.CUSTOMER, LetterTopic.TICKET)
             for said in row.said
             if said.end <= one.start() and one.start() - said.end < 30
         )
@@ -447,7 +449,7 @@ _COMMON = frozenset(
 )
 
 
-_PROVIDES = re.compile(rf"(?:your |our |ihr |votre |su |uw )?(?:{dict(words.WORDS)[Topic.PROVIDER]})")
+_PROVIDES = re.compile(rf"(?:your |our |ihr |votre |su |uw )?(?:{dict(words.LETTER_WORDS)[LetterTopic.PROVIDER]})")
 
 
 def _provider(rows: Sequence[Spoken]) -> Reading | None:
@@ -459,7 +461,9 @@ def _provider(rows: Sequence[Spoken]) -> Reading | None:
                 return row.reading(value, start, start + len(value))
     best: tuple[float, Reading] | None = None
     for order, row in enumerate(rows):
-        if row.head and {Topic.CUSTOMER, Topic.SPEED, Topic.USER, Topic.HANDOFF} & set(row.head):
+        if row.head and {LetterTopic.CUSTOMER, LetterTopic.SPEED, LetterTopic.USER, LetterTopic.HANDOFF} & set(
+            row.head
+        ):
             continue
         plain = folded(row.place.row.label.chars)
         if re.search(r"\bcustomer|\bclient|\bkunde|\bsite\b|\bholder\b|\bto\b|\bproduct", plain):
@@ -498,7 +502,7 @@ def _rated(row: Spoken, found: re.Match[str], order: int, count: int) -> tuple[f
     rate += 0.8 if order <= 2 else 0
     rate += 0.7 if start == row.place.start and re.match(r"\s*(?:[-,|:]\s|$)", row.text[end : row.place.end]) else 0
     rate += 3.0 if row.chars[max(row.place.start, start - 2) : start].startswith(("©", "(c)")) else 0
-    rate += 1.0 if any(one.topic is Topic.FAULT for one in row.said) else 0
+    rate += 1.0 if any(one.topic is LetterTopic.FAULT for one in row.said) else 0
     if (
         re.search(r"\b(?:dear|hello|hi|for|to|customer|at)\s+$", row.text[row.place.start : start])
         and "welcome" not in row.text[row.place.start : start]
@@ -515,7 +519,7 @@ _DENIED = re.compile(r"\b(?:no|not|without|kein|ohne|sans|pas|sin|geen|senza|bez
 def _handoff(rows: Sequence[Spoken]) -> Reading | None:
     """How the line is handed off, as far as words say; what follows from addresses is told elsewhere."""
     for row in rows:
-        if Topic.HANDOFF in row.head:
+        if LetterTopic.HANDOFF in row.head:
             value = ARROW.sub("", row.value, count=1)
             for kind, pattern in (("pppoe", words.PPPOE), ("dhcp", words.DHCP), ("static", words.STATIC)):
                 if pattern.search(value):
@@ -533,10 +537,11 @@ def _handoff(rows: Sequence[Spoken]) -> Reading | None:
             if kind == "static" and _user(rows) is not None:
                 continue
             if kind == "dhcp" and (
-                Topic.RESOLVER in row.head
+                LetterTopic.RESOLVER in row.head
                 or _user(rows) is not None
                 or any(
-                    one.topic is Topic.RESOLVER and found.start() - 25 < one.start < found.start() for one in row.said
+                    one.topic is LetterTopic.RESOLVER and found.start() - 25 < one.start < found.start()
+                    for one in row.said
                 )
             ):
                 continue
@@ -545,8 +550,8 @@ def _handoff(rows: Sequence[Spoken]) -> Reading | None:
 
 
 _READERS = {
-    "vlan": read_vlan,
-    "mtu": read_mtu,
+    "vlan": vlan_in,
+    "mtu": mtu_in,
     "pppoe_user": _user,
     "reference": _reference,
     "fault_number": _fault,
@@ -562,5 +567,5 @@ def read_details(rows: Sequence[Spoken]) -> dict[str, Reading]:
         reading = reader(rows)
         if reading is not None:
             found[field] = reading
-    found |= read_speed(rows)
+    found |= speed_in(rows)
     return found

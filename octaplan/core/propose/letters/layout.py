@@ -12,11 +12,11 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.text import Prepared, Text, folded, joined, signature
-from octaplan.core.propose.letters.words import Topic, labels, spoken
+from octaplan.core.propose.letters.text import PlacedText, Prepared, concatenated, folded, signature
+from octaplan.core.propose.letters.words import LetterTopic, labels, words_in
 
 
-class Mark(Enum):
+class RowMark(Enum):
     """What stands above a row, or in the head of its column."""
 
     FIRST = "the first of two lines"
@@ -30,18 +30,18 @@ class Mark(Enum):
     QUOTED = "quoted by an answer"
 
 
-class Row(NamedTuple):
+class LetterRow(NamedTuple):
     """One thing said. Without a label it is a sentence, or several; `told` whether the label is one that is known."""
 
-    label: Text
-    value: Text
-    marks: frozenset[Mark] = frozenset()
+    label: PlacedText
+    value: PlacedText
+    marks: frozenset[RowMark] = frozenset()
     told: bool = True
 
 
-class _Line(NamedTuple):
+class _RawLine(NamedTuple):
     indent: int
-    text: Text
+    text: PlacedText
     bullet: bool
 
     @property
@@ -49,8 +49,8 @@ class _Line(NamedTuple):
         return self.text.chars
 
 
-_EMPTY = Text("", ())
-_BREAK = Row(_EMPTY, _EMPTY)
+_EMPTY = PlacedText("", ())
+_BREAK = LetterRow(_EMPTY, _EMPTY)
 _BULLET = re.compile(r"(?:[-*+>]\s+|\(?\d{1,2}[.)]\s+(?=\D))(?=\S)")
 _LETTERED = re.compile(r"\(?([ABab12])[).]\s+(?=\S)")
 _LINE_SAID = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}|pppoe|dhcp|static", re.IGNORECASE)
@@ -82,7 +82,17 @@ _CONNECTS = re.compile(
 _SENTENCE = re.compile(r"[.!?]\s|[.!?]$|,\s+\w+\s+\w+\s")
 
 #: Topics whose value is a number right behind the word: `VLAN 24` says all.
-_NUMBERED = frozenset({Topic.VLAN, Topic.MTU, Topic.NUMBER, Topic.CIRCUIT, Topic.ORDER, Topic.CONTRACT, Topic.SPEED})
+_NUMBERED = frozenset(
+    {
+        LetterTopic.VLAN,
+        LetterTopic.MTU,
+        LetterTopic.NUMBER,
+        LetterTopic.CIRCUIT,
+        LetterTopic.ORDER,
+        LetterTopic.CONTRACT,
+        LetterTopic.SPEED,
+    }
+)
 
 #: Heads of columns that only say that values stand below.
 _VALUE_HEADS = frozenset(
@@ -90,7 +100,7 @@ _VALUE_HEADS = frozenset(
 )
 
 
-def rows_of(letter: Prepared) -> list[Row]:
+def rows_of(letter: Prepared) -> list[LetterRow]:
     """The rows of a letter, in their order; what broken lines tore apart is one row."""
     lines = list(_bracketed(list(_lines(letter.text))))
     if letter.broken:
@@ -101,38 +111,38 @@ def rows_of(letter: Prepared) -> list[Row]:
     return [_around(row, letter, end) for row in rows]
 
 
-def _quoted(rows: Sequence[Row], letter: Prepared) -> Iterator[Row]:
+def _quoted(rows: Sequence[LetterRow], letter: Prepared) -> Iterator[LetterRow]:
     """Rows, where an answer says some of it and quotes the rest, with the rest marked."""
     starts = sorted(letter.quoted)
     own = [row for row in rows if not _is_quoted(row, starts)]
     answers = any(_VALUE.search(row.value.chars) for row in own) and 0 < len(own) < len(rows)
     for row in rows:
-        yield row._replace(marks=row.marks | {Mark.QUOTED}) if answers and _is_quoted(row, starts) else row
+        yield row._replace(marks=row.marks | {RowMark.QUOTED}) if answers and _is_quoted(row, starts) else row
 
 
-def _is_quoted(row: Row, starts: Sequence[int]) -> bool:
+def _is_quoted(row: LetterRow, starts: Sequence[int]) -> bool:
     origin = (row.label.origin or row.value.origin)[:1]
     return bool(origin) and any(0 <= origin[0] - start <= 4 for start in starts)
 
 
-def _around(row: Row, letter: Prepared, end: tuple[int, int] | None) -> Row:
+def _around(row: LetterRow, letter: Prepared, end: tuple[int, int] | None) -> LetterRow:
     """A row with what it says of where it stands in the mail."""
-    both = joined([row.label, row.value])
+    both = concatenated([row.label, row.value])
     if not both.origin:
         return row
     begins = letter.text.origin[letter.own] if 0 < letter.own < len(letter.text.origin) else 0
     if both.origin[0] < begins:
-        return row._replace(marks=row.marks | {Mark.COVER})
+        return row._replace(marks=row.marks | {RowMark.COVER})
     if (
         end is not None
         and both.origin[0] >= letter.text.origin[end[0]]
         and both.origin[-1] <= letter.text.origin[end[1] - 1]
     ):
-        return row._replace(marks=row.marks | {Mark.SIGNED})
+        return row._replace(marks=row.marks | {RowMark.SIGNED})
     return row
 
 
-def _lines(text: Text) -> Iterator[_Line]:
+def _lines(text: PlacedText) -> Iterator[_RawLine]:
     at = 0
     for raw in text.chars.split("\n"):
         line = text.cut(at, at + len(raw))
@@ -146,11 +156,11 @@ def _lines(text: Text) -> Iterator[_Line]:
         content = line.cut(start)
         leaders = _LEADERS.search(content.chars)
         if leaders and 0 < leaders.start() <= 60 and leaders.end() < len(content.chars):
-            content = joined([content.cut(0, leaders.start()), ": ", content.cut(leaders.end())])
-        yield _Line(start, content, bullet is not None)
+            content = concatenated([content.cut(0, leaders.start()), ": ", content.cut(leaders.end())])
+        yield _RawLine(start, content, bullet is not None)
 
 
-def _counted(lines: Sequence[_Line]) -> list[_Line]:
+def _counted(lines: Sequence[_RawLine]) -> list[_RawLine]:
     """Lines, where two of them are counted and each tells a line to the internet, with that said before them."""
     counted = [
         (place, found[1].upper())
@@ -163,16 +173,16 @@ def _counted(lines: Sequence[_Line]) -> list[_Line]:
     for (place, _), name in zip(counted, ("Main line: ", "Backup line: "), strict=True):
         found = _LETTERED.match(made[place].chars)
         if found is not None:
-            made[place] = made[place]._replace(text=joined([name, made[place].text.cut(found.end())]))
+            made[place] = made[place]._replace(text=concatenated([name, made[place].text.cut(found.end())]))
     return made
 
 
-def _bracketed(lines: Sequence[_Line]) -> Iterator[_Line]:
+def _bracketed(lines: Sequence[_RawLine]) -> Iterator[_RawLine]:
     """Lines with those joined that a bracket holds together."""
-    held: _Line | None = None
+    held: _RawLine | None = None
     for line in lines:
         if held is not None and line.chars and len(held.chars) < 400:
-            line = held._replace(text=joined([held.text, " ", line.text.strip()]))
+            line = held._replace(text=concatenated([held.text, " ", line.text.strip()]))
         elif held is not None:
             yield held
         held = None
@@ -184,13 +194,13 @@ def _bracketed(lines: Sequence[_Line]) -> Iterator[_Line]:
         yield held
 
 
-def _mended(lines: list[_Line]) -> list[_Line]:
+def _mended(lines: list[_RawLine]) -> list[_RawLine]:
     """Lines of a letter that a copier broke, with numbers that stand on two of them made one."""
-    whole: list[_Line] = []
+    whole: list[_RawLine] = []
     for line in lines:
         before = whole[-1] if whole else None
         if before and re.fullmatch(r"\d{1,3}", line.chars) and re.search(r"[A-Za-z].*[: ]\d{1,3}$", before.chars):
-            whole[-1] = before._replace(text=joined([before.text, line.text]))
+            whole[-1] = before._replace(text=concatenated([before.text, line.text]))
         elif (
             before and line.indent > 6 and re.fullmatch(r"[\d ()/-]+", line.chars) and re.search(r"\d$", before.chars)
         ) or (
@@ -199,7 +209,7 @@ def _mended(lines: list[_Line]) -> list[_Line]:
             and ":" in line.chars
             and (re.fullmatch(r"[A-Za-z]+", before.chars) and not labels(folded(line.chars.partition(":")[0])))
         ):
-            whole[-1] = before._replace(text=joined([before.text, " ", line.text]))
+            whole[-1] = before._replace(text=concatenated([before.text, " ", line.text]))
         else:
             whole.append(line)
     return whole
@@ -210,16 +220,16 @@ def _mended(lines: list[_Line]) -> list[_Line]:
 
 class _Heading(NamedTuple):
     indent: int
-    marks: frozenset[Mark]
-    text: Text
+    marks: frozenset[RowMark]
+    text: PlacedText
     inner: int | None = None
 
 
-def _rows(lines: Sequence[_Line]) -> Iterator[Row]:
+def _rows(lines: Sequence[_RawLine]) -> Iterator[LetterRow]:
     """Each row with the marks of the headings above it."""
     at = 0
     heading: _Heading | None = None
-    of_line: frozenset[Mark] = frozenset()
+    of_line: frozenset[RowMark] = frozenset()
     while at < len(lines):
         line = lines[at]
         if not line.chars or _RULE.match(line.chars):
@@ -232,9 +242,9 @@ def _rows(lines: Sequence[_Line]) -> Iterator[Row]:
             heading = None
         marks = _heading(lines, at)
         if marks is not None:
-            lines_of = marks & {Mark.FIRST, Mark.SECOND}
+            lines_of = marks & {RowMark.FIRST, RowMark.SECOND}
             of_line = lines_of or of_line
-            heading = _Heading(line.indent, marks - {Mark.FIRST, Mark.SECOND}, line.text.strip(" :"))
+            heading = _Heading(line.indent, marks - {RowMark.FIRST, RowMark.SECOND}, line.text.strip(" :"))
             at += 1
             continue
         if heading and heading.inner is None:
@@ -246,7 +256,7 @@ def _rows(lines: Sequence[_Line]) -> Iterator[Row]:
                 rows, at = found
                 for row in rows:
                     row = _below(row, heading)
-                    own = row.marks & {Mark.FIRST, Mark.SECOND}
+                    own = row.marks & {RowMark.FIRST, RowMark.SECOND}
                     yield row._replace(marks=row.marks | ((above - of_line) | own if own else above))
                 break
 
@@ -262,21 +272,21 @@ _GENERIC = re.compile(
 )
 
 
-def _below(row: Row, heading: _Heading | None) -> Row:
+def _below(row: LetterRow, heading: _Heading | None) -> LetterRow:
     """A row that is only counted, such as `Primary 192.0.2.1`, with the words of the heading above it."""
     if heading is None or (row.label.chars and row.told):
         return row
     if row.label.chars and _GENERIC.fullmatch(folded(row.label.chars)):
-        label = joined([heading.text, " ", row.label])
+        label = concatenated([heading.text, " ", row.label])
         return row._replace(label=label, told=bool(labels(folded(label.chars))))
-    both = joined([row.label, " ", row.value]) if row.label.chars else row.value
+    both = concatenated([row.label, " ", row.value]) if row.label.chars else row.value
     found = _ORDINAL.match(folded(both.chars))
     if found is None or not labels(folded(heading.text.chars)):
         return row
-    return Row(heading.text, both.cut(found.end()), row.marks)
+    return LetterRow(heading.text, both.cut(found.end()), row.marks)
 
 
-def marks_of(text: str) -> frozenset[Mark]:
+def marks_of(text: str) -> frozenset[RowMark]:
     """What a heading or the head of a column says of what stands below it."""
     plain = folded(text).strip(" :*#=-_()[]")
     found = set()
@@ -287,7 +297,7 @@ def marks_of(text: str) -> frozenset[Mark]:
     ) or re.fullmatch(
         rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)[ -](?:{words.FIRST_LINE})", plain
     ):
-        found.add(Mark.FIRST)
+        found.add(RowMark.FIRST)
     if re.fullmatch(
         rf"(?:the )?(?:{words.SECOND_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne"
         rf"|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?",
@@ -296,23 +306,23 @@ def marks_of(text: str) -> frozenset[Mark]:
         rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)(?: de| di)?[ -](?:{words.SECOND_LINE})",
         plain,
     ):
-        found = {Mark.SECOND}
+        found = {RowMark.SECOND}
     if words.OTHER_SERVICE.search(plain):
-        found.add(Mark.OTHER)
+        found.add(RowMark.OTHER)
     if words.INSIDE.search(plain) and not re.search(r"\bwan\b|outside", plain):
-        found.add(Mark.INSIDE)
+        found.add(RowMark.INSIDE)
     if words.OLD.search(plain) or re.fullmatch(
         r"(?:current(?:ly)?|before|present|today|heute|aktuell|actuel(?:lement)?|actual(?:mente)?|huidig"
         r"|attuale|obecnie|from|von)(?: \w+)?",
         plain,
     ):
-        found.add(Mark.OLD)
+        found.add(RowMark.OLD)
     elif words.NEW.search(plain):
-        found.add(Mark.NEW)
+        found.add(RowMark.NEW)
     return frozenset(found)
 
 
-def _heading(lines: Sequence[_Line], at: int) -> frozenset[Mark] | None:
+def _heading(lines: Sequence[_RawLine], at: int) -> frozenset[RowMark] | None:
     """The marks of a line that is a heading; None: it says something by itself."""
     line = lines[at]
     text = line.chars.rstrip()
@@ -351,24 +361,27 @@ def labels_strong(text: str) -> bool:
     """Whether a text is a label of a value, and not only a heading."""
     said = labels(folded(text))
     return any(
-        one.topic not in words.LOOSE | {Topic.CIRCUIT, Topic.OWN, Topic.ROUTED, Topic.ELSE, Topic.MODEM} for one in said
+        one.topic
+        not in words.LOOSE
+        | {LetterTopic.CIRCUIT, LetterTopic.OWN, LetterTopic.ROUTED, LetterTopic.ELSE, LetterTopic.MODEM}
+        for one in said
     )
 
 
-def _value_alone(line: _Line) -> bool:
+def _value_alone(line: _RawLine) -> bool:
     """Whether a line is a value without a label."""
     return bool(_ADDRESS_LINE.fullmatch(line.chars.rstrip(" .,")))
 
 
 # --- Tables ----------------------------------------------------------------------------------------------------
 
-_Cells = list[tuple[int, Text]]
+_Cells = list[tuple[int, PlacedText]]
 
 #: How many lines of a table are read.
 _LONGEST_TABLE = 60
 
 
-def _cells(line: _Line, sign: str) -> _Cells:
+def _cells(line: _RawLine, sign: str) -> _Cells:
     """The cells of a line, each with the column it begins in."""
     cut = {"|": r"\s*\|\s*", "\t": r"\t+", ";": r"\s*;\s*", ",": r"\s*,\s*", " ": r"\s{2,}"}[sign]
     text = line.text
@@ -385,7 +398,7 @@ def _cells(line: _Line, sign: str) -> _Cells:
     return cells
 
 
-def _table(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
+def _table(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | None:
     """A table whose heads stand above it: of fields over records, or of cases over labelled rows."""
     block = [line for line in _block(lines, at) if not _RULE.match(line.chars)]
     after = at + len(_block(lines, at))
@@ -406,21 +419,21 @@ def _table(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
         rows = _records(heads, body, sign) or _cases(heads, body, sign) or _sides(heads, body)
         if rows:
             skipped = [line for line in block[1:] if len(_cells(line, sign)) < 2]
-            return rows + [Row(_EMPTY, line.text) for line in skipped], after
+            return rows + [LetterRow(_EMPTY, line.text) for line in skipped], after
     return None
 
 
-def _block(lines: Sequence[_Line], at: int) -> list[_Line]:
+def _block(lines: Sequence[_RawLine], at: int) -> list[_RawLine]:
     end = at
     while end < min(len(lines), at + _LONGEST_TABLE) and lines[end].chars:
         end += 1
     return list(lines[at:end])
 
 
-def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
+def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[LetterRow] | None:
     """A table with a field in each column."""
     topics = [labels(folded(head.chars)) for _, head in heads]
-    known = [said for said in topics if said and said[0].topic is not Topic.UNTOLD]
+    known = [said for said in topics if said and said[0].topic is not LetterTopic.UNTOLD]
     if len(known) < 2 or len(known) * 2 < len(heads):
         return None
     if len(heads) == 2 and any(_named(row[0][1]) for row in body):
@@ -434,8 +447,8 @@ def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
         return None
     made = []
     for row in first:
-        marks = frozenset[Mark]().union(*(marks_of(cell.chars) for _, cell in row if not _VALUE.search(cell.chars)))
-        marks &= {Mark.FIRST, Mark.SECOND, Mark.OTHER, Mark.OLD, Mark.NEW}
+        marks = frozenset[RowMark]().union(*(marks_of(cell.chars) for _, cell in row if not _VALUE.search(cell.chars)))
+        marks &= {RowMark.FIRST, RowMark.SECOND, RowMark.OTHER, RowMark.OLD, RowMark.NEW}
         for place, cell in enumerate(row):
             head = heads[place] if len(row) == len(heads) else _nearest(heads, cell[0])
             told = bool(labels(folded(head[1].chars)))
@@ -443,10 +456,10 @@ def _records(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
     return made
 
 
-def _sides(heads: _Cells, body: list[_Cells]) -> list[Row] | None:
+def _sides(heads: _Cells, body: list[_Cells]) -> list[LetterRow] | None:
     """A table with what was on one side and what will be on the other, each cell saying all by itself."""
     marks = [marks_of(head.chars) for _, head in heads]
-    if len(heads) != 2 or {Mark.OLD} not in marks or any(len(row) != 2 for row in body):
+    if len(heads) != 2 or {RowMark.OLD} not in marks or any(len(row) != 2 for row in body):
         return None
     return [
         one._replace(marks=mark)
@@ -456,12 +469,12 @@ def _sides(heads: _Cells, body: list[_Cells]) -> list[Row] | None:
     ]
 
 
-def _named(cell: Text) -> bool:
+def _named(cell: PlacedText) -> bool:
     """Whether a cell is a label, and not a value that looks like one."""
     return bool(labels(folded(cell.chars))) and not re.search(r"\d{3}|[A-Za-z]-\d", cell.chars)
 
 
-def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
+def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[LetterRow] | None:
     """A table with a label at the beginning of each row, and a case in each column: old and new, or two lines."""
     named = [row for row in body if _named(row[0][1])]
     if len(named) < 2 or len(named) * 2 < len(body):
@@ -490,18 +503,18 @@ def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[Row] | None:
             if before is not None and words.SAME.match(folded(value.chars)):
                 value = before
             before = value
-            made.append(Row(label, value, marks, bool(labels(folded(label.chars)))))
+            made.append(LetterRow(label, value, marks, bool(labels(folded(label.chars)))))
     return made
 
 
-def _nearest(heads: _Cells, column: int) -> tuple[int, Text]:
+def _nearest(heads: _Cells, column: int) -> tuple[int, PlacedText]:
     return min(heads, key=lambda head: abs(head[0] - column))
 
 
 # --- Labels above their values, and before them ------------------------------------------------------------------
 
 
-def _stack(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
+def _stack(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | None:
     """Labels that stand above their values: one and one, or several and as many."""
     end = at
     while end < len(lines) and _is_label(lines[end]):
@@ -509,7 +522,7 @@ def _stack(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
     count = end - at
     if count == 0:
         return _headed(lines, at)
-    values: list[_Line] = []
+    values: list[_RawLine] = []
     while end + len(values) < len(lines) and len(values) < max(count, 8):
         line = lines[end + len(values)]
         if not line.chars or _is_label(line) or (values and count == 1 and not _goes_on(lines, end, len(values))):
@@ -521,14 +534,14 @@ def _stack(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
         pairs = zip(lines[at:end], values, strict=False)
         return [row for label, value in pairs for row in _split(label.text.strip(": "), value.text, True)], end + count
     if count == 1 and values:
-        value = joined([part for line in values for part in (line.text, "  ")]).strip()
+        value = concatenated([part for line in values for part in (line.text, "  ")]).strip()
         return list(_split(lines[at].text.strip(": "), value, True)), end + len(values)
     if count > 1 and values:  # the last label is the one above its value
-        return [Row(_EMPTY, line.text) for line in lines[at : end - 1]], end - 1
+        return [LetterRow(_EMPTY, line.text) for line in lines[at : end - 1]], end - 1
     return None
 
 
-def _headed(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
+def _headed(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | None:
     """Values that stand alone below words with a colon, such as `Resolver filter (mandatory):`."""
     end = at + 1
     while end < len(lines) and lines[end].chars and _value_alone(lines[end]):
@@ -536,17 +549,17 @@ def _headed(lines: Sequence[_Line], at: int) -> tuple[list[Row], int] | None:
     line = lines[at]
     if end == at + 1 or not line.chars.rstrip().endswith(":") or len(line.chars) > 60 or _VALUE.search(line.chars):
         return None
-    value = joined([part for one in lines[at + 1 : end] for part in (one.text, "  ")]).strip()
+    value = concatenated([part for one in lines[at + 1 : end] for part in (one.text, "  ")]).strip()
     label = line.text.strip(": ")
-    return [Row(label, value, frozenset(), any(True for _ in spoken(folded(label.chars))))], end
+    return [LetterRow(label, value, frozenset(), any(True for _ in words_in(folded(label.chars))))], end
 
 
-def _goes_on(lines: Sequence[_Line], start: int, count: int) -> bool:
+def _goes_on(lines: Sequence[_RawLine], start: int, count: int) -> bool:
     """Whether a line below a value is one more value of the same label."""
     return _value_alone(lines[start + count]) and _value_alone(lines[start])
 
 
-def _is_label(line: _Line) -> bool:
+def _is_label(line: _RawLine) -> bool:
     text = line.chars.rstrip()
     if (
         len(text) > 45
@@ -563,7 +576,9 @@ def _is_label(line: _Line) -> bool:
     said = labels(folded(plain.rstrip("? ")))
     if said and re.search(r"\d$", re.sub(r"\s*\([^()]*\)$", "", plain)) and said[-1].topic in _NUMBERED:
         return False
-    return bool(said) and not words.UNTAGGED.search(folded(plain)) and not re.fullmatch(words.NOTHING, folded(plain))
+    return (
+        bool(said) and not words.UNTAGGED.search(folded(plain)) and not re.fullmatch(words.SAYS_NOTHING, folded(plain))
+    )
 
 
 def _known_pair(text: str) -> bool:
@@ -571,7 +586,7 @@ def _known_pair(text: str) -> bool:
     return bool(pair and pair[2] and labels(folded(pair[1])))
 
 
-def _single(lines: Sequence[_Line], at: int) -> tuple[list[Row], int]:
+def _single(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int]:
     """One line: a label and its value, several of them, or a sentence."""
     text = lines[at].text
     cuts = [0]
@@ -584,7 +599,7 @@ def _single(lines: Sequence[_Line], at: int) -> tuple[list[Row], int]:
     return [row for piece in pieces for row in _pair(piece)], at + 1
 
 
-def _pair(text: Text) -> Iterator[Row]:
+def _pair(text: PlacedText) -> Iterator[LetterRow]:
     """A label and its value, by a colon or by room between them."""
     found = _PAIR.match(text.chars)
     six = found and re.search(r"(?:^|[\s(])[0-9a-fA-F]{1,4}$", found[1]) and re.match(r"[0-9a-fA-F]{0,4}:", found[2])
@@ -602,8 +617,8 @@ def _pair(text: Text) -> Iterator[Row]:
             both = f"{folded(label.chars)}: {folded(value.chars)}"
             if (
                 said
-                or marks_of(label.chars) & {Mark.FIRST, Mark.SECOND, Mark.OLD, Mark.NEW}
-                or not any(one.topic not in words.LOOSE for one in spoken(both))
+                or marks_of(label.chars) & {RowMark.FIRST, RowMark.SECOND, RowMark.OLD, RowMark.NEW}
+                or not any(one.topic not in words.LOOSE for one in words_in(both))
             ):
                 yield from _split(label, value, bool(said))
                 return
@@ -613,19 +628,19 @@ def _pair(text: Text) -> Iterator[Row]:
         if value.chars and len(label.chars) <= 45 and labels(folded(label.chars)) and not _VALUE.search(label.chars):
             yield from _split(label, value, True)
             return
-    yield Row(_EMPTY, text)
+    yield LetterRow(_EMPTY, text)
 
 
-def _split(label: Text, value: Text, told: bool) -> Iterator[Row]:
+def _split(label: PlacedText, value: PlacedText, told: bool) -> Iterator[LetterRow]:
     """A row; where its label is two joined by a slash, and so is its value, two rows."""
     marks = marks_of(label.chars)
-    lines = marks & {Mark.FIRST, Mark.SECOND}
-    if marks and marks <= {Mark.OLD, Mark.NEW} and not labels(folded(label.chars)):
-        yield Row(_EMPTY, value, marks)
+    lines = marks & {RowMark.FIRST, RowMark.SECOND}
+    if marks and marks <= {RowMark.OLD, RowMark.NEW} and not labels(folded(label.chars)):
+        yield LetterRow(_EMPTY, value, marks)
         return
-    if lines and not {one.topic for one in labels(folded(label.chars))} - {Topic.CIRCUIT}:
+    if lines and not {one.topic for one in labels(folded(label.chars))} - {LetterTopic.CIRCUIT}:
         bare = marks_of(label.chars) and re.fullmatch(r"[A-Za-z ]+\d?(?: \([^()]*\))?", label.chars)
-        yield Row(_EMPTY, value if bare else joined([label, ": ", value]), frozenset(lines))
+        yield LetterRow(_EMPTY, value if bare else concatenated([label, ": ", value]), frozenset(lines))
         return
     names = [label.cut(m.start(), m.end()).strip() for m in re.finditer(r"[^/]+", label.chars)]
     slashed = re.sub(r"(?<=\d)\s*/\s*(?=\d{1,2}(?:$|\s))", "\0", value.chars) if len(names) != 2 else value.chars
@@ -634,23 +649,23 @@ def _split(label: Text, value: Text, told: bool) -> Iterator[Row]:
     if (
         len(names) == len(values) > 1
         and all(topics)
-        and not {said[0].topic for said in topics} & {Topic.DOWN, Topic.UP, Topic.SPEED}
+        and not {said[0].topic for said in topics} & {LetterTopic.DOWN, LetterTopic.UP, LetterTopic.SPEED}
     ):
         for name, one in zip(names, values, strict=True):
-            yield Row(name, one)
+            yield LetterRow(name, one)
         return
-    yield Row(label, value, marks & {Mark.OLD, Mark.NEW}, told)
+    yield LetterRow(label, value, marks & {RowMark.OLD, RowMark.NEW}, told)
 
 
 # --- Sentences -------------------------------------------------------------------------------------------------
 
 
-def _merged(rows: Sequence[Row]) -> Iterator[Row]:
+def _merged(rows: Sequence[LetterRow]) -> Iterator[LetterRow]:
     """Rows with sentences that go on over a line's end made one."""
-    held: Row | None = None
+    held: LetterRow | None = None
     for row, following in pairwise([*rows, _BREAK]):
         if held is not None:
-            row = held._replace(value=joined([held.value, " ", row.value]))
+            row = held._replace(value=concatenated([held.value, " ", row.value]))
             held = None
         if _goes_over(row, following):
             held = row
@@ -658,7 +673,7 @@ def _merged(rows: Sequence[Row]) -> Iterator[Row]:
             yield row
 
 
-def _goes_over(row: Row, following: Row) -> bool:
+def _goes_over(row: LetterRow, following: LetterRow) -> bool:
     text, below = row.value.chars, following.value.chars
     if following.label.chars or not below or row.marks != following.marks or not text:
         return False
@@ -666,7 +681,7 @@ def _goes_over(row: Row, following: Row) -> bool:
         return False
     if _VALUE.match(text) and (_VALUE.match(below) or (len(text) < 40 and not _CONNECTS.search(text))):
         return False
-    begins = next(spoken(folded(below)), None)
+    begins = next(words_in(folded(below)), None)
     if (
         below[0].isupper()
         and begins is not None
@@ -681,31 +696,31 @@ def _goes_over(row: Row, following: Row) -> bool:
         return len(text) >= 40 and text[-1] in ".!?" and not _VALUE.match(below)
     if _CONNECTS.search(text):
         return True
-    return (len(text) >= 40 or below[0].islower()) and not _value_alone(_Line(0, row.value, False))
+    return (len(text) >= 40 or below[0].islower()) and not _value_alone(_RawLine(0, row.value, False))
 
 
 # --- Put together ----------------------------------------------------------------------------------------------
 
 
-class Place(NamedTuple):
+class RowPlace(NamedTuple):
     """Where a row lies in the text that was laid out."""
 
     start: int
     value: int
     end: int
-    row: Row
+    row: LetterRow
 
 
-def written(rows: Sequence[Row]) -> tuple[Text, list[Place]]:
+def rows_as_text(rows: Sequence[LetterRow]) -> tuple[PlacedText, list[RowPlace]]:
     """All rows as one text, a line for each, and where each of them is."""
-    parts: list[Text | str] = []
-    places: list[Place] = []
+    parts: list[PlacedText | str] = []
+    places: list[RowPlace] = []
     at = 0
     for row in rows:
-        head: list[Text | str] = [row.label, ": "] if row.label.chars else []
+        head: list[PlacedText | str] = [row.label, ": "] if row.label.chars else []
         width = len(row.label.chars) + 2 if row.label.chars else 0
         parts += [*head, row.value, "\n"]
         end = at + width + len(row.value.chars)
-        places.append(Place(at, at + width, end, row))
+        places.append(RowPlace(at, at + width, end, row))
         at = end + 1
-    return joined(parts), places
+    return concatenated(parts), places

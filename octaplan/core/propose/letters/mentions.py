@@ -1,4 +1,4 @@
-"""Addresses and masks as they stand in a letter, known by their shape alone."""
+"""FittedAddresses and masks as they stand in a letter, known by their shape alone."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from typing import NamedTuple
 
-from octaplan.core.propose.letters.layout import Mark, Place
+from octaplan.core.propose.letters.layout import RowMark, RowPlace
 from octaplan.core.propose.letters.text import Stretch
-from octaplan.core.propose.letters.words import Topic
+from octaplan.core.propose.letters.words import LetterTopic
 from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_mask
 
 
@@ -24,7 +24,7 @@ class Mention(NamedTuple):
     short: bool = False
 
 
-Scores = dict[Topic, float]
+Scores = dict[LetterTopic, float]
 Scored = tuple[Mention, Scores]
 
 
@@ -33,9 +33,9 @@ class LaidLetter(NamedTuple):
 
     text: str
     chars: str
-    rows: Sequence[Place]
+    rows: Sequence[RowPlace]
 
-    def row_at(self, place: int) -> Place | None:
+    def row_at(self, place: int) -> RowPlace | None:
         at = bisect_right(self.rows, place, key=lambda row: row.start) - 1
         return self.rows[at] if at >= 0 and place <= self.rows[at].end else None
 
@@ -97,7 +97,7 @@ _HOP = re.compile(
 )
 #: A mask that belongs to a private address right before it.
 _INNER = re.compile(r"(?<![\d.])(?:10|192\.168|172\.(?:1[6-9]|2\d|3[01]))\.[\d.]+[^.\d\n]{0,25}\Z")
-Mask = tuple[int, Stretch, "Place | None"]
+Mask = tuple[int, Stretch, "RowPlace | None"]
 
 
 def mentions_in(text: str) -> Iterator[Mention]:
@@ -144,7 +144,7 @@ def _matches(shape: re.Pattern[str], text: str) -> Iterator[re.Match[str]]:
 
 
 def _with_dots(text: str) -> str:
-    """Text in which rows that begin with a last octet, below the subnet that they count, are marked as such.
+    """PlacedText in which rows that begin with a last octet, below the subnet that they count, are marked as such.
 
     The mark takes the place of the end of the line before it, so that all else stays where it is.
     """
@@ -208,7 +208,7 @@ def masks_in(letter: LaidLetter, *, inner: bool = False) -> Iterator[Mask]:
     for found in _MASK_ALONE.finditer(letter.text):
         row = letter.row_at(found.start())
         marks = row.row.marks if row else frozenset()
-        if marks & {Mark.OLD, Mark.OTHER, Mark.COVER}:
+        if marks & {RowMark.OLD, RowMark.OTHER, RowMark.COVER}:
             continue
         try:
             kind = str(found.lastgroup)
@@ -232,5 +232,5 @@ def masks_in(letter: LaidLetter, *, inner: bool = False) -> Iterator[Mask]:
             yield prefix, Stretch(*found.span()), row
 
 
-def top_of(scores: Scores) -> Topic | None:
+def top_of(scores: Scores) -> LetterTopic | None:
     return max(scores, key=lambda part: scores[part]) if scores else None

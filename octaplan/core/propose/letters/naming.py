@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.layout import Mark
+from octaplan.core.propose.letters.layout import RowMark
 from octaplan.core.propose.letters.mentions import (
     CHANGE_FROM,
     JOIN,
@@ -17,14 +17,25 @@ from octaplan.core.propose.letters.mentions import (
     mentions_in,
     top_of,
 )
-from octaplan.core.propose.letters.words import Said, Topic, spoken
+from octaplan.core.propose.letters.words import LetterTopic, SaidWords, words_in
 from octaplan.core.values.addresses import Network
 
 #: The topics that an address can have; other words say nothing of one.
-_OF_ADDRESSES = frozenset({
-    Topic.OWN, Topic.GATEWAY, Topic.RESOLVER, Topic.NETWORK, Topic.BROADCAST, Topic.ROUTED, Topic.USABLE,
-    Topic.DELEGATED, Topic.MODEM, Topic.ELSE,
-})  # fmt: skip
+_OF_ADDRESSES = frozenset(
+    {
+        LetterTopic.OWN,
+        LetterTopic.GATEWAY,
+        LetterTopic.RESOLVER,
+        LetterTopic.NETWORK,
+        LetterTopic.BROADCAST,
+        LetterTopic.ROUTED,
+        LetterTopic.USABLE,
+        LetterTopic.DELEGATED,
+        LetterTopic.MODEM,
+        LetterTopic.ELSE,
+    }
+)
+
 #: What may stand between an address and words behind it that name it.
 _BEHIND = re.compile(
     r"\s*[,\"'\])]*\s*(?:which|that|welche\w*|qui|que|dat|che|ktor\w+)?\s*(?:\(|\[|=|:|-|<-|\b(?:is|being|as"
@@ -81,10 +92,10 @@ def named_in(letter: LaidLetter) -> list[Scored]:
     return [one for one in scored if not _foreign(letter, one)]
 
 
-def _words(letter: LaidLetter, mentions: Sequence[Mention]) -> Iterator[Said]:
+def _words(letter: LaidLetter, mentions: Sequence[Mention]) -> Iterator[SaidWords]:
     """The words that name an address; none inside an address, and none that only look like one of them."""
     taken = [m.place for m in mentions]
-    for said in spoken(letter.text):
+    for said in words_in(letter.text):
         if said.topic not in _OF_ADDRESSES or any(p.start < said.end and said.start < p.end for p in taken):
             continue
         word = letter.text[said.start : said.end]
@@ -97,15 +108,15 @@ def _words(letter: LaidLetter, mentions: Sequence[Mention]) -> Iterator[Said]:
         yield said
     for row in letter.rows:
         if not row.row.told and row.row.label.chars:
-            yield Said(Topic.ELSE, row.start, row.value)
+            yield SaidWords(LetterTopic.ELSE, row.start, row.value)
 
 
-def _scores(letter: LaidLetter, mentions: Sequence[Mention], unsorted: Sequence[Said]) -> list[Scores]:
+def _scores(letter: LaidLetter, mentions: Sequence[Mention], unsorted: Sequence[SaidWords]) -> list[Scores]:
     """How strongly each address is named as each topic."""
     text = letter.text
     said = sorted(unsorted, key=lambda one: one.start)
     scores: list[Scores] = [{} for _ in mentions]
-    before: Topic | None = None
+    before: LetterTopic | None = None
     spent: set[tuple[int, int]] = set()  # words that named an address before them
     for place, mention in enumerate(mentions):
         mine = scores[place]
@@ -137,13 +148,13 @@ def _scores(letter: LaidLetter, mentions: Sequence[Mention], unsorted: Sequence[
             )
             and letter.row_at(mention.place.start) == letter.row_at(mentions[place - 1].place.start)
         ):
-            mine[before] = mine.get(before, 0) + (2.5 if before in (Topic.RESOLVER, Topic.USABLE) else 1.0)
+            mine[before] = mine.get(before, 0) + (2.5 if before in (LetterTopic.RESOLVER, LetterTopic.USABLE) else 1.0)
         else:
             before = named_behind
     return scores
 
 
-def _is_behind(text: str, mention: Mention, word: Said, between: str, said: Sequence[Said]) -> bool:
+def _is_behind(text: str, mention: Mention, word: SaidWords, between: str, said: Sequence[SaidWords]) -> bool:
     """Whether words behind an address name it: joined by `is`, `(`, `=`, or alone between commas (`.49 gateway,`)."""
     if "\n" in between or len(between) > 40:
         return False
@@ -151,7 +162,7 @@ def _is_behind(text: str, mention: Mention, word: Said, between: str, said: Sequ
         return False  # it names what comes after it
     if (
         not between.strip()
-        and word.topic in (Topic.ROUTED, Topic.USABLE, Topic.BROADCAST)
+        and word.topic in (LetterTopic.ROUTED, LetterTopic.USABLE, LetterTopic.BROADCAST)
         and re.match(
             r"[^\n\d]{0,20}(?:$|[,;.)\n])|\s+(?:to|via|over|on|verso|su|a|hacia|vers|sur|naar|auf|an|uber|do|na)\b",
             text[word.end :],
@@ -168,12 +179,12 @@ def _is_behind(text: str, mention: Mention, word: Said, between: str, said: Sequ
     return lonely and re.match(r"\s*(?:[,;.)\n|(]|-\s|$|and\b|for\b|reserved\b)", text[word.end :]) is not None
 
 
-def _strength(text: str, word: Said) -> float:
+def _strength(text: str, word: SaidWords) -> float:
     """A mere `use` names an address less than a noun does."""
     return 0.4 if _VERB.fullmatch(text[word.start : word.end].strip()) else 1.0
 
 
-def _reaches(text: str, word: Said, mention: Mention) -> bool:
+def _reaches(text: str, word: SaidWords, mention: Mention) -> bool:
     """Whether words stand in one sentence with an address behind them."""
     between = text[word.end : mention.place.start].lstrip(" \t").removeprefix(";")
     return not _STOP.search(between) and len(between) < 60
@@ -182,16 +193,16 @@ def _reaches(text: str, word: Said, mention: Mention) -> bool:
 def _weigh_row(letter: LaidLetter, mention: Mention, scores: Scores) -> None:
     """What the row's heading says of an address in it."""
     row = letter.row_at(mention.place.start)
-    if row is None or Mark.INSIDE not in row.row.marks:
+    if row is None or RowMark.INSIDE not in row.row.marks:
         return
     if mention.prefix is not None and mention.address.family == 4:
-        scores[Topic.ROUTED] = scores.get(Topic.ROUTED, 0) + 6.0
-    elif mention.last is None and not {Topic.RESOLVER, Topic.USABLE} & set(scores):
-        scores[Topic.ELSE] = scores.get(Topic.ELSE, 0) + 6.0
+        scores[LetterTopic.ROUTED] = scores.get(LetterTopic.ROUTED, 0) + 6.0
+    elif mention.last is None and not {LetterTopic.RESOLVER, LetterTopic.USABLE} & set(scores):
+        scores[LetterTopic.ELSE] = scores.get(LetterTopic.ELSE, 0) + 6.0
 
 
 def _corrected(letter: LaidLetter, scored: Sequence[Scored]) -> list[Scored]:
-    """Addresses without those that are taken back: `.201 … sorry, .206`; what corrects means what it
+    """FittedAddresses without those that are taken back: `.201 … sorry, .206`; what corrects means what it
     corrects."""
     kept: list[Scored] = []
     for mention, scores in _become(letter, scored):
@@ -202,18 +213,22 @@ def _corrected(letter: LaidLetter, scored: Sequence[Scored]) -> list[Scored]:
             kept[-1] = (mention, {**before[1], **scores})
         else:
             kept.append((mention, scores))
-    told = {top_of(s) for m, s in kept if not _is_in(letter, m, Mark.QUOTED)} & {
-        Topic.OWN,
-        Topic.GATEWAY,
-        Topic.RESOLVER,
+    told = {top_of(s) for m, s in kept if not _is_in(letter, m, RowMark.QUOTED)} & {
+        LetterTopic.OWN,
+        LetterTopic.GATEWAY,
+        LetterTopic.RESOLVER,
     }
-    kept = [(m, s) for m, s in kept if not (_is_in(letter, m, Mark.QUOTED) and top_of(s) in told)]
+    kept = [(m, s) for m, s in kept if not (_is_in(letter, m, RowMark.QUOTED) and top_of(s) in told)]
     again = words.AS_LAST.search(letter.text)
     if again is None:
         return kept
-    later = {top_of(s) for m, s in kept if m.place.start > again.end()} & {Topic.OWN, Topic.GATEWAY, Topic.RESOLVER}
+    later = {top_of(s) for m, s in kept if m.place.start > again.end()} & {
+        LetterTopic.OWN,
+        LetterTopic.GATEWAY,
+        LetterTopic.RESOLVER,
+    }
     return [
-        (m, s if m.place.start > again.start() or top_of(s) not in later else {Topic.NETWORK: 3.0})
+        (m, s if m.place.start > again.start() or top_of(s) not in later else {LetterTopic.NETWORK: 3.0})
         for m, s in kept
         if m.place.start > again.start() or top_of(s) not in later or m.prefix is not None
     ]
@@ -228,7 +243,7 @@ _BECOME = re.compile(
 
 
 def _become(letter: LaidLetter, scored: Sequence[Scored]) -> Iterator[Scored]:
-    """Addresses, those that take the place of others with what these mean, and without them."""
+    """FittedAddresses, those that take the place of others with what these mean, and without them."""
     made: list[Scored] = []
     start = 0
     for mention, scores in scored:
@@ -248,13 +263,13 @@ def _become(letter: LaidLetter, scored: Sequence[Scored]) -> Iterator[Scored]:
             ):
                 made.pop()
             scores = scores or ({topic: 3.0} if topic else {})
-        elif made and not scores and JOIN.match(before) and top_of(made[-1][1]) is Topic.RESOLVER:
-            scores = {Topic.RESOLVER: 2.5}
+        elif made and not scores and JOIN.match(before) and top_of(made[-1][1]) is LetterTopic.RESOLVER:
+            scores = {LetterTopic.RESOLVER: 2.5}
         made.append((mention, scores))
     yield from made
 
 
-def _is_in(letter: LaidLetter, mention: Mention, mark: Mark) -> bool:
+def _is_in(letter: LaidLetter, mention: Mention, mark: RowMark) -> bool:
     row = letter.row_at(mention.place.start)
     return row is not None and mark in row.row.marks
 
@@ -264,7 +279,7 @@ def _struck(letter: LaidLetter, one: Scored, before: int) -> bool:
     mention, _ = one
     row = letter.row_at(mention.place.start)
     marks = row.row.marks if row else frozenset()
-    if Mark.OLD in marks or (Mark.COVER in marks and "255." in str(mention.address)):
+    if RowMark.OLD in marks or (RowMark.COVER in marks and "255." in str(mention.address)):
         return True
     begins = max(row.start if row else 0, before)
     ahead = letter.text[begins : mention.place.start]
@@ -288,15 +303,15 @@ def _as_network(letter: LaidLetter, one: Scored, scored: Sequence[Scored]) -> Sc
     """An address with an unknown label; where it is the subnet that others are named in, it is that."""
     mention, scores = one
     row = letter.row_at(mention.place.start)
-    if row is None or row.row.told or mention.prefix is None or set(scores) != {Topic.ELSE}:
+    if row is None or row.row.told or mention.prefix is None or set(scores) != {LetterTopic.ELSE}:
         return one
     net = Network.holding(mention.address, mention.prefix)
-    named = any(top_of(s) in (Topic.OWN, Topic.GATEWAY) and net.holds(m.address) for m, s in scored)
-    return (mention, {Topic.NETWORK: 3.0}) if named and net.first == mention.address else one
+    named = any(top_of(s) in (LetterTopic.OWN, LetterTopic.GATEWAY) and net.holds(m.address) for m, s in scored)
+    return (mention, {LetterTopic.NETWORK: 3.0}) if named and net.first == mention.address else one
 
 
 def _foreign(letter: LaidLetter, one: Scored) -> bool:
     """Whether an address belongs to another service, to a signature, or to nothing that is read."""
     row = letter.row_at(one[0].place.start)
     marks = row.row.marks if row else frozenset()
-    return bool(marks & {Mark.OTHER, Mark.SIGNED}) or top_of(one[1]) is Topic.ELSE
+    return bool(marks & {RowMark.OTHER, RowMark.SIGNED}) or top_of(one[1]) is LetterTopic.ELSE

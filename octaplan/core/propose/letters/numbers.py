@@ -7,20 +7,20 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from octaplan.core.propose.letters import words
-from octaplan.core.propose.letters.layout import Mark, Place
+from octaplan.core.propose.letters.layout import RowMark, RowPlace
 from octaplan.core.propose.letters.readings import Reading, Sure
 from octaplan.core.propose.letters.text import Stretch
-from octaplan.core.propose.letters.words import Said, Topic, spoken
+from octaplan.core.propose.letters.words import LetterTopic, SaidWords, words_in
 
 
 class Spoken(NamedTuple):
     """A row with its words: `head` those of its label, `said` all of them, places in the whole text."""
 
-    place: Place
+    place: RowPlace
     text: str
     chars: str
-    head: tuple[Topic, ...]
-    said: tuple[Said, ...]
+    head: tuple[LetterTopic, ...]
+    said: tuple[SaidWords, ...]
 
     @property
     def value(self) -> str:
@@ -37,10 +37,10 @@ class Spoken(NamedTuple):
         return Reading(text, sure, (Stretch(start, end),), (), problem)
 
 
-_LEFT_OUT = frozenset({Mark.OLD, Mark.OTHER, Mark.COVER})
+_LEFT_OUT = frozenset({RowMark.OLD, RowMark.OTHER, RowMark.COVER})
 
 
-def spoken_rows(text: str, chars: str, places: Sequence[Place]) -> list[Spoken]:
+def spoken_rows(text: str, chars: str, places: Sequence[RowPlace]) -> list[Spoken]:
     """The rows that speak of the line as it will be, with their words."""
     rows = []
     for place in places:
@@ -48,11 +48,11 @@ def spoken_rows(text: str, chars: str, places: Sequence[Place]) -> list[Spoken]:
             continue
         said = tuple(
             one._replace(start=one.start + place.start, end=one.end + place.start)
-            for one in spoken(text[place.start : place.end])
+            for one in words_in(text[place.start : place.end])
         )
         head = tuple(one.topic for one in said if one.start < place.value - 1) if place.row.label.chars else ()
         rows.append(Spoken(place, text, chars, head, said))
-    return sorted(rows, key=lambda row: Mark.QUOTED in row.place.row.marks)
+    return sorted(rows, key=lambda row: RowMark.QUOTED in row.place.row.marks)
 
 
 ARROW = re.compile(r".*(?:->|=>|\u2192)\s*")
@@ -79,14 +79,14 @@ def _number(text: str, start: int, end: int) -> tuple[int, int, int] | None:
     return int(re.sub(r"\D", "", found[0])), found.start(), found.end()
 
 
-def labelled(rows: Sequence[Spoken], topic: Topic) -> Iterator[Spoken]:
+def labelled(rows: Sequence[Spoken], topic: LetterTopic) -> Iterator[Spoken]:
     """The rows whose label speaks of a topic, before all else it may speak of."""
     for row in rows:
-        if topic in row.head and Topic.NUMBER not in row.head and Topic.ELSE not in row.head:
+        if topic in row.head and LetterTopic.NUMBER not in row.head and LetterTopic.ELSE not in row.head:
             yield row
 
 
-def mentioned(rows: Sequence[Spoken], topic: Topic) -> Iterator[tuple[Spoken, Said]]:
+def mentioned(rows: Sequence[Spoken], topic: LetterTopic) -> Iterator[tuple[Spoken, SaidWords]]:
     """Words of a topic inside sentences and values."""
     for row in rows:
         for one in row.said:
@@ -113,15 +113,15 @@ def _struck(text: str, start: int) -> bool:
     return words.STRIKING.search(text[max(0, start - 30) : start]) is not None
 
 
-def read_vlan(rows: Sequence[Spoken]) -> Reading | None:
-    for row in labelled(rows, Topic.VLAN):
+def vlan_in(rows: Sequence[Spoken]) -> Reading | None:
+    for row in labelled(rows, LetterTopic.VLAN):
         value = ARROW.sub("", row.value, count=1)
-        if words.NOTHING.match(value) or words.UNTAGGED.search(value):
+        if words.SAYS_NOTHING.match(value) or words.UNTAGGED.search(value):
             return row.reading("none", row.place.value, row.place.end)
         number = _number(row.text, row.place.value, row.place.end)
         if number is not None:
             return _tag(row, number)
-    for row, said in mentioned(rows, Topic.VLAN):
+    for row, said in mentioned(rows, LetterTopic.VLAN):
         after = _NOW.match(row.text, said.end, row.place.end) or _AFTER.match(row.text, said.end, row.place.end)
         at = after.end() if after else said.end
         if re.search(r"(?:s-?|service )$", row.text[: said.start]):
@@ -158,9 +158,9 @@ _USE = re.compile(
 )
 
 
-def read_mtu(rows: Sequence[Spoken]) -> Reading | None:
-    said = [(row, row.place.value) for row in labelled(rows, Topic.MTU)]
-    said += [(row, one.end) for row, one in mentioned(rows, Topic.MTU)]
+def mtu_in(rows: Sequence[Spoken]) -> Reading | None:
+    said = [(row, row.place.value) for row in labelled(rows, LetterTopic.MTU)]
+    said += [(row, one.end) for row, one in mentioned(rows, LetterTopic.MTU)]
     for row, start in said:
         use = _USE.search(row.text, start, row.place.end)
         number = (int(use["mtu"]), use.start("mtu"), use.end("mtu")) if use else None
@@ -208,18 +208,18 @@ def _plain(rate: float) -> str:
     return f"{rate:.3f}".rstrip("0").rstrip(".")
 
 
-def read_speed(rows: Sequence[Spoken]) -> dict[str, Reading]:
+def speed_in(rows: Sequence[Spoken]) -> dict[str, Reading]:
     """Speed down and up in Mbit/s."""
     found: dict[str, Reading] = {}
     for row in rows:
         if _TRIED.search(row.place.row.label.chars.lower()):
             continue
-        direction = {Topic.DOWN: "speed_down", Topic.UP: "speed_up"}
+        direction = {LetterTopic.DOWN: "speed_down", LetterTopic.UP: "speed_up"}
         heads = [one for one in row.head if one in direction]
         if (
             len(set(heads)) == 1
-            and set(row.head) <= {*direction, Topic.SPEED, Topic.CIRCUIT}
-            and not (Topic.SPEED in row.head and _PAIR.search(row.value))
+            and set(row.head) <= {*direction, LetterTopic.SPEED, LetterTopic.CIRCUIT}
+            and not (LetterTopic.SPEED in row.head and _PAIR.search(row.value))
         ):
             one = _ONE.search(row.text, value_from(row), row.place.end)
             if one is not None and "@" not in row.value:
@@ -230,7 +230,11 @@ def read_speed(rows: Sequence[Spoken]) -> dict[str, Reading]:
         return found
     for strong in (True, False):
         for row in rows:
-            if strong and Topic.SPEED not in row.head and not any(one.topic is Topic.SPEED for one in row.said):
+            if (
+                strong
+                and LetterTopic.SPEED not in row.head
+                and not any(one.topic is LetterTopic.SPEED for one in row.said)
+            ):
                 continue
             pair = _rates(row, strong)
             if pair:
@@ -250,9 +254,9 @@ def _rates(row: Spoken, strong: bool) -> dict[str, Reading]:
     named = [
         one.end
         for one in row.said
-        if one.topic is Topic.SPEED and not re.match(r"m?bp?it|mbps|symm", text[one.start : one.end])
+        if one.topic is LetterTopic.SPEED and not re.match(r"m?bp?it|mbps|symm", text[one.start : one.end])
     ]
-    if strong and Topic.SPEED not in row.head and named:
+    if strong and LetterTopic.SPEED not in row.head and named:
         start, end = named[0], min(end, named[0] + 90)
     for pair in _PAIR.finditer(text, start, end):
         if _NO_SPEED.match(pair[0]) or _TRIED.search(text[max(row.place.start, pair.start() - 25) : pair.start()]):
@@ -260,7 +264,9 @@ def _rates(row: Spoken, strong: bool) -> dict[str, Reading]:
         unit = pair["a_unit"] or pair["b_unit"]
         down, up = _mega(pair["a"], pair["a_unit"] or unit), _mega(pair["b"], pair["b_unit"] or unit)
         near = any(
-            one.topic in (Topic.SPEED, Topic.DOWN) and one.end <= pair.start() and pair.start() - one.end < 30
+            one.topic in (LetterTopic.SPEED, LetterTopic.DOWN)
+            and one.end <= pair.start()
+            and pair.start() - one.end < 30
             for one in row.said
         )
         near = near or re.search(r"\b(?:down|up)\b", pair[0] + text[pair.end() : pair.end() + 5]) is not None
@@ -270,7 +276,7 @@ def _rates(row: Spoken, strong: bool) -> dict[str, Reading]:
             down, up = up, down
         where = pair.start(), pair.end()
         return {"speed_down": row.reading(_plain(down), *where), "speed_up": row.reading(_plain(up), *where)}
-    sides = {one.start for one in row.said if one.topic in (Topic.DOWN, Topic.UP)}
+    sides = {one.start for one in row.said if one.topic in (LetterTopic.DOWN, LetterTopic.UP)}
     bare = sum(bool(sides & {one.end(), one.end() + 1}) for one in _ONE.finditer(text, start, end)) > 1
     rates = [
         one for one in _ONE.finditer(text, start, end)
@@ -297,7 +303,11 @@ def _rates(row: Spoken, strong: bool) -> dict[str, Reading]:
             and not re.search(r"[,;\d]", text[said.end : one.start()])
         ]
         for topics in (behind, before[::-1]):
-            names = [{Topic.DOWN: "speed_down", Topic.UP: "speed_up"}[t] for t in topics if t in (Topic.DOWN, Topic.UP)]
+            names = [
+                {LetterTopic.DOWN: "speed_down", LetterTopic.UP: "speed_up"}[t]
+                for t in topics
+                if t in (LetterTopic.DOWN, LetterTopic.UP)
+            ]
             names = names if _EVEN.search(text, one.end(), until) else names[:1]
             for name in names:
                 found.setdefault(name, row.reading(_plain(_mega(one["a"], one["a_unit"])), one.start(), one.end()))

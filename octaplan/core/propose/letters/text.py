@@ -19,22 +19,22 @@ class Stretch(NamedTuple):
     end: int
 
 
-class Text(NamedTuple):
+class PlacedText(NamedTuple):
     """Characters, and where in the letter each of them stood."""
 
     chars: str
     origin: tuple[int, ...]
 
-    def cut(self, start: int, end: int | None = None) -> Text:
+    def cut(self, start: int, end: int | None = None) -> PlacedText:
         """A part of it."""
-        return Text(self.chars[start:end], self.origin[start:end])
+        return PlacedText(self.chars[start:end], self.origin[start:end])
 
-    def strip(self, characters: str | None = None) -> Text:
+    def strip(self, characters: str | None = None) -> PlacedText:
         """Without blanks, or certain characters, at both ends."""
         start = len(self.chars) - len(self.chars.lstrip(characters))
         return self.cut(start, max(start, len(self.chars.rstrip(characters))))
 
-    def replaced(self, pattern: re.Pattern[str], by: str | Callable[[re.Match[str]], str]) -> Text:
+    def replaced(self, pattern: re.Pattern[str], by: str | Callable[[re.Match[str]], str]) -> PlacedText:
         """With whatever a pattern finds replaced; what is new stands where the old stood."""
         chars: list[str] = []
         origin: list[int] = []
@@ -46,14 +46,14 @@ class Text(NamedTuple):
             last = max(found.start(), found.end() - 1)
             origin += (self.origin[min(found.start() + n, last, len(self.origin) - 1)] for n in range(len(new)))
             at = found.end()
-        return Text("".join([*chars, self.chars[at:]]), (*origin, *self.origin[at:]))
+        return PlacedText("".join([*chars, self.chars[at:]]), (*origin, *self.origin[at:]))
 
     def place(self, start: int, end: int) -> Stretch:
         """Where a part of it stood in the letter."""
         return Stretch(self.origin[start], self.origin[end - 1] + 1) if start < end else Stretch(0, 0)
 
 
-def joined(parts: Iterable[Text | str]) -> Text:
+def concatenated(parts: Iterable[PlacedText | str]) -> PlacedText:
     """Texts one behind the other; mere characters between them stand where the text before them ended."""
     chars: list[str] = []
     origin: list[int] = []
@@ -64,7 +64,7 @@ def joined(parts: Iterable[Text | str]) -> Text:
         else:
             chars.append(part.chars)
             origin += part.origin
-    return Text("".join(chars), tuple(origin))
+    return PlacedText("".join(chars), tuple(origin))
 
 
 _ALIKE = str.maketrans({
@@ -79,7 +79,7 @@ _FOLDED = str.maketrans(
 
 
 def folded(text: str) -> str:
-    """Text of the same length in small letters without accents, in which words are looked for."""
+    """PlacedText of the same length in small letters without accents, in which words are looked for."""
     plain = []
     for character in text.translate(_FOLDED).lower() if len(text.lower()) == len(text) else text.translate(_FOLDED):
         base = unicodedata.normalize("NFD", character)[:1]
@@ -126,7 +126,7 @@ class Prepared(NamedTuple):
     """A letter without what surrounds it. `own` is where what was forwarded begins: before it somebody else speaks;
     `broken` whether lines end in the middle of words; `quoted` where lines begin that an answer quotes."""
 
-    text: Text
+    text: PlacedText
     own: int
     broken: bool
     quoted: frozenset[int] = frozenset()
@@ -134,7 +134,7 @@ class Prepared(NamedTuple):
 
 def prepared(letter: str) -> Prepared:
     """A letter without reply marks, mail heads, links and signature marks; broken words and numbers are joined."""
-    text = Text(letter.translate(_ALIKE), tuple(range(len(letter))))
+    text = PlacedText(letter.translate(_ALIKE), tuple(range(len(letter))))
     quoted = frozenset(one.end() for one in _QUOTED.finditer(text.chars))
     text = text.replaced(_QUOTED, "")
     bars = len(_BAR.findall(text.chars))
@@ -161,14 +161,14 @@ def prepared(letter: str) -> Prepared:
     return Prepared(text, forwarded.end() if forwarded else 0, breaks > 1, quoted)
 
 
-def _without(text: Text, places: list[tuple[int, int]], by: str) -> Text:
+def _without(text: PlacedText, places: list[tuple[int, int]], by: str) -> PlacedText:
     """A text with some places replaced."""
-    parts: list[Text | str] = []
+    parts: list[PlacedText | str] = []
     at = 0
     for start, end in places:
         parts += [text.cut(at, start), by]
         at = end
-    return joined([*parts, text.cut(at)]) if places else text
+    return concatenated([*parts, text.cut(at)]) if places else text
 
 
 def signature(text: str) -> Stretch | None:

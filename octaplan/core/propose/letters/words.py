@@ -12,7 +12,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 
-class Topic(StrEnum):
+class LetterTopic(StrEnum):
     """What words in a letter speak of."""
 
     OWN = "own address"
@@ -47,10 +47,10 @@ class Topic(StrEnum):
     UNTOLD = "something that is not read"
 
 
-class Said(NamedTuple):
+class SaidWords(NamedTuple):
     """Words at a place, and what they speak of."""
 
-    topic: Topic
+    topic: LetterTopic
     start: int
     end: int
 
@@ -86,23 +86,23 @@ _GATE = (
 )
 
 #: Of words that begin at one place the longest counts, of words as long the topic named first.
-WORDS: tuple[tuple[Topic, str], ...] = (
+LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
     (
-        Topic.GATEWAY,
+        LetterTopic.GATEWAY,
         rf"(?:(?:is|on|at|as|for)\s+)?(?:the\s+)?(?:{OURS})(?:\s+(?:own\s+)?{THING})+(?!\s+(?:user|numb|nr))"
         rf"|{THING}(?:\s+(?:de l'|du|de la|de|del|dell[ao']|van de|der|des)?\s*)(?:{OURS})\b",
     ),
     (
-        Topic.OWN,
+        LetterTopic.OWN,
         rf"(?:for\s+)?(?:the\s+)?(?:{YOURS})(?:\s+{THING})+(?!\s*(?:{_GATE}))"
         rf"|{THING}(?:[\s-]*(?:(?:ip|address|adresse)\s+)?(?:of|at|for|beim|bei|du|de la|de|del|dell[ao']"
         rf"|van de|der|des|dla)?\s*(?:the\s+)?)"
         rf"(?:{YOURS})\b(?!\s+(?:router|gateway|own)\b)|(?:router|wan|ip)[- ]?ip\s+(?:beim|at)\s+(?:kunden|customer)",
     ),
-    (Topic.OWN, rf"(?:for\s+)?(?:the\s+)?(?:{YOURS})(?!\s*(?:{_GATE})|[\w'])"),
-    (Topic.GATEWAY, rf"(?<![\w'])(?:{OURS})(?![\w'])"),
+    (LetterTopic.OWN, rf"(?:for\s+)?(?:the\s+)?(?:{YOURS})(?!\s*(?:{_GATE})|[\w'])"),
+    (LetterTopic.GATEWAY, rf"(?<![\w'])(?:{OURS})(?![\w'])"),
     (
-        Topic.GATEWAY,
+        LetterTopic.GATEWAY,
         rf"(?:(?:your|default|def\.?|wan|ipv?[64]?|isp|next|first|votre|su|ihr"
         rf"|standard)[\s-]+){{0,3}}(?:{_GATE})(?:[\s-]*(?:ip|address|adresse|ipv?[46]))*"
         r"|(?:default|def\.?)[\s-]+(?:route|router)|router|routeur|route par defaut|enrutador|def\s*gw"
@@ -110,7 +110,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|(?:sits?|sitzen|sommes|estamos) (?:on|auf|sur|en)",
     ),
     (
-        Topic.RESOLVER,
+        LetterTopic.RESOLVER,
         r"(?:(?:primary|secondary|preferred|alternate|alternative|pri|sec|1st|2nd|first|second|both|our|your"
         r"|public|recursive|primarer?|"
         r"sekundarer?|bevorzugter|alternativer|serveurs?|servidor(?:es)?|serwer[ya]?|server|nos|unsere)\s+)*"
@@ -120,9 +120,9 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|serveurs de noms|servidores de nombres|resolutores|"
         r"server dei nomi|risolutori|serwery nazw|\bns)[\s-]*\d?",
     ),
-    (Topic.BROADCAST, r"broadcast(?:\s*-?(?:address|adresse))?|b/?cast|diffusion|difusion|rozgloszeniowy"),
+    (LetterTopic.BROADCAST, r"broadcast(?:\s*-?(?:address|adresse))?|b/?cast|diffusion|difusion|rozgloszeniowy"),
     (
-        Topic.DELEGATED,
+        LetterTopic.DELEGATED,
         r"(?:(?:ipv?6|v6)[\s-]*)?(?:delegated|delegierter?s?|delegue|delegado|delegato|gedelegeerd"
         r"|delegowany)(?:[\s-]*(?:prefix|ipv?6|range|block))*"
         r"|(?:ipv?6|v6)[\s-]*(?:prefix|pd|block|range|praefix|prafix|prefixe|prefijo|prefisso|lan|network"
@@ -131,7 +131,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|prefijo delegado|prefisso delegato|praefix|prefiks\w*",
     ),
     (
-        Topic.ROUTED,
+        LetterTopic.ROUTED,
         r"(?:(?:additional|extra|further|second|lan|routed|customer|inside|public|geroutet\w*|zusatzlich\w*"
         r"|offentlich\w*)[\s-]+)+"
         r"(?:ipv?4?\s+)?(?:public\s+)?(?:ip[\s-]+)?(?:lan[\s-]+)?(?:subnet|block|range|network|prefix"
@@ -146,7 +146,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|dodatkowa podsiec|lan[\s-]+(?:ip|addresses)",
     ),
     (
-        Topic.USABLE,
+        LetterTopic.USABLE,
         r"(?:(?:first|last|next|1st|erste|letzte)\s+)?(?:usable|available|assignable|useable|nutzbare?[rns]?"
         r"|verfugbare?[rns]?|freie?[rn]?|utilisables?|"
         r"utilizables|disponibles?|bruikbare?|utilizzabili|disponibili|uzyteczne|dostepne"
@@ -156,7 +156,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|(?:further|additional|extra|spare) (?:ips?|addresses)|weitere adressen",
     ),
     (
-        Topic.MASK,
+        LetterTopic.MASK,
         r"(?:your\s+)?(?:sub)?net[\s-]*masks?(?: hex)?|subnet\s+mask|(?:sub)?netzmaske|maske"
         r"|masque(?:\s+de\s+(?:sous-)?reseau)?|mascara(?:\s+de\s+(?:sub)?red)?"
         r"|(?:sub)?net(?:work)?masker|masker|maschera(?:\s+di\s+(?:sotto)?rete)?|maska(?:\s+(?:podsieci"
@@ -165,7 +165,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|net)[\s.]len(?:gth)?|size|lunghezza prefisso|longueur",
     ),
     (
-        Topic.NETWORK,
+        LetterTopic.NETWORK,
         r"(?:(?:network|subnet|net|wan|hand-?off|link|transfer|transit|transport|allocated|ip|ipv4|assigned"
         r"|interconnect|connecting|p2p|point[- ]to[- ]point)[\s-]*)?"
         r"(?:network|subnet|netblock|block|allocation|range|prefix|net|cidr)(?:[\s-]+(?:address|id|range))?\b"
@@ -175,10 +175,10 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|red(?: de enlace)?|subred|rango|bloque|netwerk|blok|reeks|rete(?: assegnata)?|sottorete|blocco"
         r"|siec|podsiec|zakres|pula",
     ),
-    (Topic.OWN, r"(?:firewall|edge|utm|ce|pare-feu|cortafuegos|zapora)(?:\s+(?:wan|outside|ip|address"
+    (LetterTopic.OWN, r"(?:firewall|edge|utm|ce|pare-feu|cortafuegos|zapora)(?:\s+(?:wan|outside|ip|address"
                 r"|interface|port))*"),
     (
-        Topic.OWN,
+        LetterTopic.OWN,
         r"(?:please\s+)?(?:use|configure|assign|assigned|set)(?:\s+(?:us|it|the|address|ip|as|to))*"
         r"|(?:wan )?(?:ip|address)\s*/\s*(?:mask|netmask|prefix|cidr|maske|masque)"
         r"|(?:(?:wan|public|static|fixed|internet|outside|external|primary|usable|ipv4|ipv6|v4|v6|assigned"
@@ -189,7 +189,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|\bwan[46]?\b",
     ),
     (
-        Topic.MODEM,
+        LetterTopic.MODEM,
         r"(?:(?:cable|5g|4g|lte|grey|gray|white|black|fibre|dsl|provider's|isp)[\s-]+)*(?:modems?|box"
         r"|kabelbox|kabelmodem|dsl-?modem|ont|cpe router|home ?gateway)"
         r"(?:[\s-]*(?:inside|lan|ip|masker|subnet|network|mask|address|adresse))*|inside (?:address|mask"
@@ -197,24 +197,24 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"red interior|reseau interne|rete interna|intern netwerk|siec wewnetrzna|own page|web page|http",
     ),
     (
-        Topic.ELSE,
+        LetterTopic.ELSE,
         r"ntp|time\s+servers?|zeitserver|smtp|mail[\s-]*(?:server|relay|host|gateway)|sip(?:\s+(?:proxy"
         r"|server))?|syslog|monitoring|management|mgmt(?:\s+(?:ip|tag|vlan))?|tftp|"
         r"voip|voice|telefonie|telephon(?:y|ie)|proxy|radius|vpn|version|doc\.?|example|beispiel|valid from"
         r"|dated?|building|from outside|cg-?nat|test (?:ip|address)",
     ),
-    (Topic.VLAN, r"(?:c-?|customer |outer |802\.1q )?vlan(?:[\s-]*(?:id|tag(?:ging)?|nr\.?|kennung|hex"
+    (LetterTopic.VLAN, r"(?:c-?|customer |outer |802\.1q )?vlan(?:[\s-]*(?:id|tag(?:ging)?|nr\.?|kennung|hex"
                  r"|no\.?))*|virtual lan(?:[\s-]*(?:id|tag))?|802\.1q(?:\s*tag(?:ging)?)?|dot1q|tagging"
                  r"|(?:l2\s+)?tag(?:ged)?(?:\s+(?:id|with|as|number|no\.?))*|\bvl\b|\bvid\b|etiqueta"
                  r"|etiquette|etichetta|znacznik|getaggt(?:\s+mit)?"),
-    (Topic.MTU, r"(?:max(?:imum)?\.?\s+)?(?:ip\s+)?mtu(?:[\s-]*size)?"
+    (LetterTopic.MTU, r"(?:max(?:imum)?\.?\s+)?(?:ip\s+)?mtu(?:[\s-]*size)?"
                 r"|(?:max(?:imum)?\.?\s+)?transmission unit|(?:max(?:imum)?\.?|largest"
                 r"|biggest)\s+packet(?:\s+size)?|(?:max(?:imale)?\.?\s+)?paketgross?e"),
-    (Topic.NUMBER, r"l2\s+mtu|mss(?:\s+to)?|mru|(?:vlan\s+)?prio(?:rity)?|p-?bit|802\.1p|cos|s-?vlan"
+    (LetterTopic.NUMBER, r"l2\s+mtu|mss(?:\s+to)?|mru|(?:vlan\s+)?prio(?:rity)?|p-?bit|802\.1p|cos|s-?vlan"
                    r"|service vlan|provider vlan|outer vlan|ports?|vci|vpi|asn?|rack|floor|building|distance"
                    r"|page|seite|pagina|snr|nm"),
     (
-        Topic.USER,
+        LetterTopic.USER,
         r"(?:ppp(?:oe)?[\s-]*)?(?:user(?:[\s-]*(?:name|id))?|login(?:[\s-]*name)?)|access name|(?:ppp|pppoe"
         r"|dial[- ]?(?:in|up)|einwahl|zugangs)[\s-]*(?:name|user(?:[\s-]*name)?|login|kennung|id)"
         r"|benutzer(?:name|kennung)?|kennung"
@@ -223,13 +223,13 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|credentials",
     ),
     (
-        Topic.PASSWORD,
+        LetterTopic.PASSWORD,
         r"(?:ppp(?:oe)?[\s-]*|access[\s-]*|line[\s-]*|dial[- ]?(?:in|up)[\s-]*)?(?:pass[\s-]?(?:word|phrase"
         r"|code)|pwd|pass)|pin|secret|kenn?wort|passwort|mot de passe|mdp|contrasena|clave|wachtwoord"
         r"|parola(?: chiave| d'ordine)?|haslo|p(?=:)",
     ),
     (
-        Topic.FAULT,
+        LetterTopic.FAULT,
         r"service restoration|restoration|servicio tecnico|service technique|servizio tecnico"
         r"|assistenza tecnica|technischer (?:dienst|support)|(?:report (?:a |the )?|open (?:a "
         r"|the )?)?faults?(?:[\s-]*(?:desk|line|number|reporting|phone|tel\.?))*|support(?:[\s-]*(?:desk"
@@ -243,7 +243,7 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|emergency|escalations?|service(?=\W+\+?\d{1,5}[ \d]{7})",
     ),
     (
-        Topic.CIRCUIT,
+        LetterTopic.CIRCUIT,
         r"(?:our |your |ihr(?:es)? )?(?:circuit|line|service|svc|access|connection|cct|link|leitungs?"
         r"|anschluss(?:es)?|zugangs?|ligne|acces|liaison|lien|connexion|conexion|collegamento"
         r"|aansluiting(?:s)?|przylacze|linia|anschlusskennung|linea|servicio|servizio|lijn|verbinding|dienst"
@@ -253,45 +253,45 @@ WORDS: tuple[tuple[Topic, str], ...] = (
         r"|ref\.? service|n° (?:de )?(?:ligne|circuit|acces)|numero de (?:linea|servicio|circuito)"
         r"|numer (?:lacza|linii|uslugi)|codice (?:linea|servizio)",
     ),
-    (Topic.ORDER, r"(?:your |our |ihre? )?(?:order|purchase order|auftrags?|bestell(?:ung|nummer)?|commande"
+    (LetterTopic.ORDER, r"(?:your |our |ihre? )?(?:order|purchase order|auftrags?|bestell(?:ung|nummer)?|commande"
                   r"|pedido|bestelling|opdracht|ordine|zamowieni[ea])(?:[\s-]*(?:id|no\.?|nr\.?|number"
                   r"|nummer|ref(?:erence)?\.?|#|n°))?|n° (?:de )?commande|numero (?:de pedido|d'ordine)"),
-    (Topic.CONTRACT, r"(?:your |ihr )?(?:contract|agreement|vertrags?|contrat|contrato|contratto|umow[ay]"
+    (LetterTopic.CONTRACT, r"(?:your |ihr )?(?:contract|agreement|vertrags?|contrat|contrato|contratto|umow[ay]"
                      r"|contract)(?:[\s-]*(?:id|no\.?|nr\.?|number|nummer|ref(?:erence)?\.?|#|n°))?"
                      r"|n° (?:de )?contrat|numero (?:de |di )?contrat(?:o|to)|numer umowy"),
-    (Topic.REFERENCE, r"(?:our |your |unsere |notre |nuestra |onze )?ref(?:erence|erenz|erencia"
+    (LetterTopic.REFERENCE, r"(?:our |your |unsere |notre |nuestra |onze )?ref(?:erence|erenz|erencia"
                       r"|erentie)?(?:[\s-]*(?:no\.?|nr\.?|number|nummer|id|#))?\.?|quote|quoting|kenmerk"
                       r"|riferimento|rif\.?|id(?=[: #]+[a-z]*\d|[: #]+[a-z]+[-/])|pratica|dossier"
                       r"|vorgangsnummer|codice|sygnatura|aktenzeichen|numer referencyjny|access number"),
-    (Topic.CUSTOMER, r"(?:customer|account|client|cust|kunden?|klant|cliente|klienta)[\s-]*(?:id|no\.?|nr\.?"
+    (LetterTopic.CUSTOMER, r"(?:customer|account|client|cust|kunden?|klant|cliente|klienta)[\s-]*(?:id|no\.?|nr\.?"
                      r"|number|nummer|code|#|holder|n°|name)|cust|n° (?:de )?client|numero (?:de )?cliente"
                      r"|(?:codice|numero) cliente|numer klienta|account"),
-    (Topic.TICKET, r"ticket(?:\s+(?:no\.?|number|for this mail))*|\btt\b|case(?:\s+(?:no\.?|number))?"
+    (LetterTopic.TICKET, r"ticket(?:\s+(?:no\.?|number|for this mail))*|\btt\b|case(?:\s+(?:no\.?|number))?"
                    r"|planned work|invoice(?:\s+(?:no\.?|number))?|rechnung(?:snummer)?|job|visit|change"
                    r"|vorgang(?:snummer)?|incident|intervention|factura|facture|factuur|fattura|faktura"),
     (
-        Topic.SPEED,
+        LetterTopic.SPEED,
         r"speeds?|bandwidth|bw|bit ?rate|data rate|committed(?: information)? rate|cir|rate|throughput|tempo"
         r"|bandbreiten?|geschwindigkeit|debit(?: garanti| souscrit)?|velocidad|ancho de banda|caudal"
         r"|snelheid|bandbreedte|velocita|banda|predkosc|przepustowosc"
         r"|tariff|tarif(?:a|fa)?|product|produkt|produit|producto|prodotto|profile|profil"
         r"|d(?:own)?l?/u(?:p)?l?|down/up|up/down|down/?load/up/?load|symmetrical|symmetric|mbit/s|mbps",
     ),
-    (Topic.DOWN, r"downloads?|down(?:stream|load)?|dl|herunter|runter|abwarts|descendant|reception|bajada"
+    (LetterTopic.DOWN, r"downloads?|down(?:stream|load)?|dl|herunter|runter|abwarts|descendant|reception|bajada"
                  r"|descarga|neer|omlaag|giu|discesa|pobierani[ea]|do uzytkownika|downlink"),
-    (Topic.UP, r"uploads?|up(?:stream|load)?|ul|hinauf|hoch|aufwarts|montant|emission|subida|carga|op|omhoog"
+    (LetterTopic.UP, r"uploads?|up(?:stream|load)?|ul|hinauf|hoch|aufwarts|montant|emission|subida|carga|op|omhoog"
                r"|su|salita|wysylani[ea]|uplink"),
-    (Topic.PHONE, r"sales|billing|accounts?|vertrieb|rechnungen|fax|mobile|mob|office|orders|buy more|buy"
+    (LetterTopic.PHONE, r"sales|billing|accounts?|vertrieb|rechnungen|fax|mobile|mob|office|orders|buy more|buy"
                   r"|verkauf|ventes|ventas|verkoop|vendite|sprzedaz|\bm(?=:)|\bt(?=:)|contact"
                   r"|ansprechpartner|reception|switchboard|comptabilite|facturation|facturacion"
                   r"|administratie|amministrazione"),
-    (Topic.PROVIDER, r"(?:internet[\s-]*)?(?:service[\s-]*)?(?:provider|supplier|carrier|isp|operator"
+    (LetterTopic.PROVIDER, r"(?:internet[\s-]*)?(?:service[\s-]*)?(?:provider|supplier|carrier|isp|operator"
                      r"|anbieter|fournisseur|operateur|proveedor|operador|aanbieder|leverancier|fornitore"
                      r"|operatore|gestore|dostawca)(?:[\s-]*name)?"),
-    (Topic.HANDOFF, r"hand-?off|connection type|access type|service type|type of (?:connection|access)"
+    (LetterTopic.HANDOFF, r"hand-?off|connection type|access type|service type|type of (?:connection|access)"
                     r"|how it connects|ip assignment|addressing|mode|protocol|connection|type|art|typ"
                     r"|einwahl|protocole|protocollo|tipo|modo|methode|protokol|soort|presentation|delivery"),
-    (Topic.UNTOLD, r"status|state|date|installation date|activation|product code|sn|serial|mac|item|value"
+    (LetterTopic.UNTOLD, r"status|state|date|installation date|activation|product code|sn|serial|mac|item|value"
                    r"|field|parameter|wert|feld|last change|site|address line|postcode|street|created"
                    r"|updated|location|room"),
 )  # fmt: skip
@@ -302,10 +302,10 @@ def _in_a_line(names: str) -> str:
     return names.replace("[\\s", "[ \\t").replace("\\s", "[ \\t]")
 
 
-_COMPILED = tuple((topic, re.compile(rf"(?<![\w@.])(?:{_in_a_line(names)})(?![\w@])")) for topic, names in WORDS)
+_COMPILED = tuple((topic, re.compile(rf"(?<![\w@.])(?:{_in_a_line(names)})(?![\w@])")) for topic, names in LETTER_WORDS)
 
 
-def spoken(text: str) -> Iterator[Said]:
+def words_in(text: str) -> Iterator[SaidWords]:
     """All words of folded text that speak of something, none inside another: of those at one place the longest."""
     found = [
         (one.start(), one.end(), order, topic)
@@ -318,11 +318,13 @@ def spoken(text: str) -> Iterator[Said]:
     for start, stop, _, topic in found:
         if start >= end:
             end = stop
-            yield Said(topic, start, stop)
+            yield SaidWords(topic, start, stop)
 
 
 #: Topics whose words are ordinary ones: they name nothing where no value stands right beside them.
-LOOSE = frozenset({Topic.UNTOLD, Topic.HANDOFF, Topic.PHONE, Topic.PROVIDER, Topic.UP, Topic.DOWN})
+LOOSE = frozenset(
+    {LetterTopic.UNTOLD, LetterTopic.HANDOFF, LetterTopic.PHONE, LetterTopic.PROVIDER, LetterTopic.UP, LetterTopic.DOWN}
+)
 
 _FILL = re.compile(
     r"[\W_\d]+|\b(?:the|your|our|a|an|of|for|and|de|la|le|du|der|die|das|ipv?4|ipv?6|wan|internet|new|id|no"
@@ -331,10 +333,10 @@ _FILL = re.compile(
 )
 
 
-def labels(text: str) -> list[Said]:
+def labels(text: str) -> list[SaidWords]:
     """What a whole label speaks of, when nearly all of it is known words; empty: it is no label that is known."""
     plain = re.sub(r"\([^()]*\)", lambda found: " " * len(found[0]), text) + ":"
-    said = list(spoken(plain))
+    said = list(words_in(plain))
     if not said:
         return []
     rest = plain
@@ -359,7 +361,7 @@ UNTAGGED = re.compile(
     r"|nietagowan\w*)\b"
 )
 #: An answer that there is no such thing.
-NOTHING = re.compile(
+SAYS_NOTHING = re.compile(
     r"^\W*(?:none|no|not? (?:used|needed|required|set|applicable)|n/?a|nil|un-?tagged|off|entfallt(?:\b.*)?"
     r"|keine?[rns]?|nicht (?:benotigt|erforderlich)|ungetaggt|aucune?|sans|non(?: utilise)?|ningun[oa]?|sin"
     r"|no se usa|geen|niet nodig|nee|nessun[oa]?|brak|nie|nie dotyczy|native|-+|—)(?![\w-]).{0,25}$"
