@@ -160,9 +160,7 @@ class InternetSide(Workspace):
         text.fill("hello")
         expect(page.get_by_role("alert")).to_contain_text("Nothing in it names a field")
         text.fill(self.LETTER)
-        expect(
-            page.get_by_role("row", name=re.compile("Provider's gateway 203.0.113.241 203.0.113.241"))
-        ).to_be_visible()
+        expect(page.get_by_role("row", name=re.compile("Provider's gateway 203.0.113.241"))).to_be_visible()
         expect(page.get_by_text("put it into the safe on Credentials")).to_be_visible()
         page.get_by_role("button", name="Take what was read").click()
         circuit = page.get_by_role("region", name="Circuit Main")
@@ -186,6 +184,64 @@ class InternetSide(Workspace):
         expect(take).to_be_enabled()
         take.press("Enter")
         expect(page.get_by_role("region", name="Circuit Main").get_by_text("203.0.113.248/29")).to_be_visible()
+
+    def test_several_lines_are_pasted_into_the_box_itself(self) -> None:
+        page = self.desk("QUAY/STEPS")
+        page.get_by_role("region", name="Circuit Main").get_by_role("button", name="Paste a letter").click()
+        left_to_the_browser = page.get_by_label("Letter of the provider").evaluate(
+            """(box) => {
+              const data = new DataTransfer();
+              data.setData('text', 'IP 203.0.113.250/29\\nGW .249');
+              return box.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true}));
+            }"""
+        )
+        self.assertTrue(left_to_the_browser, "the page below took what was pasted into the dialog")
+
+    def test_what_cannot_be_taken_is_listed_and_the_letter_stays(self) -> None:
+        page = self.desk("LOOM/REGENT", "intake")
+        section = page.get_by_role("region", name=re.compile("Provider of Main"))
+        page.get_by_role("checkbox", name="who confirms them").check()
+        tag = section.get_by_label("VLAN tag of Main", exact=True)
+        tag.fill("12")
+        tag.press("Enter")
+        expect(page.get_by_text("VLAN tag").first).to_be_visible()
+        self.saved("VLAN tag")
+        section.get_by_role("button", name="Paste what they wrote").click()
+        page.get_by_label("Letter of the provider").fill("VLAN 13, MTU 1492. Faults: 01632 960 411. Ref LN-77")
+        page.get_by_role("button", name="Take what was read").click()
+        told = page.get_by_role("dialog").get_by_role("alert")
+        expect(told).to_contain_text("All else was taken. 1 value was not")
+        expect(told).to_contain_text("confirmed 12")
+        expect(page.get_by_label("Letter of the provider")).to_have_value(re.compile("^VLAN 13"))
+        page.get_by_role("dialog").get_by_role("button", name="Close").click()
+        expect(section.get_by_label("support number of Main", exact=True)).to_have_value("01632 960 411")
+        expect(tag).to_have_value("12")
+
+    def test_of_two_lines_one_is_chosen_and_the_other_becomes_a_circuit(self) -> None:
+        page = self.desk("QUAY/STEPS")
+        page.get_by_role("region", name="Circuit Main").get_by_role("button", name="Paste a letter").click()
+        page.get_by_label("Letter of the provider").fill(
+            "MAIN\nCircuit EB-1, 198.51.100.38/29, gateway 198.51.100.33, MTU 1492\n\nBACKUP\nCircuit EB-2, DHCP, 100/20"
+        )
+        which = page.get_by_role("group", name=re.compile("two lines"))
+        expect(which.get_by_role("radio").nth(0)).to_be_checked()
+        which.get_by_role("radio").nth(1).check()
+        expect(page.get_by_role("row", name=re.compile("Reference EB-2"))).to_be_visible()
+        which.get_by_role("radio").nth(0).check()
+        page.get_by_role("button", name="Take what was read").click()
+        expect(page.get_by_role("dialog")).to_have_count(0)
+        expect(page.get_by_role("region", name="Circuit Backup")).to_contain_text("EB-2")
+        expect(page.get_by_role("region", name="Circuit Main")).to_contain_text("EB-1")
+
+    def test_what_has_two_readings_is_settled_by_one_click(self) -> None:
+        page = self.desk("QUAY/STEPS")
+        page.get_by_role("region", name="Circuit Main").get_by_role("button", name="Paste a letter").click()
+        page.get_by_label("Letter of the provider").fill("198.51.100.18 198.51.100.17 255.255.255.252")
+        page.get_by_role("group", name="Which is the own address").get_by_role("button", name="198.51.100.18").click()
+        gateway = page.get_by_role("group", name="Which is the provider's gateway")
+        expect(gateway.get_by_role("button", name="198.51.100.17")).to_have_attribute("aria-pressed", "true")
+        page.get_by_role("button", name="Take what was read").click()
+        expect(page.get_by_role("region", name="Circuit Main").get_by_text("198.51.100.16/30")).to_be_visible()
 
     def test_a_column_of_addresses_goes_to_rows(self) -> None:
         page = self.desk("LOOM/REGENT")

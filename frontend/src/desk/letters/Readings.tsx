@@ -1,9 +1,9 @@
+import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import type { Schemas } from '../../api/client';
-import { Select } from '../../parts/controls';
 import styles from './letters.module.css';
 
 export type Found = Schemas['ReadShown'];
@@ -29,25 +29,30 @@ export function Readings(props: {
             </TableCell>
             <TableCell className="mono">
               {one.sure === 'open' && onChoose ? (
-                <Select
+                <span
+                  role="group"
                   aria-label={`Which is the ${name(one).toLowerCase()}`}
-                  value={chosen[one.field] ?? ''}
-                  onChange={(event) => onChoose(one.field, event.target.value)}
+                  className="line wrap"
                 >
-                  <option value="">which one?</option>
                   {one.others?.map(({ text }) => (
-                    <option key={text} value={text}>
+                    <Button
+                      key={text}
+                      size="small"
+                      variant={chosen[one.field] === text ? 'contained' : 'outlined'}
+                      aria-pressed={chosen[one.field] === text}
+                      onClick={() => onChoose(one.field, text)}
+                    >
                       {text}
-                    </option>
+                    </Button>
                   ))}
-                </Select>
+                </span>
               ) : (
                 one.text
               )}
             </TableCell>
             <TableCell>
               {one.problem ||
-                (one.sure === 'open' && !chosen[one.field] ? 'has two readings: choose' : one.echo)}{' '}
+                (one.sure === 'open' && !chosen[one.field] ? 'has two readings: choose' : said(one))}{' '}
               <span className="quiet">{SURE[one.sure ?? 'said']}</span>
             </TableCell>
           </TableRow>
@@ -55,4 +60,9 @@ export function Readings(props: {
       </TableBody>
     </Table>
   );
+}
+
+/** What a value comes to, where that says more than the value. */
+function said(one: Found): string {
+  return one.echo === one.text ? '' : one.echo;
 }

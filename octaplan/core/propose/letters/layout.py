@@ -607,6 +607,7 @@ def _pair(text: PlacedText) -> Iterator[LetterRow]:
         found
         and not six
         and not _ENDS.search(found[1])
+        and not re.search(r"\d\W*,\s", found[1])
         and not (_CLOCK.search(found[1]) and re.match(r"\d{2}\b(?!\.)", found[2]))
         and not _VALUE.search(found[1])
         and found[1].count("(") <= found[1].count(")")
