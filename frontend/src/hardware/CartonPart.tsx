@@ -1,5 +1,5 @@
 import type { HardwareType } from '../api/client';
-import { Check, Group, Mask, Pick, Whole, Words } from './inputs';
+import { Check, Group, Mask, Pick, Several, Whole, Words } from './inputs';
 
 /** A type as it comes out of its carton, and how it takes changes. */
 export function CartonPart(props: { type: HardwareType; onChange: (values: Partial<HardwareType>) => void }) {
@@ -53,16 +53,11 @@ export function CartonPart(props: { type: HardwareType; onChange: (values: Parti
           />
         </>
       )}
-      <Words
+      <Several
         label="Answers on the network (https, ssh, telnet…)"
-        value={factory.services.join(' ')}
-        onChange={(text) =>
-          fact({
-            services: (text ?? '')
-              .toLowerCase()
-              .split(/[\s,]+/)
-              .filter(Boolean) as typeof factory.services,
-          })
+        value={factory.services}
+        onChange={(services) =>
+          fact({ services: services.map((one) => one.toLowerCase()) as typeof factory.services })
         }
       />
       <Words label="User" value={factory.user} onChange={(user) => fact({ user })} />

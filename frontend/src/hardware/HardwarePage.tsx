@@ -1,12 +1,12 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
-import { NavLink, useNavigate, useParams } from 'react-router';
+import { NavLink, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { HardwareType, TypeShown } from '../api/client';
 import { useHardware } from '../desk/devices/queries';
 import { useMay } from '../frame/person';
 import { Notice } from '../parts/Notice';
 import { count } from '../parts/words';
-import { BLANK } from './blank';
+import { BLANK, blankOf, copyOf } from './blank';
 import styles from './hardware.module.css';
 import { PortPanel } from './PortPanel';
 import { TypeEditor } from './TypeEditor';
@@ -18,7 +18,12 @@ export function HardwarePage() {
   const navigate = useNavigate();
   const hardware = useHardware();
   const mayKeep = useMay('hardware');
-  const [editing, setEditing] = useState<{ type: HardwareType; version: number } | null>(null);
+  const [params] = useSearchParams();
+  const site = params.get('for'); // whose box a type is wanted for
+  const wanted = params.get('new') as HardwareType['kind'] | null;
+  const [editing, setEditing] = useState<{ type: HardwareType; version: number } | null>(
+    wanted && mayKeep ? { type: blankOf(wanted), version: 0 } : null,
+  );
   if (hardware.error) return <Notice title="Hardware cannot be shown" detail={hardware.error.message} />;
   if (!hardware.data) return null;
   const shown = hardware.data.find((one) => one.type.key === key) ?? (key ? undefined : hardware.data[0]);
@@ -61,11 +66,18 @@ export function HardwarePage() {
             {...editing}
             onDone={(saved) => {
               setEditing(null);
-              if (saved) void navigate(`/hardware/${saved}`);
+              if (saved && site)
+                void navigate(`/sites/${site}/devices?add=${saved}&as=${params.get('as') ?? ''}`);
+              else if (saved) void navigate(`/hardware/${saved}`);
             }}
           />
         ) : shown ? (
-          <TypeView key={shown.type.key} shown={shown} onEdit={() => edit(shown)} />
+          <TypeView
+            key={shown.type.key}
+            shown={shown}
+            onEdit={() => edit(shown)}
+            onCopy={() => setEditing({ type: copyOf(shown.type), version: 0 })}
+          />
         ) : key ? (
           <Notice
             title={`There is no type ${key}`}

@@ -3,12 +3,12 @@ import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
-import type { HardwareType } from '../api/client';
-import { Line, Select, Tick } from '../parts/controls';
+import { useState } from 'react';
+import { Line, Press, Select, Tick } from '../parts/controls';
 import { Heads } from '../parts/Heads';
+import { count } from '../parts/words';
 import styles from './hardware.module.css';
-
-type Port = HardwareType['panel'][number];
+import { nextName, portLike, portsOf, type Port } from './ports';
 
 const HEADS = [
   'As printed',
@@ -43,26 +43,47 @@ export function PortsPart({ panel, onChange }: { panel: Port[]; onChange: (panel
           ))}
         </TableBody>
       </Table>
-      <Button
-        onClick={() =>
-          onChange([
-            ...panel,
-            {
-              medium: 'copper',
-              factory_role: 'inside',
-              bridge: 'inside',
-              laptop: true,
-              why_not: null,
-              powers: false,
-              ...last,
-              name: nextName(last?.name ?? '0'),
-            },
-          ])
-        }
-      >
-        Add a port
-      </Button>
+      <div className="line wrap">
+        <Button onClick={() => onChange([...panel, portLike(last, nextName(last?.name ?? '0'))])}>
+          Add a port
+        </Button>
+        <AddPorts panel={panel} onChange={onChange} />
+      </div>
     </section>
+  );
+}
+
+/** Many ports at once, as people write them: `1-24, 25-28 fibre`. */
+function AddPorts({ panel, onChange }: { panel: Port[]; onChange: (panel: Port[]) => void }) {
+  const [typed, setTyped] = useState('');
+  const { ports, problem } = portsOf(typed, panel.at(-1));
+  const there = ports.find((port) => panel.some(({ name }) => name === port.name));
+  const told = problem || (there ? `Port ${there.name} is there already` : '');
+  const add = () => {
+    if (ports.length === 0 || told) return;
+    onChange([...panel, ...ports]);
+    setTyped('');
+  };
+  return (
+    <>
+      <Line
+        aria-label="Many ports at once"
+        className="mono"
+        placeholder="1-24, 25-28 fibre"
+        maxLength={200}
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key !== 'Enter') return;
+          event.preventDefault(); // the form would be saved otherwise
+          add();
+        }}
+      />
+      <Press waits={told || (ports.length === 0 ? 'write their names' : '')} onClick={add}>
+        {ports.length > 0 ? `Add ${count(ports.length, 'port')}` : 'Add them'}
+      </Press>
+      {told && typed && <span className="bad">{told}</span>}
+    </>
   );
 }
 
@@ -146,10 +167,4 @@ function PortRow(props: {
       </TableCell>
     </TableRow>
   );
-}
-
-/** The name of the port beside one: 4 after 3, LAN2 after LAN1. */
-function nextName(name: string): string {
-  const match = /^(.*?)(\d+)$/.exec(name);
-  return match ? `${match[1]}${Number(match[2]) + 1}` : '1';
 }

@@ -3,7 +3,7 @@ import type { HardwareType } from '../api/client';
 import { Line, Tick } from '../parts/controls';
 import { BLANK_SLOT } from './blank';
 import styles from './hardware.module.css';
-import { Check, Whole, Words } from './inputs';
+import { Check, Several, Whole, Words } from './inputs';
 
 type Slot = HardwareType['slots'][string];
 
@@ -72,13 +72,10 @@ export function SlotsPart({
             value={slot.forbidden}
             onChange={(forbidden) => put(index, key, { forbidden: forbidden ?? '' })}
           />
-          <Words
-            mono
+          <Several
             label="Must differ from (keys)"
-            value={slot.distinct_from.join(' ')}
-            onChange={(text) =>
-              put(index, key, { distinct_from: (text ?? '').split(/[\s,]+/).filter(Boolean) })
-            }
+            value={slot.distinct_from}
+            onChange={(distinct_from) => put(index, key, { distinct_from })}
           />
           <Button
             aria-label={`Remove secret ${key}`}

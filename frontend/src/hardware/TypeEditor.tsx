@@ -3,7 +3,7 @@ import { useState } from 'react';
 import type { HardwareType } from '../api/client';
 import { Lines, Press } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
-import { keyOf, POWER, type Power } from './blank';
+import { blankOf, keyOf, POWER, type Power } from './blank';
 import { CartonPart } from './CartonPart';
 import { ConsolePart } from './ConsolePart';
 import styles from './hardware.module.css';
@@ -65,7 +65,7 @@ export function TypeEditor({ type, version, onDone }: Props) {
           label="Kind"
           value={draft.kind}
           choices={['router', 'firewall', 'switch', 'access point', 'modem']}
-          onChange={(kind) => put({ kind })}
+          onChange={(kind) => put(version === 0 ? begunAs(draft, kind) : { kind })}
         />
         <PoweredBy value={draft.powered_by} onChange={(powered_by) => put({ powered_by })} />
         <Check label="It has Wi-Fi of its own" value={draft.radio} onChange={(radio) => put({ radio })} />
@@ -112,6 +112,18 @@ export function TypeEditor({ type, version, onDone }: Props) {
       </section>
     </form>
   );
+}
+
+/** A draft turned into another kind: what nobody has touched yet becomes what is usual of that kind. */
+function begunAs(draft: HardwareType, kind: HardwareType['kind']): Partial<HardwareType> {
+  const [was, will] = [blankOf(draft.kind), blankOf(kind)];
+  const alike = (one: unknown, other: unknown) => JSON.stringify(one) === JSON.stringify(other);
+  return {
+    kind,
+    ...(alike(draft.panel, was.panel) ? { panel: will.panel } : {}),
+    ...(alike(draft.powered_by, was.powered_by) ? { powered_by: will.powered_by } : {}),
+    ...(draft.radio === was.radio ? { radio: will.radio } : {}),
+  };
 }
 
 /** Where the box can get its power from: one way at least. */

@@ -23,7 +23,8 @@ const FIRST: Record<HardwareType['factory']['password'], string> = {
 };
 
 /** One type as one would hold it: its ports, its factory facts to be read from a metre away, what was learned. */
-export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => void }) {
+export function TypeView(props: { shown: TypeShown; onEdit: () => void; onCopy: () => void }) {
+  const { shown, onEdit, onCopy } = props;
   const { type, version, uses } = shown;
   const { factory } = type;
   const mayKeep = useMay('hardware');
@@ -44,6 +45,7 @@ export function TypeView({ shown, onEdit }: { shown: TypeShown; onEdit: () => vo
         <Link to={`/templates/${type.key}`}>{type.write_out ? 'Its write-out' : 'Write a write-out'}</Link>
         {mayKeep && (
           <>
+            <Button onClick={onCopy}>Copy it</Button>
             <Button variant="outlined" onClick={onEdit}>
               Edit
             </Button>

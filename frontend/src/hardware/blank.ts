@@ -1,4 +1,5 @@
 import type { HardwareType } from '../api/client';
+import { portsOf } from './ports';
 
 /** Where a box gets its power from. */
 export type Power = HardwareType['powered_by'][number];
@@ -102,6 +103,28 @@ export const BLANK: HardwareType = {
   write_out: null,
   notes: [],
 };
+
+const outside = BLANK.panel.slice(0, 1);
+const inside = BLANK.panel.slice(1);
+
+/** What is usual of a type of a kind, as far as that differs from a router. */
+const OF_KIND: Record<HardwareType['kind'], Partial<HardwareType>> = {
+  router: {},
+  firewall: { kept: BLANK.kept },
+  switch: { panel: portsOf('1-8', inside[0]).ports },
+  'access point': { panel: portsOf('LAN', inside[0]).ports, radio: true, powered_by: ['port', 'injector'] },
+  modem: { panel: [...outside, ...portsOf('1', inside[0]).ports] },
+};
+
+/** A type of a kind about which nothing more is known. */
+export function blankOf(kind: HardwareType['kind']): HardwareType {
+  return { ...BLANK, ...OF_KIND[kind], kind };
+}
+
+/** Another type that is like one: all of it but its name, and what was learned of that one alone. */
+export function copyOf(type: HardwareType): HardwareType {
+  return { ...type, key: '', model: '', notes: [] };
+}
 
 /** The key of a type, from maker and model: Skerry F7 is skerry-f7. */
 export function keyOf(maker: string, model: string): string {

@@ -33,6 +33,32 @@ export function Words(props: {
   );
 }
 
+/** Several words, typed with blanks or commas between them; what is typed stays as it was typed. */
+export function Several(props: {
+  label: string;
+  value: readonly string[];
+  onChange: (value: string[]) => void;
+}) {
+  const { label, value, onChange } = props;
+  const [typed, setTyped] = useState(value.join(', '));
+  return (
+    <label className="field">
+      {label}
+      <Line
+        className="mono"
+        value={typed}
+        maxLength={400}
+        spellCheck={false}
+        onChange={(event) => {
+          setTyped(event.target.value);
+          onChange(event.target.value.split(/[\s,;]+/).filter(Boolean));
+        }}
+        onBlur={() => setTyped(value.join(', '))}
+      />
+    </label>
+  );
+}
+
 /** A whole number, or nothing. */
 export function Whole(props: {
   label: string;

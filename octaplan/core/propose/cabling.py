@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from octaplan.core.plan.boxes import named, uncabled
 from octaplan.core.plan.device import Device, DeviceRole, PortMode, PortUse
-from octaplan.core.plan.hardware import HardwareType, Medium
+from octaplan.core.plan.hardware import FactoryRole, HardwareType, Medium
 from octaplan.core.plan.patch import Operation
 from octaplan.core.plan.site import Attachment, SegmentRole, SitePlan
 from octaplan.core.propose.segments import PRESETS
@@ -70,9 +70,19 @@ def shares(ports: int, wanted: Mapping[str, Sockets]) -> dict[str, int]:
 def shared_out(
     plan: SitePlan, free: Sequence[str], kind: HardwareType, wanted: Mapping[str, Sockets]
 ) -> dict[str, tuple[str, str | None]]:
-    """The segment of each port that is used, and the host that hangs on it; hosts that need power get it first."""
-    left, found = list(free), {}
-    for key, number in shares(len(free), wanted).items():
+    """The segment of each port that is used, and the host that hangs on it; hosts that need power get it first.
+
+    A port for management takes the management segment, or nothing: never a host.
+    """
+    left = [name for name in free if not is_for_management(kind, name)]
+    found: dict[str, tuple[str, str | None]] = {}
+    managing = next((key for key in wanted if plan.segments[key].role is SegmentRole.MANAGEMENT), None)
+    if managing is not None:
+        found = {name: (managing, None) for name in free if name not in left}
+        clients = max(0, wanted[managing].clients - len(found))
+        rest = {managing: wanted[managing]._replace(clients=clients)} if wanted[managing].hosts or clients else {}
+        wanted = {key: rest.get(key, want) for key, want in wanted.items() if key != managing or key in rest}
+    for key, number in shares(len(left), wanted).items():
         hosts: list[str | None] = [*wanted[key].hosts]
         for host in [*hosts, *[None] * number][:number]:
             powered = host is not None and plan.hosts[host].attached is Attachment.POWERED_CABLE
@@ -81,6 +91,11 @@ def shared_out(
             left.remove(port)
             found[port] = (key, host)
     return found
+
+
+def is_for_management(kind: HardwareType | None, port: str) -> bool:
+    """Whether a port is built for managing the box, and for nothing else."""
+    return kind is not None and port in kind.ports and kind.ports[port].factory_role is FactoryRole.MANAGEMENT
 
 
 def copper(kind: HardwareType) -> list[str]:
@@ -100,7 +115,9 @@ def cabled(plan: SitePlan, hardware: Mapping[str, HardwareType], segment: str | 
         (key, name, use)
         for key in order
         for name, use in plan.devices[key].ports.items()
-        if is_socket(use) and not _bench_port(plan.devices[key], name)
+        if is_socket(use)
+        and not _bench_port(plan.devices[key], name)
+        and not is_for_management(hardware.get(plan.devices[key].type), name)
     ]
     operations: list[Operation] = []
     for host in sorted(uncabled(plan), key=lambda one: plan.hosts[one].attached is not Attachment.POWERED_CABLE):

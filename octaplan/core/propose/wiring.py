@@ -26,6 +26,7 @@ from octaplan.core.propose.cabling import (
     copper,
     far_end,
     hosts_told,
+    is_for_management,
     is_kind,
     is_socket,
     ports_told,
@@ -210,8 +211,8 @@ class _Fitter:
         return managed_from(self.plan, Device(type=self.kind.key, role=self.role), segments)
 
     def _free(self) -> list[str]:
-        """The ports that nothing is planned for yet, those made for the internet last."""
-        outward = self.kind.network_ports(FactoryRole.INTERNET)
+        """The ports that nothing is planned for yet, those made for the internet or for management last."""
+        outward = self.kind.network_ports(FactoryRole.INTERNET, FactoryRole.MANAGEMENT)
         free = [name for name in self.kind.network_ports() if name not in self.ports]
         return sorted(free, key=outward.__contains__)
 
@@ -292,7 +293,8 @@ class _Fitter:
             self._fit_sockets(segments, inward if len(segments) <= len(inward) else free)
             return
         if len(free) > 1:
-            bench = next((n for n in free if self.kind.ports[n].laptop), free[0])
+            managing = (n for n in free if is_for_management(self.kind, n))
+            bench = next(managing, next((n for n in free if self.kind.ports[n].laptop), free[0]))
             trunk = next(name for name in [*inward, *free] if name != bench)
             self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
             where = self.plan.segments[home].label
@@ -577,7 +579,8 @@ class _Fitter:
         if self.role is DeviceRole.ACCESS_POINT:
             on_air = {wireless.segment for wireless in self.plan.wireless.values()}
             tagged = [key for key in tagged if key in on_air or not on_air]
-        plain = [name for name in copper(self.kind) if not self.kind.ports[name].powers] or copper(self.kind)
+        fitting = [name for name in copper(self.kind) if not is_for_management(self.kind, name)] or copper(self.kind)
+        plain = [name for name in fitting if not self.kind.ports[name].powers] or fitting
         uplink = next(iter(plain), free[0])
         use = PortUse(mode=PortMode.TRUNK, segment=home, tagged=tagged)
         far = self._uplink_to(uplink, use)
@@ -594,7 +597,7 @@ class _Fitter:
         """The ports of a switch: the bench, trunks to boxes that hang on it, and sockets in proportion."""
         free = self._free()
         for_laptop = [name for name in reversed(free) if self.kind.ports[name].laptop] or free[::-1]
-        bench = min(for_laptop, key=lambda name: self.kind.ports[name].powers)
+        bench = min(for_laptop, key=lambda n: (not is_for_management(self.kind, n), self.kind.ports[n].powers))
         self.ports[bench] = PortUse(mode=PortMode.ACCESS, segment=home)
         self.assumed.append(f"Port {bench} carries {self.plan.segments[home].label} alone, for the bench.")
         points = self._trunks_to_points(home)

@@ -17,7 +17,7 @@ from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.cabling import Sockets, cabled, shares
+from octaplan.core.propose.cabling import Sockets, cabled, shared_out, shares, wants
 from octaplan.core.propose.wiring import equip
 from octaplan.core.values.addresses import parse_network
 from tests import examples
@@ -302,6 +302,39 @@ class AnEdge(unittest.TestCase):
     def test_two_lines_and_a_router_between(self) -> None:
         lines = [circuit(priority=1), circuit("Backup", "198.51.100.18", gateway="198.51.100.17", priority=2)]
         self.assertEqual(stops(added(shop(circuits=lines), EDGE, INNER, SWITCHING)), [])
+
+
+class PortsForManagement(unittest.TestCase):
+    """A port for management takes the management segment first, and no host ever."""
+
+    MANAGED = hardware(
+        "test-managed",
+        kind="switch",
+        ports={
+            "M": {"factory_role": "management"},
+            **{str(n): {"bridge": "all", "powers": n > 4} for n in range(1, 9)},
+        },
+        factory={"addressing": "dhcp", "web": "http", "password": "blank"},
+    )
+
+    def test_it_takes_the_management_segment_and_nothing_else(self) -> None:
+        kinds = OF_ROLE | {SWITCHING: self.MANAGED}
+        plan = added(shop(), EDGE, SWITCHING, kinds=kinds)
+        use = box(plan, SWITCHING).ports["M"]
+        self.assertEqual(
+            (plan.segments[str(use.segment)].label, use.mode, use.host), ("Management", PortMode.ACCESS, None)
+        )
+        without = {key: want for key, want in wants(plan, plan.segments).items() if key != use.segment}
+        self.assertNotIn("M", shared_out(plan, list(self.MANAGED.ports), self.MANAGED, without))
+
+    def test_hosts_that_come_later_pass_it_by(self) -> None:
+        kinds = OF_ROLE | {SWITCHING: self.MANAGED}
+        document = added(shop(), EDGE, SWITCHING, kinds=kinds).document()
+        switch = next(one for one in document["devices"].values() if one["role"] == "switch")
+        cameras = next(key for key, one in document["segments"].items() if one["label"] == "Cameras")
+        switch["ports"] = {"M": {"mode": "access", "segment": cameras}}
+        plan = SitePlan.model_validate(document)
+        self.assertEqual(cabled(plan, KINDS | {self.MANAGED.key: self.MANAGED}, cameras), [])
 
 
 class Remedied(unittest.TestCase):

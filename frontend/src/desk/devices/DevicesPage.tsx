@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import Popover from '@mui/material/Popover';
 import { useState } from 'react';
-import { Link, useLocation } from 'react-router';
+import { Link, useLocation, useSearchParams } from 'react-router';
 import type { Schemas } from '../../api/client';
 import { useRevise, useStep } from '../../api/queries';
 import { Options, Select } from '../../parts/controls';
@@ -125,22 +125,34 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
   const { name, desk: state } = useDeskState();
   const hardware = useHardware();
   const add = useAddDevice(name);
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [params, setParams] = useSearchParams();
+  const described = params.get('add'); // its type has just been described on Hardware
+  const [button, setButton] = useState<HTMLElement | null>(null);
+  const [opened, setOpened] = useState(described !== null);
+  const close = () => {
+    setOpened(false);
+    if (described !== null) setParams({}, { replace: true });
+  };
   const edged = Object.values(state.plan.devices).some((device) => device.role === 'edge');
   const [role, setRole] = useState<Schemas['DeviceRole'] | ''>('');
-  const [type, setType] = useState('');
-  const wanted = role || (edged ? 'switch' : 'edge');
+  const [type, setType] = useState(described ?? '');
+  const wanted = role || (params.get('as') as Schemas['DeviceRole'] | null) || (edged ? 'switch' : 'edge');
+  const describing = new URLSearchParams({
+    new: KINDS[wanted][0] ?? '',
+    for: `${name.customer}/${name.site}`,
+    as: wanted,
+  });
   const fitting = (hardware.data ?? []).filter((one) => KINDS[wanted].includes(one.type.kind));
   const chosen = fitting.some((one) => one.type.key === type) ? type : (fitting[0]?.type.key ?? '');
   return (
     <>
-      <Button aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+      <Button ref={setButton} aria-haspopup="dialog" onClick={() => setOpened(true)}>
         Add a box
       </Button>
       <Popover
-        open={anchor !== null}
-        anchorEl={anchor}
-        onClose={() => setAnchor(null)}
+        open={opened && button !== null}
+        anchorEl={button}
+        onClose={close}
         anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
         transformOrigin={{ vertical: 'top', horizontal: 'right' }}
         slotProps={{ paper: { role: 'dialog', 'aria-label': 'Add a box' } }}
@@ -153,7 +165,7 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
               { device: { role: wanted, type: chosen }, revision: state.revision.number },
               {
                 onSuccess: (equipped) => {
-                  setAnchor(null);
+                  close();
                   setRole('');
                   onAdded(equipped.device, equipped.assumed);
                 },
@@ -183,7 +195,9 @@ function AddBox({ onAdded }: { onAdded: (device: string, sentences: string[]) =>
           </label>
           {fitting.length === 0 && (
             <p className="quiet">
-              No such hardware is known yet: <Link to="/hardware">add its type on Hardware</Link> first.
+              No such hardware is known yet:{' '}
+              <Link to={`/hardware?${describing.toString()}`}>add its type on Hardware</Link>; you come back
+              here with it.
             </p>
           )}
           {add.error && <Trouble>{add.error.message}</Trouble>}
