@@ -111,7 +111,7 @@ class AnIntake(InBrowser):
 
     def test_answers_are_given_confirmed_and_contradicted(self) -> None:
         page = self.desk("FERN/ROSE", "intake")
-        page.get_by_label("Who tells the answers").fill("Dana Reed, phone")
+        page.get_by_label("Who tells the answers of the provider of Main").fill("Dana Reed, phone")
         vlan = page.get_by_label("VLAN tag of Main", exact=True)
         vlan.fill("4095")
         expect(self.question("VLAN tag").get_by_role("alert")).to_contain_text("4095")

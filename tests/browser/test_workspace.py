@@ -200,7 +200,7 @@ class InternetSide(Workspace):
     def test_what_cannot_be_taken_is_listed_and_the_letter_stays(self) -> None:
         page = self.desk("LOOM/REGENT", "intake")
         section = page.get_by_role("region", name=re.compile("Provider of Main"))
-        page.get_by_role("checkbox", name="who confirms them").check()
+        page.get_by_role("checkbox", name="The answers of the provider of Main are confirmed").check()
         tag = section.get_by_label("VLAN tag of Main", exact=True)
         tag.fill("12")
         tag.press("Enter")

@@ -54,9 +54,25 @@ class Proposals(WithServer):
             circuit = "main1"
         read = self.client.post(f"{DOCK}/letter", json={"circuit": circuit, "text": "IP 198.51.100.18/29 GW .17"})
         self.assertEqual(
-            [found["field"] for found in read.json()["found"]], ["handoff", "address", "prefix", "gateway"]
+            [found["field"] for found in read.json()["lines"][0]["found"]], ["handoff", "address", "prefix", "gateway"]
         )
         self.assertEqual(self.client.post(f"{DOCK}/letter", json={"circuit": "zz", "text": "IP"}).status_code, 404)
+        values = [{"field": "mtu", "text": "1492"}, {"field": "gateway", "text": "nowhere"}]
+        body = {
+            "circuit": circuit,
+            "values": values,
+            "second": [{"field": "reference", "text": "LN-2"}],
+            "label": "Backup",
+        }
+        revision = self.client.get(DOCK).json()["revision"]["number"]
+        taken = self.client.post(f"{DOCK}/letter/take", json=body, headers={"if-match": str(revision)})
+        self.assertEqual(taken.status_code, 200, taken.text)
+        circuits = taken.json()["desk"]["plan"]["circuits"]
+        self.assertEqual(circuits[circuit]["mtu"], 1492)
+        self.assertEqual([one["reference"] for one in circuits.values() if one["label"].startswith("Backup")], ["LN-2"])
+        self.assertEqual(
+            [(one["field"], one["label"]) for one in taken.json()["left"]], [("gateway", "Provider's gateway")]
+        )
         empty = self.client.post(f"{DOCK}/letter", json={"circuit": circuit, "text": "hello"})
         self.assertEqual(empty.status_code, 422)
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Container
+from datetime import date
 from typing import Any, NamedTuple
 
 from octaplan.core.check.portfolio import Portfolio
@@ -34,12 +35,12 @@ from octaplan.core.values.addresses import (
     parse_network,
     parse_range,
 )
+from octaplan.core.values.days import read_day
 from octaplan.core.values.errors import TypedError
 from octaplan.core.values.readers import (
     Reader,
     lease_text,
     read_address_and_mask,
-    read_date,
     read_ipv6,
     read_ipv6_network,
     read_kept,
@@ -72,7 +73,11 @@ def understand(plan: SitePlan, path: str, text: str, portfolio: Portfolio | None
         raise TypedError(f"It is {len(typed)} characters long: at most 1000 are read")
     parts = path.split("/")[1:]
     if len(parts) == 1:
-        return _simple(path, typed, _field("site", parts[0], path))
+        field = _field("site", parts[0], path)
+        if parts[0] == "ship_date" and typed:
+            day = _day(typed)
+            return Understood([set_to(path, str(day))], f"{day:%a} {day}")
+        return _simple(path, typed, field)
     if len(parts) < 3:
         raise TypedError(f"There is no field {path!r}")
     kind, key, field = parts[0], parts[1], "/".join(parts[2:])
@@ -95,6 +100,11 @@ def understand(plan: SitePlan, path: str, text: str, portfolio: Portfolio | None
     if kind == "devices":
         return _device_field(plan, path, key, field, typed)
     return _simple(path, typed, _field(kind, field, path))
+
+
+def _day(typed: str) -> date:
+    """A day as people write it, counted from today's at the server."""
+    return read_day(typed, date.today())  # noqa: DTZ011  (a day on a calendar, in the zone where the service runs)
 
 
 def _field(kind: str, name: str, path: str) -> PlanField:
@@ -355,7 +365,7 @@ def _device_field(plan: SitePlan, path: str, key: str, field: str, typed: str) -
         if not typed:
             gone = [{"op": "remove", "path": path}] if inner in plan.devices[key].licences else []
             return Understood(gone, "not recorded")
-        ends = None if typed.casefold() in ("no end", "never") else str(read_date(typed))
+        ends = None if typed.casefold() in ("no end", "never") else str(_day(typed))
         return Understood([set_to(path, {"ends": ends})], f"ends {ends}" if ends else "has no end")
     if part == "gateway":
         home = next((plan.segments[k].subnet for k in plan.devices[key].addresses if k in plan.segments), None)

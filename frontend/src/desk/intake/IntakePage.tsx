@@ -13,9 +13,19 @@ import { useIntake, type Question } from './queries';
 import { QuestionRow } from './QuestionRow';
 import { Survivors } from './Survivors';
 
+/** Who tells the answers of a group, and whether they are confirmed by it. */
+interface Told {
+  source: string;
+  confirmed: boolean;
+}
+
+const UNTOLD: Told = { source: '', confirmed: false };
+
 interface Group {
   id: string;
   title: string;
+  /** Whom one asks, in words. */
+  whom: string;
   circuit?: [string, Circuit];
   questions: Question[];
 }
@@ -25,8 +35,7 @@ export function IntakePage() {
   const { name, desk: state, mayPlan } = useDeskState();
   const { plan, revision } = state;
   const intake = useIntake(name, revision.number);
-  const [source, setSource] = useState('');
-  const [confirmed, setConfirmed] = useState(false);
+  const [told, setTold] = useState<Record<string, Told>>({});
   const [taking, setTaking] = useState(false);
   const [letter, setLetter] = useState<[string, Circuit] | null>(null);
   if (intake.error) return <Trouble>{intake.error.message}</Trouble>;
@@ -41,25 +50,6 @@ export function IntakePage() {
         <h2 role="status">
           {left === 0 ? 'Everything is answered' : `${count(left, 'question')} of ${questions.length} open`}
         </h2>
-        {mayPlan && (
-          <div className="line far end">
-            <label>
-              Answers told by{' '}
-              <Line
-                aria-label="Who tells the answers"
-                className={styles.source}
-                placeholder="name, how: Dana Reed, phone"
-                maxLength={200}
-                value={source}
-                onChange={(event) => setSource(event.target.value)}
-              />
-            </label>
-            <label>
-              <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} /> who
-              confirms them
-            </label>
-          </div>
-        )}
         <div className={styles.ways}>
           <Link to={`/questions?customer=${encodeURIComponent(plan.customer)}`}>Lists to send</Link>
           {mayPlan && <LinkButton onClick={() => setTaking(true)}>Take over a box’s text…</LinkButton>}
@@ -78,14 +68,24 @@ export function IntakePage() {
           <h3>
             {group.title}
             <span className="quiet">{openWords(group.questions)}</span>
+            {mayPlan && (
+              <ToldBy
+                group={group}
+                told={told[group.id] ?? UNTOLD}
+                onChange={(now) => setTold({ ...told, [group.id]: now })}
+              />
+            )}
             {group.circuit && mayPlan && (
-              <Button sx={{ ml: 'auto' }} onClick={() => setLetter(group.circuit ?? null)}>
-                Paste what they wrote
-              </Button>
+              <Button onClick={() => setLetter(group.circuit ?? null)}>Paste what they wrote</Button>
             )}
           </h3>
           {group.questions.map((question) => (
-            <QuestionRow key={question.key} question={question} source={source} confirming={confirmed} />
+            <QuestionRow
+              key={question.key}
+              question={question}
+              source={told[group.id]?.source ?? ''}
+              confirming={told[group.id]?.confirmed ?? false}
+            />
           ))}
           {group.id === 'customer' && (
             <Survivors candidates={candidates} asked={questions.some(({ name: one }) => one === 'survive')} />
@@ -112,16 +112,44 @@ export function IntakePage() {
   );
 }
 
+/** Who tells the answers of one group: each is asked of somebody else. */
+function ToldBy({ group, told, onChange }: { group: Group; told: Told; onChange: (told: Told) => void }) {
+  return (
+    <span className={`line near small ${styles.told}`}>
+      <label>
+        Told by{' '}
+        <Line
+          aria-label={`Who tells the answers of ${group.whom}`}
+          className={styles.source}
+          placeholder="name, how: Dana Reed, phone"
+          maxLength={200}
+          value={told.source}
+          onChange={(event) => onChange({ ...told, source: event.target.value })}
+        />
+      </label>
+      <label>
+        <Tick
+          aria-label={`The answers of ${group.whom} are confirmed`}
+          checked={told.confirmed}
+          onChange={(event) => onChange({ ...told, confirmed: event.target.checked })}
+        />{' '}
+        who confirms them
+      </label>
+    </span>
+  );
+}
+
 function grouped(questions: Question[], circuits: Record<string, Circuit>): Group[] {
   const groups: Group[] = Object.entries(circuits).map(([id, circuit]) => ({
     id,
     title: `Provider of ${circuit.label}${circuit.provider ? `: ${circuit.provider}` : ''}`,
+    whom: `the provider of ${circuit.label}`,
     circuit: [id, circuit],
     questions: questions.filter((question) => question.circuit === id && question.whom === 'provider'),
   }));
   const rest = (whom: Question['whom']) => questions.filter((question) => question.whom === whom);
-  groups.push({ id: 'customer', title: 'Customer', questions: rest('customer') });
-  groups.push({ id: 'office', title: 'Own office', questions: rest('office') });
+  groups.push({ id: 'customer', title: 'Customer', whom: 'the customer', questions: rest('customer') });
+  groups.push({ id: 'office', title: 'Own office', whom: 'the own office', questions: rest('office') });
   return groups.filter((group) => group.questions.length > 0);
 }
 

@@ -1,6 +1,7 @@
 import { Link } from 'react-router';
 import type { Contradiction } from '../../api/client';
 import { Line, Lines, LinkButton, Select } from '../../parts/controls';
+import { DayPick } from '../../parts/DayPick';
 import { deskPath, moment } from '../../parts/words';
 import { useDeskState } from '../context';
 import { AnswerMark } from './AnswerMark';
@@ -10,6 +11,7 @@ import { useAnswering, type Answering } from './useAnswering';
 
 interface Props {
   question: Question;
+  /** Who told it, as far as the heading of its group says so. */
   source: string;
   confirming: boolean;
 }
@@ -66,7 +68,7 @@ function AnswerField({ question, label, answering }: PartProps) {
         ))}
       </Select>
     );
-  return (
+  const field = (
     <Line
       {...common}
       className="mono"
@@ -82,6 +84,13 @@ function AnswerField({ question, label, answering }: PartProps) {
         if (event.key === 'Escape') answering.reset();
       }}
     />
+  );
+  if (question.name !== 'ship_date' || !mayPlan) return field;
+  return (
+    <span className="line near">
+      {field}
+      <DayPick label={label} value={answering.shown} onPick={answering.choose} />
+    </span>
   );
 }
 
