@@ -73,11 +73,10 @@ def understand(plan: SitePlan, path: str, text: str, portfolio: Portfolio | None
         raise TypedError(f"It is {len(typed)} characters long: at most 1000 are read")
     parts = path.split("/")[1:]
     if len(parts) == 1:
-        field = _field("site", parts[0], path)
         if parts[0] == "ship_date" and typed:
             day = _day(typed)
             return Understood([set_to(path, str(day))], f"{day:%a} {day}")
-        return _simple(path, typed, field)
+        return _simple(path, typed, _field("site", parts[0], path))
     if len(parts) < 3:
         raise TypedError(f"There is no field {path!r}")
     kind, key, field = parts[0], parts[1], "/".join(parts[2:])

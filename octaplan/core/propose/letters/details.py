@@ -285,7 +285,7 @@ def _is_phone(text: str) -> bool:
 _WORD = r"[A-Z\u00c0-\u017d](?:[^\W\d_]|['’&-]|\.(?=[^\W\d_]))*"
 _NAME = re.compile(
     rf"(?<![\w.-]){_WORD}(?:[ \t](?:{_WORD}|&|of|de|di|del|du|des|della|delle|do|la|le|el|der|und|et|van"
-    rf"|z)(?=[ \t,.;:|\n)]|$)){{0,6}}(?![\w-])"
+    rf"|z|plc|ltd|gmbh|llc|inc|bv|srl|spa|sl|ab|as|oy)(?=[ \t,.;:|\n)]|$)){{0,6}}(?![\w-])"
 )
 _COMMON = frozenset(
     [

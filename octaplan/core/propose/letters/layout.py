@@ -347,14 +347,12 @@ def _heading(lines: Sequence[_RawLine], at: int) -> frozenset[RowMark] | None:
         return marks
     if marks and short and not labels_strong(plain) and not _value_alone(below):
         return marks
-    if (
-        short
-        and (deeper or plain.isupper())
-        and re.match(r"(?:wan|internet|outside)\b", folded(plain))
-        and not _value_alone(below)
-    ):
+    if short and (deeper or plain.isupper()) and _WAN_SIDE.fullmatch(folded(plain)) and not _value_alone(below):
         return frozenset()
     return None
+
+
+_WAN_SIDE = re.compile(r"(?:wan|internet|outside)(?:[ -](?:side|port|interface|settings|addressing|details))*")
 
 
 def labels_strong(text: str) -> bool:
@@ -607,6 +605,7 @@ def _pair(text: PlacedText) -> Iterator[LetterRow]:
         found
         and not six
         and not _ENDS.search(found[1])
+        and not (marks_of(found[1]) == {RowMark.OLD} and words.NEW.search(folded(found[2])))
         and not re.search(r"\d\W*,\s", found[1])
         and not (_CLOCK.search(found[1]) and re.match(r"\d{2}\b(?!\.)", found[2]))
         and not _VALUE.search(found[1])

@@ -228,7 +228,10 @@ def masks_in(letter: LaidLetter, *, inner: bool = False) -> Iterator[Mask]:
             continue
         if not inner and _INNER.search(letter.text[max(0, found.start() - 50) : found.start()]):
             continue
-        if prefix >= 8 and not re.match(r"\s*(?:was\b|->|\u2192)", letter.text[found.end() :]):
+        if prefix >= 8 and not re.match(
+            r"\s*(?:was\b|->|\u2192|becomes?\b|changes? to\b|wird\b|devient\b|pasa a\b|wordt\b|diventa\b)",
+            letter.text[found.end() :],
+        ):
             yield prefix, Stretch(*found.span()), row
 
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from octaplan.core.propose.letters import words
 from octaplan.core.propose.letters.layout import RowMark, RowPlace
 from octaplan.core.propose.letters.readings import Reading, Sure
-from octaplan.core.propose.letters.text import Stretch
+from octaplan.core.propose.letters.text import Stretch, folded
 from octaplan.core.propose.letters.words import LetterTopic, SaidWords, words_in
 
 
@@ -57,7 +57,7 @@ def spoken_rows(text: str, chars: str, places: Sequence[RowPlace]) -> list[Spoke
 
 ARROW = re.compile(r".*(?:->|=>|\u2192)\s*")
 _NUMBER = re.compile(
-    r"(?<![\w.:/-])(?:(?P<hex>0x[0-9a-f]{1,4})\b|(?P<split>\d{1,2}[ ,.]\d{3})(?![\d.,]|[ ]\d)"
+    r"(?<![\w./-])(?<!\d:)(?:(?P<hex>0x[0-9a-f]{1,4})\b|(?P<split>\d{1,2}[ ,.]\d{3})(?![\d.,]|[ ]\d)"
     r"|(?P<plain>\d{1,5})(?![\d:/]|[.,]\d|-\w|\w))"
 )
 _AFTER = re.compile(
@@ -100,9 +100,15 @@ _NOW = re.compile(
 )
 
 
+_BECOMES = re.compile(
+    r"\s*(?:->|=>|\u2192|becomes?|changes? to|is now|wird(?: zu)?|devient|pasa a(?: ser)?|wordt|diventa|zmienia sie na)"
+    r"\s*(?:vlan|tag|mtu|the)?\s*(?=\d)"
+)
+
+
 def _put_right(row: Spoken, number: tuple[int, int, int]) -> tuple[int, int, int]:
     """A number, or the one that takes its place: `35 i think. no wait, 53`."""
-    arrow = re.match(r"\s*(?:->|=>|\u2192)\s*(?=\d)", row.text[number[2] : row.place.end])
+    arrow = _BECOMES.match(row.text[number[2] : row.place.end])
     if arrow is not None:
         return _number(row.text, number[2] + arrow.end(), row.place.end) or number
     wrong = words.CORRECTION.search(row.text, number[2], min(row.place.end, number[2] + 40))
@@ -199,6 +205,10 @@ _TRIED = re.compile(
 _NO_SPEED = re.compile(r"24/7|7/24|9/5")
 
 
+#: Labels that are sides of a line, and speeds where a speed stands behind them.
+_STREAMS = {"downstream": [LetterTopic.DOWN], "upstream": [LetterTopic.UP]}
+
+
 def _mega(number: str, unit: str | None) -> float:
     value = float(number.replace(",", "."))
     return value * {"g": 1000.0, "m": 1.0, "k": 0.001, "": 1.0}[unit or ""]
@@ -215,10 +225,11 @@ def speed_in(rows: Sequence[Spoken]) -> dict[str, Reading]:
         if _TRIED.search(row.place.row.label.chars.lower()):
             continue
         direction = {LetterTopic.DOWN: "speed_down", LetterTopic.UP: "speed_up"}
-        heads = [one for one in row.head if one in direction]
+        label = folded(row.place.row.label.chars)
+        heads = [one for one in row.head if one in direction] or _STREAMS.get(label, [])
         if (
             len(set(heads)) == 1
-            and set(row.head) <= {*direction, LetterTopic.SPEED, LetterTopic.CIRCUIT}
+            and (set(row.head) <= {*direction, LetterTopic.SPEED, LetterTopic.CIRCUIT} or label in _STREAMS)
             and not (LetterTopic.SPEED in row.head and _PAIR.search(row.value))
         ):
             one = _ONE.search(row.text, value_from(row), row.place.end)

@@ -137,7 +137,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         r"(?:ipv?4?\s+)?(?:public\s+)?(?:ip[\s-]+)?(?:lan[\s-]+)?(?:subnet|block|range|network|prefix"
         r"|addresses|pool|netz|subnetz|ip-netz|bereich|adressen)"
         r"|routed(?:\s+(?:to(?:\s+(?:you|your))?|over\s+it|via|ip))?|framed\s+route|(?:we|wir)\s+route"
-        r"|geroutet\w*|lan[\s-]?block"
+        r"|geroutet\w*|zusatz-?netz|zweites netz|lan[\s-]?block"
         r"|reseau route|plage routee|bloc route|sous-reseau route|routee?s?|subred enrutada|bloque enrutado"
         r"|enrutad[oa]s?|gerouteerd\w*(?:\s+(?:blok|subnet))?"
         r"|eigen blok|extra blok|blocco aggiuntivo|sottorete aggiuntiva|bloque adicional|subred adicional"
@@ -355,7 +355,7 @@ UNTAGGED = re.compile(
     r"|nicht|entfallt|niet|non (?:richiest\w+|necessari\w+)|pas (?:necessaire|requis|besoin)"
     r"|no (?:hace falta|se usa)|nie)\b|\b(?:un-?tagged|not tagged|no (?:vlan[\s-]*)?tags?|no vlans?"
     r"|without (?:an? )?(?:vlan|tag)|ungetaggt|ohne (?:vlan|tag)\w*|kein(?:e)? (?:vlan|tag)\w*|non tague"
-    r"|sans (?:vlan|etiquette|tag|etiquetage)"
+    r"|pas de (?:vlan|tag|etiquette)|sans (?:vlan|etiquette|tag|etiquetage)"
     r"|sin (?:vlan|etiqueta|etiquetar)|geen (?:vlan|tag)|zonder (?:vlan|tag)|niet getagd|ongetagd"
     r"|senza (?:vlan|etichetta|tag)|non taggat[ao]|bez (?:vlan|tagu|znacznika|tagowania)|nieotagowany"
     r"|nietagowan\w*)\b"
@@ -389,7 +389,7 @@ STRIKING = re.compile(
     r"|\bnicht(?: mehr)?|\bstatt|\banstelle von|\bersetzt|\bau lieu de|\bremplace|\bet non|\bpas"
     r"|\ben lugar de|\bsustituye(?: a)?(?: la| el)?|\by no"
     r"|\bniet(?: meer)?|\bin plaats van|\bvervangt|\binvece di|\be non|\bsostituisce|\bzamiast|\ba nie|\bold"
-    r"|\bprevious|\bformer|\bwas|\buntil now|\bbisher(?:ige)?|\bis no|\blike|\bexcept)(?: the| address"
+    r"|\bprevious|\bformer|\bwas|\buntil now|\bbisher(?:ige)?|\bis no|\blike|\bexcept):?(?: the| address"
     r"| gateway| gw| ip| die| der| le| la| el| de| il)*[\s:('\"]*$"
 )
 STRUCK_BEHIND = re.compile(
