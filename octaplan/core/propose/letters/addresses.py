@@ -160,6 +160,7 @@ def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scor
     if own is not None and net is not None:
         routed += [one for one in link if _is_further_block(one, net, own, gateway)]
     usable += [one for one in link if _is_many(letter.text, one)]
+    usable += _listed(letter, link)
     found = FittedAddresses(
         address=_own(own, gateway, [pair[0] for pair in others]),
         prefix=_prefix(net, link, alone, lengths),
@@ -213,6 +214,17 @@ _END = re.compile(
 def _is_of_lan(letter: LaidLetter, row: RowPlace) -> bool:
     words_of = letter.text[row.start : row.value]
     return RowMark.INSIDE in row.row.marks or re.search(r"lan|rout|block|inside|extra|addition", words_of) is not None
+
+
+def _listed(letter: LaidLetter, link: Sequence[Scored]) -> list[Scored]:
+    """Several addresses that one label names as the site's own: `Your IPs: .66, .67, .68`."""
+    named = [one for one in link if top_of(one[1]) is LetterTopic.OWN and one[0].prefix is None]
+    rows = [letter.row_at(one[0].place.start) for one in named]
+    return [
+        one
+        for one, row in zip(named, rows, strict=True)
+        if row is not None and row.row.label.chars and rows.count(row) > 1
+    ]
 
 
 def _is_many(text: str, one: Scored) -> bool:

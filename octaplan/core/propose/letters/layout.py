@@ -594,7 +594,18 @@ def _single(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int]:
     pieces = [text.cut(start, end) for start, end in zip(cuts[::2], cuts[1::2], strict=True)]
     if len(pieces) > 1 and not all(_PAIR.match(piece.chars) for piece in pieces):
         pieces = [text]
-    return [row for piece in pieces for row in _pair(piece)], at + 1
+    more = at + 1
+    while len(pieces) == 1 and more < len(lines) and _is_more(lines[at], lines[more]):
+        pieces = [concatenated([pieces[0], ", ", lines[more].text])]
+        more += 1
+    return [row for piece in pieces for row in _pair(piece)], more
+
+
+def _is_more(line: _RawLine, below: _RawLine) -> bool:
+    """Whether a line holds nothing but more values for the label of the one above it."""
+    return (
+        bool(below.chars) and below.indent > line.indent + 3 and _value_alone(below) and bool(_VALUE.search(line.chars))
+    )
 
 
 def _pair(text: PlacedText) -> Iterator[LetterRow]:
@@ -631,6 +642,9 @@ def _pair(text: PlacedText) -> Iterator[LetterRow]:
     yield LetterRow(_EMPTY, text)
 
 
+_LENGTHS = frozenset({LetterTopic.MASK, LetterTopic.NETWORK, LetterTopic.DELEGATED})
+
+
 def _split(label: PlacedText, value: PlacedText, told: bool) -> Iterator[LetterRow]:
     """A row; where its label is two joined by a slash, and so is its value, two rows."""
     marks = marks_of(label.chars)
@@ -646,6 +660,14 @@ def _split(label: PlacedText, value: PlacedText, told: bool) -> Iterator[LetterR
     slashed = re.sub(r"(?<=\d)\s*/\s*(?=\d{1,2}(?:$|\s))", "\0", value.chars) if len(names) != 2 else value.chars
     values = [value.cut(m.start(), m.end()).strip() for m in re.finditer(r"[^/]+", slashed)]
     topics = [labels(folded(name.chars)) for name in names]
+    if (
+        len(names) == 2
+        and topics[1]
+        and topics[1][0].topic in _LENGTHS
+        and re.fullmatch(r"\S+ ?/ ?\d{1,3}", value.chars)
+    ):
+        yield LetterRow(names[0], value, marks & {RowMark.OLD, RowMark.NEW}, told)
+        return
     if (
         len(names) == len(values) > 1
         and all(topics)
@@ -689,6 +711,8 @@ def _goes_over(row: LetterRow, following: LetterRow) -> bool:
         and begins.topic not in words.LOOSE
         and (not _CONNECTS.search(text) and re.search(r"\d", below))
     ):
+        return False
+    if marks_of(" ".join(below.split()[:2])) & {RowMark.FIRST, RowMark.SECOND}:
         return False
     if row.label.chars:
         return len(text) > 40 and below[0].islower() and not re.search(r"[.!?]$", text)

@@ -75,10 +75,6 @@ _MASK_ALONE = re.compile(
     r"|\b(?:wildcard|inverse|inverted|reverse)\W+(?:mask\W+)?(?P<wild>0\.0\.\d{1,3}\.\d{1,3})"
     r"|\b(?P<worded>twenty-\w+|thirty(?:-one)?)[\s-]bit"
 )
-CHANGE_FROM = re.compile(
-    r"\b(?:chang\w+|mov\w+|renumber\w+|switch\w+|wechsel\w+|andert|passe(?:ra)?|cambia\w*|wijzig\w*"
-    r"|zmieni\w+)\b[^.;\n\d]{0,40}\b(?:from|von|de|da|van|z)\W+\Z"
-)
 #: What joins several of one sort.
 JOIN = re.compile(
     r"\s*(?:[,;\"']|/|&|\+|\||\b(?:and|or|then|und|oder|et|ou|y|o|en|e|ed|of|i|oraz|secondary|primary)\b|\n"
@@ -97,6 +93,9 @@ _HOP = re.compile(
 )
 #: A mask that belongs to a private address right before it.
 _INNER = re.compile(r"(?<![\d.])(?:10|192\.168|172\.(?:1[6-9]|2\d|3[01]))\.[\d.]+[^.\d\n]{0,25}\Z")
+_WAS = re.compile(
+    r"\b(?:old|previous(?:ly)?|formerly|was|bisher|alt|ancien(?:nement)?|antes|voorheen|prima|dawniej)[\s:(]*\Z"
+)
 Mask = tuple[int, Stretch, "RowPlace | None"]
 
 
@@ -132,11 +131,24 @@ def mentions_in(text: str) -> Iterator[Mention]:
             yield mention
 
 
+_FROM = re.compile(r"\b(?:from|von|de|da|van|z)\W+\Z")
+_CHANGES = re.compile(
+    r"\b(?:chang\w+|mov\w+|renumber\w+|switch\w+|wechsel\w+|andert|passe(?:nt|ra)?|cambia\w*|wijzig\w*|zmieni\w+)\b"
+)
+
+
+def changes_from(text: str, place: int) -> bool:
+    """Whether what stands at a place is what something changes from: `changes from … to`."""
+    ahead = text[max(0, place - 160) : place]
+    sentence = re.split(r"[.;\n](?:\s|$)", ahead)[-1]
+    return _FROM.search(ahead) is not None and _CHANGES.search(sentence) is not None
+
+
 def _matches(shape: re.Pattern[str], text: str) -> Iterator[re.Match[str]]:
     """What looks like an address; where one changes to another, both, and no run."""
     for one in shape.finditer(text):
         run = shape is not _SIX and one["last"]
-        if run and CHANGE_FROM.search(text[max(0, one.start() - 60) : one.start()]):
+        if run and changes_from(text, one.start()):
             cut = one.start("last")
             yield from (part for part in (shape.match(text, one.start(), cut - 1), shape.match(text, cut)) if part)
         else:
@@ -225,6 +237,8 @@ def masks_in(letter: LaidLetter, *, inner: bool = False) -> Iterator[Mask]:
                 text = str(_COUNTED[text])
             prefix = parse_mask(text)
         except (AddressError, ValueError):
+            continue
+        if _WAS.search(letter.text[max(0, found.start() - 25) : found.start()]):
             continue
         if not inner and _INNER.search(letter.text[max(0, found.start() - 50) : found.start()]):
             continue

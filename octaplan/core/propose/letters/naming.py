@@ -8,12 +8,12 @@ from collections.abc import Iterator, Sequence
 from octaplan.core.propose.letters import words
 from octaplan.core.propose.letters.layout import RowMark
 from octaplan.core.propose.letters.mentions import (
-    CHANGE_FROM,
     JOIN,
     LaidLetter,
     Mention,
     Scored,
     Scores,
+    changes_from,
     mentions_in,
     top_of,
 )
@@ -105,6 +105,15 @@ def _words(letter: LaidLetter, mentions: Sequence[Mention]) -> Iterator[SaidWord
             and not re.match(r"[\s:=(]{1,3}\.?\d|\)", letter.text[said.end :])
         ):
             continue
+        row = letter.row_at(said.start)
+        labelled = row is not None and row.row.label.chars and said.start < row.value
+        if (
+            labelled
+            and row is not None
+            and re.fullmatch(r"(?:ip)?v[46]", word)
+            and "(" in letter.text[row.start : said.start]
+        ):
+            continue
         yield said
     for row in letter.rows:
         if not row.row.told and row.row.label.chars:
@@ -151,6 +160,11 @@ def _scores(letter: LaidLetter, mentions: Sequence[Mention], unsorted: Sequence[
             mine[before] = mine.get(before, 0) + (2.5 if before in (LetterTopic.RESOLVER, LetterTopic.USABLE) else 1.0)
         else:
             before = named_behind
+    for place in range(len(mentions) - 2, -1, -1):  # `use .7 and .8 for dns`
+        between = text[mentions[place].place.end : mentions[place + 1].place.start]
+        named = scores[place + 1].get(LetterTopic.RESOLVER, 0) >= 4.0 and len(between) < 12 and "\n" not in between
+        if named and JOIN.match(between) and max(scores[place].values(), default=0.0) < 2.0:
+            scores[place] = {LetterTopic.RESOLVER: 3.0}
     return scores
 
 
@@ -176,7 +190,7 @@ def _is_behind(text: str, mention: Mention, word: SaidWords, between: str, said:
     begins = max(text.rfind(stop, 0, mention.place.start) for stop in ",;\n|(") + 1
     begins = max(begins, text.rfind(". ", 0, mention.place.start) + 1)
     lonely = not any(begins <= w.start < mention.place.start for w in said)
-    return lonely and re.match(r"\s*(?:[,;.)\n|(]|-\s|$|and\b|for\b|reserved\b)", text[word.end :]) is not None
+    return lonely and re.match(r"\s*(?:[,;.)\n|(/]|-\s|$|and\b|for\b|reserved\b)", text[word.end :]) is not None
 
 
 def _strength(text: str, word: SaidWords) -> float:
@@ -249,11 +263,7 @@ def _become(letter: LaidLetter, scored: Sequence[Scored]) -> Iterator[Scored]:
     for mention, scores in scored:
         before = letter.text[start : mention.place.start]
         start = mention.place.end
-        changed = (
-            made
-            and before.strip() in _TO_NEW
-            and CHANGE_FROM.search(letter.text[max(0, made[-1][0].place.start - 60) : made[-1][0].place.start])
-        )
+        changed = made and before.strip() in _TO_NEW and changes_from(letter.text, made[-1][0].place.start)
         if made and (changed or _BECOME.search(before)):
             topic = top_of(made[-1][1])
             while (

@@ -340,6 +340,10 @@ def _standing_free(text: str, pair: re.Match[str], down: float, up: float) -> bo
         down >= up
         and down >= 10
         and up >= 1
-        and (not ahead or ahead[-1] in ",;(:>\n" or ahead.endswith(" as"))
-        and (not behind or behind[0] in ",.;)\n")
+        and (not ahead or ahead[-1] in ",;.(:>\n" or ahead.endswith(" as"))
+        and (
+            not behind
+            or behind[0] in ",.;)\n"
+            or re.match(r"(?:line|circuit|link|fibre|connection|leitung|service)\b", behind) is not None
+        )
     )

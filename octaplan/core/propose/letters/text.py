@@ -104,7 +104,8 @@ _HEADER = re.compile(
 _SUBJECT = re.compile(r"^(subject|betreff|objet|asunto|onderwerp|oggetto|temat|re|betr|concerne)\s*:\s*", re.MULTILINE)
 _REPLY = re.compile(r"^(?:(?:re|fw|fwd|aw|wg|tr|rv|antw)\s*:\s*)+", re.IGNORECASE | re.MULTILINE)
 _CHAT = re.compile(
-    r"^[\[(]?\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?: ?[ap]m)?[\])]?[\s,-]*[^:\n\d]{1,30}:\s*", re.MULTILINE | re.IGNORECASE
+    r"^[\[(]?(?:[a-z]{2,4}\.?,? )?\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?: ?[ap]m)?[\])]?[\s,-]*[^:\n\d]{1,30}:\s*",
+    re.MULTILINE | re.IGNORECASE,
 )
 _GLUED = re.compile(r"(?<=[A-Za-z])(?=\d{1,3}\.\d{1,3}\.\d)|(?<=vlan)(?=\d)|(?<=mtu)(?=\d{3})", re.IGNORECASE)
 _LINK = re.compile(r"\[([^\]\n]{0,80})\]\([^)\n]{0,200}\)")

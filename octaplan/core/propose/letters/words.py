@@ -116,7 +116,8 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         r"sekundarer?|bevorzugter|alternativer|serveurs?|servidor(?:es)?|serwer[ya]?|server|nos|unsere)\s+)*"
         r"(?:[ps]?dns(?:[\s-]*(?:servers?|resolvers?|ip|address(?:es)?|serveur|primary|secondary|primario"
         r"|secondario|primaire|secondaire))*"
-        r"|name\s*servers?|naamservers?|name resolution|namens-?servern?|resolver(?:s|en)?|resolveurs?"
+        r"|name\s*servers?|naamservers?|name resolution|domain (?:name )?servers?|namens-?servern?"
+        r"|resolver(?:s|en)?|resolveurs?"
         r"|serveurs de noms|servidores de nombres|resolutores|"
         r"server dei nomi|risolutori|serwery nazw|\bns)[\s-]*\d?",
     ),
@@ -149,7 +150,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         LetterTopic.USABLE,
         r"(?:(?:first|last|next|1st|erste|letzte)\s+)?(?:usable|available|assignable|useable|nutzbare?[rns]?"
         r"|verfugbare?[rns]?|freie?[rn]?|utilisables?|"
-        r"utilizables|disponibles?|bruikbare?|utilizzabili|disponibili|uzyteczne|dostepne"
+        r"utilizables|libres?|disponibles?|bruikbare?|utilizzabili|disponibili|uzyteczne|dostepne"
         r"|wolne)(?:\s+(?:ips?|range|addresses|hosts?|adressen|adresses))*"
         r"|plage (?:utilisable|disponible)|rango (?:utilizable|disponible)|indirizzi utilizzabili|hosts?"
         r"|free(?:\s+(?:for\s+\w+|addresses|ips))?|more if needed|spares?|also yours"
@@ -230,7 +231,8 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
     ),
     (
         LetterTopic.FAULT,
-        r"service restoration|restoration|servicio tecnico|service technique|servizio tecnico"
+        r"(?:ticket|trouble|incident)[\s-]*(?:desk|line)|service restoration|restoration|servicio tecnico"
+        r"|service technique|servizio tecnico"
         r"|assistenza tecnica|technischer (?:dienst|support)|(?:report (?:a |the )?|open (?:a "
         r"|the )?)?faults?(?:[\s-]*(?:desk|line|number|reporting|phone|tel\.?))*|support(?:[\s-]*(?:desk"
         r"|line|number|phone))?|help[\s-]*(?:desk|line)|hotline|service[\s-]*(?:line|desk|phone"
@@ -240,7 +242,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         r"|storing(?:en|sdienst|snummer|slijn)?"
         r"|guasti|guasto|assistenza|segnalazione|awari[ea]|zglaszanie(?: awarii)?|serwis|problems?|call us"
         r"|shout|(?:is |anything )?amiss|something wrong|goes wrong|down\?|out of order|ring|outages?"
-        r"|emergency|escalations?|service(?=\W+\+?\d{1,5}[ \d]{7})",
+        r"|emergency|escalations?|esc|service(?=\W+\+?\d{1,5}[ \d]{7})",
     ),
     (
         LetterTopic.CIRCUIT,
@@ -254,7 +256,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         r"|numer (?:lacza|linii|uslugi)|codice (?:linea|servizio)",
     ),
     (LetterTopic.ORDER, r"(?:your |our |ihre? )?(?:order|purchase order|auftrags?|bestell(?:ung|nummer)?|commande"
-                  r"|pedido|bestelling|opdracht|ordine|zamowieni[ea])(?:[\s-]*(?:id|no\.?|nr\.?|number"
+                  r"|pedido|bestelling|opdracht|ordine|zamowieni[ea]|zleceni[ea]|ord)(?:[\s-]*(?:id|no\.?|nr\.?|number"
                   r"|nummer|ref(?:erence)?\.?|#|n°))?|n° (?:de )?commande|numero (?:de pedido|d'ordine)"),
     (LetterTopic.CONTRACT, r"(?:your |ihr )?(?:contract|agreement|vertrags?|contrat|contrato|contratto|umow[ay]"
                      r"|contract)(?:[\s-]*(?:id|no\.?|nr\.?|number|nummer|ref(?:erence)?\.?|#|n°))?"
