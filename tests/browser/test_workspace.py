@@ -399,6 +399,10 @@ class AllFindings(Workspace):
 
     def test_by_keyboard_to_the_culprit(self) -> None:
         page = self.page
+        page.goto("/findings")
+        rules = page.get_by_role("navigation", name="Rules that speak")
+        expect(rules.get_by_role("button").first).to_have_attribute("aria-current", "true")
+        expect(page.get_by_text("Choose a rule")).to_have_count(0)
         page.goto("/findings?customer=FERN")
         page.get_by_role("button", name=re.compile("Fixed host inside a DHCP range")).press("Enter")
         page.get_by_role("button", name="Mend at 1 site").press("Enter")

@@ -186,7 +186,14 @@ class Customers(WithServer):
         desk = client.get("/api/sites/FERN/DOCK").json()
         self.assertTrue(any(f["rule"] == "gateway-convention" for f in desk["findings"]))
         self.assertEqual(client.get("/api/customers/NOBODY").status_code, 404)
-        self.assertEqual([c["code"] for c in client.get("/api/customers").json()], ["FERN"])
+        (listed,) = client.get("/api/customers").json()
+        self.assertEqual((listed["code"], listed["shipped"], listed["sites"]), ("FERN", 0, len(shown["sites"])))
+        waiting = [one for one in shown["sites"] if not one["shipped"]]
+        self.assertEqual(listed["stopped"], sum(one["stops"] > 0 for one in waiting))
+        self.assertEqual(listed["clear"], sum(one["clear"] for one in waiting))
+        self.assertEqual(
+            listed["next_date"], min((one["ship_date"] for one in waiting if one["ship_date"]), default=None)
+        )
 
 
 class Questions(WithServer):

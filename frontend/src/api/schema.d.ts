@@ -4012,14 +4012,36 @@ export interface components {
       /** Warns */
       warns: number;
     };
-    /** CustomerListed */
+    /**
+     * CustomerListed
+     * @description A customer, and what is under way: its sites that are still to ship, with what keeps them.
+     */
     CustomerListed: {
+      /**
+       * Clear
+       * @description Sites still to ship that are signed
+       */
+      clear: number;
       /** Code */
       code: string;
       /** Name */
       name: string;
+      /**
+       * Next Date
+       * @description The soonest ship date of those, the oldest when one is past
+       */
+      next_date: string | null;
+      /** Next Site */
+      next_site: string | null;
+      /** Shipped */
+      shipped: number;
       /** Sites */
       sites: number;
+      /**
+       * Stopped
+       * @description Sites still to ship that a stop keeps
+       */
+      stopped: number;
     };
     /** CustomerShown */
     CustomerShown: {

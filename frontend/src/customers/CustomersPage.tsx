@@ -1,11 +1,16 @@
 import Button from '@mui/material/Button';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableRow from '@mui/material/TableRow';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { useMay } from '../frame/person';
+import { Heads } from '../parts/Heads';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
-import { count, moment } from '../parts/words';
+import { away, count, dated, localToday, moment } from '../parts/words';
 import { bringBack, useAway, useRegister } from '../register/queries';
 import styles from './customers.module.css';
 
@@ -15,11 +20,11 @@ export function CustomersPage() {
     queryKey: ['customers', 'list'],
     queryFn: async () => body(await api.GET('/api/customers')),
   });
-  const away = useAway();
+  const putAway = useAway();
   const mayPlan = useMay('plan');
   if (customers.error) return <Notice title="Customers cannot be shown" detail={customers.error.message} />;
   if (!customers.data) return null;
-  if (customers.data.length === 0 && !away.data?.length) {
+  if (customers.data.length === 0 && !putAway.data?.length) {
     return (
       <Notice title="No customers yet" detail="They come with their sites.">
         {mayPlan && (
@@ -40,23 +45,44 @@ export function CustomersPage() {
           </Button>
         )}
       </div>
-      <ul className={`rows ${styles.list}`}>
-        {customers.data.map((customer) => (
-          <li key={customer.code}>
-            <span>
-              <Link to={`/customers/${encodeURIComponent(customer.code)}`}>
-                <b>{customer.name}</b>
-              </Link>{' '}
-              <span className="mono">{customer.code}</span>
-            </span>
-            <span className="quiet">{count(customer.sites, 'site')}</span>
-          </li>
-        ))}
-      </ul>
-      {away.data && away.data.length > 0 && <PutAway sites={away.data} />}
+      <Table className={styles.list}>
+        <Heads of={['Customer', '', 'To ship', 'Held by stops', 'Signed', 'Shipped', 'Ships next']} />
+        <TableBody>
+          {customers.data.map((customer) => (
+            <Row key={customer.code} customer={customer} />
+          ))}
+        </TableBody>
+      </Table>
+      {putAway.data && putAway.data.length > 0 && <PutAway sites={putAway.data} />}
     </div>
   );
 }
+
+/** One customer, and what is under way there. */
+function Row({ customer }: { customer: Schemas['CustomerListed'] }) {
+  const { next_date, next_site } = customer;
+  const late = next_date && next_date < localToday();
+  return (
+    <TableRow>
+      <TableCell component="th" scope="row">
+        <Link to={`/customers/${encodeURIComponent(customer.code)}`}>
+          <b>{customer.name}</b>
+        </Link>
+      </TableCell>
+      <TableCell className="mono quiet">{customer.code}</TableCell>
+      <TableCell>{some(customer.sites - customer.shipped)}</TableCell>
+      <TableCell className={customer.stopped > 0 ? 'bad' : ''}>{some(customer.stopped)}</TableCell>
+      <TableCell>{some(customer.clear)}</TableCell>
+      <TableCell>{some(customer.shipped)}</TableCell>
+      <TableCell className={late ? 'bad' : ''}>
+        {next_date ? `${dated(next_date)}, ${away(next_date, localToday())}: ${next_site}` : ''}
+      </TableCell>
+    </TableRow>
+  );
+}
+
+/** A number, and nothing where there is none. */
+const some = (many: number) => many || '';
 
 /** Sites that take part in nothing, each kept with all it has. */
 function PutAway({ sites }: { sites: Schemas['AwayShown'][] }) {

@@ -35,7 +35,7 @@ export function FindingsPage() {
   if (overview.error) return <Trouble>{overview.error.message}</Trouble>;
   if (!overview.data) return null;
   const { rules, customers } = overview.data;
-  const chosen = rules.find((one) => one.rule === rule);
+  const chosen = rules.find((one) => one.rule === rule) ?? rules[0];
   return (
     <div className="page">
       <h1 className="sentence">
@@ -61,7 +61,7 @@ export function FindingsPage() {
             <RuleLine
               key={one.rule}
               rule={one}
-              here={one.rule === rule}
+              here={one === chosen}
               onChoose={() => set('rule', one.rule)}
             />
           ))}
@@ -69,7 +69,7 @@ export function FindingsPage() {
         {chosen ? (
           <OneRule key={`${chosen.rule} ${customer}`} rule={chosen} customer={customer} />
         ) : (
-          <p className="quiet">Choose a rule to see where it speaks.</p>
+          <p className="quiet">Nothing is left to mend.</p>
         )}
       </div>
     </div>

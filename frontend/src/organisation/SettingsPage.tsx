@@ -16,6 +16,16 @@ import styles from './settings.module.css';
 
 const KEY = ['organisation'];
 
+/** The parts of the page, in their order. */
+const PARTS = [
+  'How addresses are given',
+  'Blocks of customers',
+  'Networks to keep clear of',
+  'Names and examples',
+  'Who is meant to reach whom',
+  'Boxes and support',
+] as const;
+
 /** What the organisation decides for all of its sites; every change is a revision, and every site is checked again. */
 export function SettingsPage() {
   const shown = useQuery({ queryKey: KEY, queryFn: async () => body(await api.GET('/api/organisation')) });
@@ -166,6 +176,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         </div>
       )}
       {save.error && !told && <Trouble>{save.error.message}</Trouble>}
+      <Contents />
       <Part title="How addresses are given" rules={['gateway-convention', 'scope-fills', 'subnet-tight']}>
         <p className={styles.sentence}>
           The gateway is the {side('gateway', 'Which usable address is the gateway')} usable address of a
@@ -301,9 +312,32 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
   );
 }
 
-function Part({ title, rules, children }: { title: string; rules: string[]; children: ReactNode }) {
+/** What the page holds, to go there at once. */
+function Contents() {
   return (
-    <section className="card part pile above" aria-label={title}>
+    <nav aria-label="What is set here" className={`line wrap small above ${styles.contents}`}>
+      {PARTS.map((title) => (
+        <a key={title} href={`#${anchorOf(title)}`}>
+          {title}
+        </a>
+      ))}
+    </nav>
+  );
+}
+
+const anchorOf = (title: string) => title.toLowerCase().replace(/[^a-z]+/g, '-');
+
+function Part({
+  title,
+  rules,
+  children,
+}: {
+  title: (typeof PARTS)[number];
+  rules: string[];
+  children: ReactNode;
+}) {
+  return (
+    <section className={`card part pile above ${styles.part}`} aria-label={title} id={anchorOf(title)}>
       <h2>
         {title}
         {rules.length > 0 && (

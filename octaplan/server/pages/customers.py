@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from datetime import date
 from http import HTTPStatus
 from typing import Annotated
 
@@ -48,9 +49,16 @@ class PatternOfCustomer(BaseModel):
 
 
 class CustomerListed(BaseModel):
+    """A customer, and what is under way: its sites that are still to ship, with what keeps them."""
+
     code: str
     name: str
     sites: int
+    shipped: int
+    stopped: Annotated[int, Field(description="Sites still to ship that a stop keeps")]
+    clear: Annotated[int, Field(description="Sites still to ship that are signed")]
+    next_date: Annotated[date | None, Field(description="The soonest ship date of those, the oldest when one is past")]
+    next_site: str | None
 
 
 class CustomerShown(BaseModel):
@@ -67,11 +75,26 @@ class CustomerShown(BaseModel):
 @router.get("")
 def all_customers(records: Recorded, person: Looking) -> list[CustomerListed]:
     """All customers that have sites, by code."""
-    sites = records.now.sites
-    counted = Counter(plan.customer.casefold() for plan in sites.all().values())
-    return [
-        CustomerListed(code=code, name=name, sites=counted[code.casefold()]) for code, name in sites.customers().items()
-    ]
+    now = records.now
+    by_customer: dict[str, list[OutboundSite]] = {}
+    for held in now.sites.held.values():
+        by_customer.setdefault(held.plan.customer.casefold(), []).append(row(now, held))
+    return [_listed(code, name, by_customer.get(code.casefold(), [])) for code, name in now.sites.customers().items()]
+
+
+def _listed(code: str, name: str, rows: list[OutboundSite]) -> CustomerListed:
+    waiting = [one for one in rows if not one.shipped]
+    dated = min((one for one in waiting if one.ship_date), key=lambda one: one.ship_date or date.max, default=None)
+    return CustomerListed(
+        code=code,
+        name=name,
+        sites=len(rows),
+        shipped=len(rows) - len(waiting),
+        stopped=sum(one.stops > 0 for one in waiting),
+        clear=sum(one.clear for one in waiting),
+        next_date=dated.ship_date if dated else None,
+        next_site=dated.name if dated else None,
+    )
 
 
 @router.get("/{customer}")
