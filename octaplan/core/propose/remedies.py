@@ -13,15 +13,21 @@ from octaplan.core.check.faults import JUDGED_BY_WALK
 from octaplan.core.check.findings import Finding, Severity
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import RULES
+from octaplan.core.check.rules.answers import (
+    answered_address,
+    served_by_others,
+    served_by_the_edge,
+    with_licences,
+)
 from octaplan.core.flow.matrix import Traffic
 from octaplan.core.plan.boxes import interfaces, named, uncabled
 from octaplan.core.plan.device import PortMode
 from octaplan.core.plan.domains import wanted_domain
 from octaplan.core.plan.patch import Operation, PatchError, applied, set_to, value_at
-from octaplan.core.plan.questions import is_none, standing
+from octaplan.core.plan.questions import BY_NAME, NONE, is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
-from octaplan.core.plan.site import Method, Reach, Segment, SegmentRole, SitePlan
+from octaplan.core.plan.site import Method, Reach, Segment, SegmentRole, SitePlan, new_id
 from octaplan.core.propose.cabling import cabled
 from octaplan.core.propose.mending import agreeing
 from octaplan.core.propose.remedy import PROPOSING, Remedy, Trouble, remedy_for
@@ -676,6 +682,48 @@ def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
         if one.key == key and one.answer is not None and one.question.field and not is_none(one.answer.text):
             operations, echo = understand(plan, one.path, one.answer.text, trouble.portfolio)
             yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
+
+
+@remedy_for("answer-no-host")
+def _planned_there(trouble: Trouble) -> Iterator[Remedy]:
+    """A host where it was answered, unless guests are there; or the answer taken back."""
+    plan, name = trouble.plan, trouble.finding.path.removeprefix("/answers/")
+    address, short = answered_address(plan, name), BY_NAME[name].short
+    where = next((k for k, s in plan.segments.items() if address and s.subnet and s.subnet.holds(address)), None)
+    if where is not None and plan.segments[where].role not in (SegmentRole.GUEST, SegmentRole.ISOLATED):
+        key = new_id(short, plan.hosts)
+        kind = {"phone_system": "phone system"}.get(name, "server")
+        label = {"phone_system": "phone system", "dns_server": "DNS server"}.get(name, "DHCP server")
+        host = {"segment": where, "name": label, "address": str(address), "kind": kind}
+        yield Remedy(f"Plan it as a host of {plan.segments[where].label}", [set_to(f"/hosts/{key}", host)])
+    yield Remedy("Take the answer back and ask again", [{"op": "remove", "path": trouble.finding.path}])
+
+
+@remedy_for("answer-not-served")
+def _served_as_answered(trouble: Trouble) -> Iterator[Remedy]:
+    """The plan as it was answered, or the answer as it is planned."""
+    plan, path = trouble.plan, trouble.finding.path
+    address, answer = answered_address(plan, "dhcp_server"), plan.answers["dhcp_server"]
+    if address is not None:
+        servers = [set_to(f"/segments/{key}/scope/server", str(address)) for key in served_by_the_edge(plan)]
+        yield Remedy(f"Let {address} give the leases", servers)
+        yield Remedy("The edge serves: there is no own DHCP server", [set_to(f"{path}/text", NONE)])
+        return
+    others = served_by_others(plan)
+    told = next(iter(others.values()), None)
+    if told is not None:
+        yield Remedy(f"There is one, at {told}", [set_to(f"{path}/text", str(told))])
+    edge = [set_to(f"/segments/{key}/scope/server", "edge") for key in others]
+    if answer.text:
+        yield Remedy("Let the edge give the leases", edge)
+
+
+@remedy_for("answer-licences")
+def _licences_as_answered(trouble: Trouble) -> Iterator[Remedy]:
+    """The answer taken back, or what is noted of licences."""
+    yield Remedy("Take the answer back and ask again", [{"op": "remove", "path": trouble.finding.path}])
+    gone = [set_to(f"/devices/{key}/licences", {}) for key in with_licences(trouble.plan)]
+    yield Remedy("There are none: take them from the boxes", gone)
 
 
 @remedy_for("text-not-one-line")

@@ -8,6 +8,7 @@ from types import ModuleType
 from octaplan.core.check.findings import Finding, Rule
 from octaplan.core.check.rules import (
     addressing,
+    answers,
     cabling,
     credentials,
     devices,
@@ -31,7 +32,9 @@ def book_of(*tables: ModuleType) -> dict[str, Rule]:
     return book
 
 
-RULES = book_of(overlaps, addressing, dhcp, names, devices, traffic, publications, segments, cabling, credentials)
+RULES = book_of(
+    overlaps, addressing, dhcp, names, answers, devices, traffic, publications, segments, cabling, credentials
+)
 
 _PLACES = {rule_id: place for place, rule_id in enumerate(RULES)}
 
