@@ -64,6 +64,7 @@ SEGMENT = _row(
     ("transit", "?"),
     ("served", "?"),  # somebody serves DHCP on it
     ("router_option", "?"),
+    ("time_option", "?"),
     ("public_domain", "?"),
     ("resolvers", "i4"),
     ("prefix", "i4"),
@@ -438,6 +439,7 @@ def _segment_rows(segment: Segment, place: tuple[int, int, int], leasable: int) 
         transit,
         running,
         "3" in scope.options,
+        "2" in scope.options,
         segment.domain is not None and domain_sort(segment.domain) is not DomainSort.INSIDE,
         len(segment.resolvers),
         -1 if subnet is None else subnet.prefix,

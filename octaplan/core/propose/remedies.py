@@ -19,6 +19,7 @@ from octaplan.core.check.rules.answers import (
     served_by_the_edge,
     with_licences,
 )
+from octaplan.core.check.rules.dhcp import offsets_of
 from octaplan.core.flow.matrix import Traffic
 from octaplan.core.plan.boxes import interfaces, named, uncabled
 from octaplan.core.plan.device import PortMode
@@ -682,6 +683,15 @@ def _as_confirmed(trouble: Trouble) -> Iterator[Remedy]:
         if one.key == key and one.answer is not None and one.question.field and not is_none(one.answer.text):
             operations, echo = understand(plan, one.path, one.answer.text, trouble.portfolio)
             yield Remedy(f"Put the confirmed {one.question.short} back: {echo}", operations)
+
+
+@remedy_for("scope-option-time")
+def _offset_of_the_zone(trouble: Trouble) -> Iterator[Remedy]:
+    """The offset of the zone, or none told."""
+    path = f"{trouble.base}/scope/options/2"
+    for offset in offsets_of(str(trouble.plan.time_zone))[:1]:
+        yield Remedy(f"Tell them {offset} seconds", [set_to(path, str(offset))])
+    yield Remedy("Leave option 2 out", [{"op": "remove", "path": path}])
 
 
 @remedy_for("answer-no-host")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -16,6 +18,9 @@ from octaplan.core.plan.site import PATTERNS, Handoff, SitePlan
 from octaplan.core.values.addresses import Address
 from octaplan.core.values.readers import lease_text
 from octaplan.core.values.words import count, listed
+
+#: A year by whose zones offsets are judged: rules of zones change seldom, and findings must not change by the day.
+_YEAR = 2027
 
 
 @rule("scope-outside", Severity.STOP, "segment", "scope", Trait.COLLIDES)
@@ -273,6 +278,36 @@ def scope_option_unknown(view: View) -> Iterator[Hit]:
             f"{subject.name} names {address} as {SERVER_OPTIONS[number]} (option {number}), and no "
             "host is planned there: add the host, or correct the option.",
         )
+
+
+@rule("scope-option-time", Severity.WARN, "segment", "scope/options")
+def scope_option_time(view: View) -> Iterator[Hit]:
+    """Time offset that is not that of the site's zone
+
+    DHCP option 2 (RFC 2132, 3.4) says how far the clients' clocks are from UTC in seconds, and the site's time zone
+    says otherwise, in winter as in summer.
+    """
+    for row in where(view.segments["time_option"]):
+        plan, segment = view.plan(view.segments, row), view.segment(row)
+        told = segment.scope.options["2"]
+        fitting = offsets_of(plan.time_zone) if plan.time_zone else ()
+        if not fitting or not told.isdigit() or int(told) in fitting:
+            continue
+        subject = view.subject(view.segments, row)
+        yield Hit(
+            subject,
+            f"{subject.name} tells its clients a time offset of {told} seconds (option 2), and {plan.time_zone} is "
+            f"{listed([str(one) for one in fitting])}: correct it, or leave the option out.",
+        )
+
+
+def offsets_of(zone: str) -> tuple[int, ...]:
+    """The offsets from UTC that a time zone has in winter and in summer, in seconds as option 2 writes them.
+
+    Those to the west are the two's complement of 32 bits (RFC 2132, 3.4).
+    """
+    found = (datetime(_YEAR, month, 1, tzinfo=ZoneInfo(zone)).utcoffset() for month in (1, 7))
+    return tuple(dict.fromkeys(int(one.total_seconds()) % (1 << 32) for one in found if one is not None))
 
 
 @rule("scope-lease", Severity.NOTE, "segment", "scope/lease")
