@@ -458,7 +458,7 @@ def _segment_rows(segment: Segment, place: tuple[int, int, int], leasable: int) 
         facts = (-1 if second is None else second.prefix, 0, -1, usable, 0)
         subnet_ends = _ends(second)
         yield (
-            *(site, item, table, 0, True, reaches, False, True, transit, False, False, 0, 0),
+            *(site, item, table, 0, True, reaches, False, True, transit, False, False, False, False, 0),
             *facts,
             *subnet_ends,
             words(segment.gateway6),
