@@ -144,6 +144,9 @@ def _ipv4(letter: LaidLetter, scored: Sequence[Scored], resolvers: Sequence[Scor
         problem = f"The letter names {same[0][0].address} as the site's own address and as the gateway: ask which it is"
         link = [one for one in link if one not in same]
     (own, gateway), others = _kept_own(*_pairs(link, nets), link, nets)
+    several = [one for one in _listed(letter, link) if one is not gateway]
+    if own is not None and own in several:  # of a list the first
+        own, others = several[0], [pair for pair in others if pair[0] not in several]
     if own and gateway and not (own[1] or gateway[1]) and (own[0].prefix is None or own is not link[0]):
         others = [*others, (gateway, own)]  # neither is named, and the mask belongs to neither of them
     left_over = Sure.SAID
@@ -205,6 +208,10 @@ def _is_further_block(one: Scored, net: Network, own: Scored, gateway: Scored | 
     return block.first == mention.address and not net.holds(mention.address) and not block.holds(own[0].address)
 
 
+_TAKEN = re.compile(
+    r"[^.;\n]{0,30}\b(?:reserv\w*|do not|not for|belegt|gesperrt|occup\w*|in use|ours|zajet\w*|riservat\w*"
+    r"|gereserveerd)"
+)
 _END = re.compile(
     r"\b(?:first|last|primera|ultima|erste|letzte|premiere|derniere|eerste|laatste|prim[oa]|ultimo"
     r"|pierwsz\w+|ostatni\w*)\b"
@@ -218,7 +225,7 @@ def _is_of_lan(letter: LaidLetter, row: RowPlace) -> bool:
 
 def _listed(letter: LaidLetter, link: Sequence[Scored]) -> list[Scored]:
     """Several addresses that one label names as the site's own: `Your IPs: .66, .67, .68`."""
-    named = [one for one in link if top_of(one[1]) is LetterTopic.OWN and one[0].prefix is None]
+    named = [one for one in link if top_of(one[1]) is LetterTopic.OWN]
     rows = [letter.row_at(one[0].place.start) for one in named]
     return [
         one
@@ -229,8 +236,10 @@ def _listed(letter: LaidLetter, link: Sequence[Scored]) -> list[Scored]:
 
 def _is_many(text: str, one: Scored) -> bool:
     """Whether an address is one of several that are free to use, or begins a run of them."""
-    if one[0].last is not None:
+    if one[0].last is not None and not _TAKEN.match(text, one[0].place.end):
         return top_of(one[1]) in (None, LetterTopic.USABLE, LetterTopic.OWN, LetterTopic.NETWORK)
+    if _TAKEN.match(text, one[0].place.end):
+        return False
     if _END.search(text[max(0, one[0].place.start - 60) : one[0].place.start].rpartition("\n")[2]):
         return False
     return (

@@ -137,6 +137,8 @@ def _reference(rows: Sequence[Spoken]) -> Reading | None:
             rings = rings or (
                 len(re.sub(r"\D", "", code)) >= 9 and " " in code and text[one.start : one.end] in ("service", "line")
             )
+            if re.fullmatch(r"\d{1,4}/\d{1,4}", code) and text[one.start : one.end] in ("line", "link", "access"):
+                continue  # a speed
             if found is None or (rings and re.match(r"\+|0\d{2}", code)):
                 continue
             rank = _RANKS[one.topic] - (1.5 if one.topic in quoted else 0)
@@ -498,6 +500,7 @@ def _rated(row: Spoken, found: re.Match[str], order: int, count: int) -> tuple[f
     rate = 1.0 + (1.5 if form else 0) + (0.5 if trade else 0)
     alone = row.text[row.place.start : row.place.end].strip(" .|*-()") == plain.strip(" .|*-()")
     rate += 1.5 if alone else 0
+    rate -= 2.0 if row.text[end : row.place.end].strip() == ":" else 0
     rate += 1.0 if order >= count - 2 else 0
     rate += 0.8 if order <= 2 else 0
     rate += 0.7 if start == row.place.start and re.match(r"\s*(?:[-,|:]\s|$)", row.text[end : row.place.end]) else 0

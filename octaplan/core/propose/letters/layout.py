@@ -286,27 +286,29 @@ def _below(row: LetterRow, heading: _Heading | None) -> LetterRow:
     return LetterRow(heading.text, both.cut(found.end()), row.marks)
 
 
+_NOUN = r"line|circuit|connection|access|linie|leitung|ligne|linea|lijn|link|wan|service|internet|linia|lacze|acces"
+_FIRST_OF_TWO, _SECOND_OF_TWO = (
+    re.compile(
+        rf"(?:the )?(?:{which})(?:[ -]*(?:{_NOUN}))?(?: ?\([^()]*\)| .{{0,20}})?|(?:{_NOUN})(?: de| di)?[ -](?:{which})"
+    )
+    for which in (words.FIRST_LINE, words.SECOND_LINE)
+)
+#: What is counted and is no line: a first address, a secondary resolver.
+_COUNTED_THING = re.compile(
+    r"\b(?:address(?:es)?|ips?|dns|names?|servers?|usable|hosts?|gateway|resolvers?|nameservers?|mask"
+    r"|adresse|direccion|indirizzo)\b"
+)
+
+
 def marks_of(text: str) -> frozenset[RowMark]:
     """What a heading or the head of a column says of what stands below it."""
     plain = folded(text).strip(" :*#=-_()[]")
     found = set()
-    if re.fullmatch(
-        rf"(?:the )?(?:{words.FIRST_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne"
-        rf"|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?",
-        plain,
-    ) or re.fullmatch(
-        rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)[ -](?:{words.FIRST_LINE})", plain
-    ):
-        found.add(RowMark.FIRST)
-    if re.fullmatch(
-        rf"(?:the )?(?:{words.SECOND_LINE})(?:[ -]*(?:line|circuit|connection|access|linie|leitung|ligne"
-        rf"|linea|lijn|link|wan|service|internet))?(?: ?\([^()]*\)| .{{0,20}})?",
-        plain,
-    ) or re.fullmatch(
-        rf"(?:linea|ligne|lijn|linia|leitung|lacze|circuit|line|acces|wan)(?: de| di)?[ -](?:{words.SECOND_LINE})",
-        plain,
-    ):
-        found = {RowMark.SECOND}
+    if not _COUNTED_THING.search(plain):
+        if _SECOND_OF_TWO.fullmatch(plain):
+            found.add(RowMark.SECOND)
+        elif _FIRST_OF_TWO.fullmatch(plain):
+            found.add(RowMark.FIRST)
     if words.OTHER_SERVICE.search(plain):
         found.add(RowMark.OTHER)
     if words.INSIDE.search(plain) and not re.search(r"\bwan\b|outside", plain):

@@ -70,7 +70,7 @@ _MASK_ALONE = re.compile(
     rf"(?<![\w.])(?P<dotted>{_DOTTED})(?![\d.]*\d)|(?<![\d/])/\s?(?P<slash>\d{{1,2}})(?![\d.]*\d|/|\s?:\d)"
     rf"|0x(?P<hex>[0-9a-f]{{8}})\b|\b(?P<binary>(?:[01]{{8}}\.){{3}}[01]{{8}})\b"
     rf"|(?:length|len|mask|maske|masque|prefix|cidr|size)(?:\W{{1,4}}|\s+is\s+)(?P<number>\d{{1,2}}"
-    rf"|{'|'.join(_COUNTED)})(?![\w.]|\s*\()"
+    rf"|{'|'.join(_COUNTED)})(?![\w.]|\s*\(|\s+(?:addresses|hosts|ips|adressen|adresses|direcciones|indirizzi))"
     r"|mask\w*(?:\W{1,3}|\s+is\s+)\.(?P<octet>2\d\d|1\d\d)\b|\b(?P<bit>\d{2})[\s-]?bit(?:s|ige)?\b(?!/s)"
     r"|\b(?:wildcard|inverse|inverted|reverse)\W+(?:mask\W+)?(?P<wild>0\.0\.\d{1,3}\.\d{1,3})"
     r"|\b(?P<worded>twenty-\w+|thirty(?:-one)?)[\s-]bit"

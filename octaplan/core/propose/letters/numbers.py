@@ -95,8 +95,9 @@ def mentioned(rows: Sequence[Spoken], topic: LetterTopic) -> Iterator[tuple[Spok
 
 
 _NOW = re.compile(
-    r"[\s:]*(?:was|were|war|etait|era|byl)\s+\d+\W+(?:(?:is|ist|est|es|e)\s+)?(?:now|jetzt|maintenant|ahora"
-    r"|adesso|teraz|nu|to)\s+(?:is\s+)?(?=\d)"
+    r"[\s:]*(?:was|were|war|etait|era|byl)\s+\d+\W+(?:(?:is|ist|est|es|e|en|und|et|y|and)\s+)?(?:now|jetzt"
+    r"|maintenant|ahora"
+    r"|adesso|teraz|nu|to|wordt|wird|devient|becomes|pasa a ser|diventa)\s+(?:is\s+)?(?=\d)"
 )
 
 
@@ -340,7 +341,7 @@ def _standing_free(text: str, pair: re.Match[str], down: float, up: float) -> bo
         down >= up
         and down >= 10
         and up >= 1
-        and (not ahead or ahead[-1] in ",;.(:>\n" or ahead.endswith(" as"))
+        and (not ahead or ahead[-1] in ",;.(:>\n" or ahead.endswith((" as", " is")))
         and (
             not behind
             or behind[0] in ",.;)\n"

@@ -107,7 +107,9 @@ _CHAT = re.compile(
     r"^[\[(]?(?:[a-z]{2,4}\.?,? )?\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?: ?[ap]m)?[\])]?[\s,-]*[^:\n\d]{1,30}:\s*",
     re.MULTILINE | re.IGNORECASE,
 )
-_GLUED = re.compile(r"(?<=[A-Za-z])(?=\d{1,3}\.\d{1,3}\.\d)|(?<=vlan)(?=\d)|(?<=mtu)(?=\d{3})", re.IGNORECASE)
+_GLUED = re.compile(
+    r"(?<=[A-Za-z])(?=\d{1,3}\.\d{1,3}\.\d)|(?<=vlan)(?=\d)|(?<=mtu)(?=\d{3})|(?<=tag)(?=\d{2})", re.IGNORECASE
+)
 _LINK = re.compile(r"\[([^\]\n]{0,80})\]\([^)\n]{0,200}\)")
 _TAGGED = re.compile(r"<([A-Za-z][\w:-]{0,40})>([^<\n]{0,200})</\1>")
 _ELEMENT = re.compile(r"</?[A-Za-z][^<>\n]{0,80}>")

@@ -72,7 +72,7 @@ YOURS = (
     r"uw|jullie|je|jouw|klant(?:zijde)?|u(?!:)|vostr[oaie]|suo|vi|wasz(?:a|e|ego|ej)?|klient(?:a)?|panstwa|twoj"
 )
 THING = (
-    r"(?:side|end|router|equipment|device|interface|firewall|address(?:es)?|ips?|adressen|ip(?:v4)?|box|kit"
+    r"(?:side|end|router|ce|pe|cpe|equipment|device|interface|firewall|address(?:es)?|ips?|adressen|ip(?:v4)?|box|kit"
     r"|edge|port|host|appliance|wan|"
     r"seite|gerat|adresse|anschluss|cote|routeur|equipement|pare-feu|peripherique|lado|extremo|equipo"
     r"|cortafuegos|enrutador|"
@@ -81,7 +81,7 @@ THING = (
 )
 _GATE = (
     r"gateways?|g/?w|gwy|d/?g|passerelles?|puertas? de enlace|pasarela|bram(?:ka|a|ki|y)(?: domysln[ay])?"
-    r"|poort|next[- ]?hop|nexthop|"
+    r"|poort|next[- ]?hop|nexthop|default via|"
     r"standard-?gateway|standaard-?gateway"
 )
 
@@ -150,7 +150,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         LetterTopic.USABLE,
         r"(?:(?:first|last|next|1st|erste|letzte)\s+)?(?:usable|available|assignable|useable|nutzbare?[rns]?"
         r"|verfugbare?[rns]?|freie?[rn]?|utilisables?|"
-        r"utilizables|libres?|disponibles?|bruikbare?|utilizzabili|disponibili|uzyteczne|dostepne"
+        r"utilizables|libres?|liber[io]|libere|disponibles?|bruikbare?|utilizzabili|disponibili|uzyteczne|dostepne"
         r"|wolne)(?:\s+(?:ips?|range|addresses|hosts?|adressen|adresses))*"
         r"|plage (?:utilisable|disponible)|rango (?:utilizable|disponible)|indirizzi utilizzabili|hosts?"
         r"|free(?:\s+(?:for\s+\w+|addresses|ips))?|more if needed|spares?|also yours"
@@ -204,14 +204,14 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         r"voip|voice|telefonie|telephon(?:y|ie)|proxy|radius|vpn|version|doc\.?|example|beispiel|valid from"
         r"|dated?|building|from outside|cg-?nat|test (?:ip|address)",
     ),
-    (LetterTopic.VLAN, r"(?:c-?|customer |outer |802\.1q )?vlan(?:[\s-]*(?:id|tag(?:ging)?|nr\.?|kennung|hex"
+    (LetterTopic.VLAN, r"(?:c[ -]?|customer |outer |802\.1q )?vlan(?:[\s-]*(?:id|tag(?:ging)?|nr\.?|kennung|hex"
                  r"|no\.?))*|virtual lan(?:[\s-]*(?:id|tag))?|802\.1q(?:\s*tag(?:ging)?)?|dot1q|tagging"
                  r"|(?:l2\s+)?tag(?:ged)?(?:\s+(?:id|with|as|number|no\.?))*|\bvl\b|\bvid\b|etiqueta"
                  r"|etiquette|etichetta|znacznik|getaggt(?:\s+mit)?"),
     (LetterTopic.MTU, r"(?:max(?:imum)?\.?\s+)?(?:ip\s+)?mtu(?:[\s-]*size)?"
                 r"|(?:max(?:imum)?\.?\s+)?transmission unit|(?:max(?:imum)?\.?|largest"
                 r"|biggest)\s+packet(?:\s+size)?|(?:max(?:imale)?\.?\s+)?paketgross?e"),
-    (LetterTopic.NUMBER, r"l2\s+mtu|mss(?:\s+to)?|mru|(?:vlan\s+)?prio(?:rity)?|p-?bit|802\.1p|cos|s-?vlan"
+    (LetterTopic.NUMBER, r"l2\s+mtu|mss(?:\s+to)?|mru|(?:vlan\s+)?prio(?:rity)?|p-?bit|802\.1p|cos|s[ -]?vlan"
                    r"|service vlan|provider vlan|outer vlan|ports?|vci|vpi|asn?|rack|floor|building|distance"
                    r"|page|seite|pagina|snr|nm"),
     (
@@ -248,7 +248,8 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         LetterTopic.CIRCUIT,
         r"(?:our |your |ihr(?:es)? )?(?:circuit|line|service|svc|access|connection|cct|link|leitungs?"
         r"|anschluss(?:es)?|zugangs?|ligne|acces|liaison|lien|connexion|conexion|collegamento"
-        r"|aansluiting(?:s)?|przylacze|linia|anschlusskennung|linea|servicio|servizio|lijn|verbinding|dienst"
+        r"|aansluit(?:ings?)?(?:nummer)?|przylacze|linia|anschlusskennung|linea|servicio|servizio|lijn"
+        r"|verbinding|dienst"
         r"|lacz[ea]|linii?|enlace|accesso|uslug[ai]|tail|bearer)"
         r"(?:[\s.-]*(?:id(?:entifier|s)?|no\.?|nr\.?|num(?:ber|mer|ero)|number|nummer|ref(?:erence"
         r"|erenz)?\.?|kennung|bezeichnung|code|#|name|n°))?"
@@ -359,13 +360,15 @@ UNTAGGED = re.compile(
     r"|without (?:an? )?(?:vlan|tag)|ungetaggt|ohne (?:vlan|tag)\w*|kein(?:e)? (?:vlan|tag)\w*|non tague"
     r"|pas de (?:vlan|tag|etiquette)|sans (?:vlan|etiquette|tag|etiquetage)"
     r"|sin (?:vlan|etiqueta|etiquetar)|geen (?:vlan|tag)|zonder (?:vlan|tag)|niet getagd|ongetagd"
-    r"|senza (?:vlan|etichetta|tag)|non taggat[ao]|bez (?:vlan|tagu|znacznika|tagowania)|nieotagowany"
+    r"|nessuna? (?:vlan|tag|etichetta)|senza (?:vlan|etichetta|tag)|non taggat[ao]|bez (?:vlan|tagu"
+    r"|znacznika|tagowania)|nieotagowany"
     r"|nietagowan\w*)\b"
 )
 #: An answer that there is no such thing.
 SAYS_NOTHING = re.compile(
     r"^\W*(?:none|no|not? (?:used|needed|required|set|applicable)|n/?a|nil|un-?tagged|off|entfallt(?:\b.*)?"
-    r"|keine?[rns]?|nicht (?:benotigt|erforderlich)|ungetaggt|aucune?|sans|non(?: utilise)?|ningun[oa]?|sin"
+    r"|keine?[rns]?|nicht (?:benotigt|erforderlich)|ungetaggt|ohne|zonder|senza|bez|aucune?|sans"
+    r"|non(?: utilise)?|ningun[oa]?|sin"
     r"|no se usa|geen|niet nodig|nee|nessun[oa]?|brak|nie|nie dotyczy|native|-+|—)(?![\w-]).{0,25}$"
 )
 SAME = re.compile(
