@@ -381,7 +381,7 @@ class Rail(OnRulers):
         reason = self.rail().get_by_label("Why it is accepted")
         expect(reason).to_be_focused()
         reason.fill("no remote work here")
-        self.rail().get_by_role("button", name="Accept", exact=True).click()
+        reason.press("Enter")
         expect(self.rail().get_by_text("no remote work here")).to_be_visible()
 
 

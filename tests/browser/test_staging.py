@@ -344,7 +344,8 @@ class Credentials(InBrowser):
         page = self.desk("KILN/WORK", "credentials")
         expect(page.get_by_text("No secret is needed yet")).to_be_visible()
         page.get_by_role("button", name="Add a named secret").click()
-        name = page.get_by_label("What it is", exact=True)
+        expect(page.get_by_text("No secret is needed yet")).to_be_visible()  # nothing is made before it has a name
+        name = page.get_by_label("What the secret is called")
         name.fill("Alarm panel")
         name.press("Enter")
         expect(page.get_by_role("group", name="Alarm panel of Workshop")).to_contain_text("not made yet")

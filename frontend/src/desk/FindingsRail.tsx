@@ -320,6 +320,11 @@ export function AcceptWarn({ finding }: { finding: Finding }) {
         error={accept.isError}
         helperText={accept.error?.message}
         onChange={(event) => setReason(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key !== 'Enter' || event.shiftKey) return; // with Shift it is a line of the reason
+          event.preventDefault();
+          if (reason.trim().length >= 3) event.currentTarget.closest('form')?.requestSubmit();
+        }}
         slotProps={{ htmlInput: { maxLength: 400 } }}
       />
       <div>

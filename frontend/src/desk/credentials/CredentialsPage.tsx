@@ -6,7 +6,7 @@ import { Link } from 'react-router';
 import type { Slot } from '../../api/client';
 import { useRevise } from '../../api/queries';
 import { useMay } from '../../frame/person';
-import { LinkButton, Press } from '../../parts/controls';
+import { Line, LinkButton, Press } from '../../parts/controls';
 import { SeverityMark } from '../../parts/Marks';
 import { Sure } from '../../parts/Sure';
 import { ReadButton, SecretDialog } from '../../parts/ReadSecret';
@@ -44,22 +44,20 @@ export function CredentialsPage() {
         </span>
         <span style={{ marginLeft: 'auto' }} />
         {mayPlan && (
-          <Button
-            onClick={() =>
+          <AddSecret
+            onAdd={(called) =>
               revise.mutate({
                 operations: [
                   {
                     op: 'add',
                     path: `/slots/${freshId(state.plan.slots)}`,
-                    value: { name: 'New secret', about: null },
+                    value: { name: called, about: null },
                   },
                 ],
                 revision: state.revision.number,
               })
             }
-          >
-            Add a named secret
-          </Button>
+          />
         )}
         {mayFill && empty > 0 && (
           <Press
@@ -268,5 +266,37 @@ function History({ slot, label }: { slot: Slot; label: string }) {
         />
       )}
     </>
+  );
+}
+
+/** A secret with a name of its own; nothing is made before the name is there. */
+function AddSecret({ onAdd }: { onAdd: (called: string) => void }) {
+  const [called, setCalled] = useState<string | null>(null);
+  if (called === null) return <Button onClick={() => setCalled('')}>Add a named secret</Button>;
+  const name = called.trim();
+  return (
+    <form
+      className="line near"
+      aria-label="A named secret"
+      onKeyDown={(event) => event.key === 'Escape' && setCalled(null)}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!name) return;
+        onAdd(name);
+        setCalled(null);
+      }}
+    >
+      <Line
+        autoFocus
+        aria-label="What the secret is called"
+        placeholder="alarm code, rack key"
+        maxLength={80}
+        value={called}
+        onChange={(event) => setCalled(event.target.value)}
+      />
+      <Press type="submit" waits={name ? '' : 'write its name'}>
+        Add it
+      </Press>
+    </form>
   );
 }
