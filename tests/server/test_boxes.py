@@ -89,7 +89,7 @@ class Devices(WithBoxes):
             ("macs", "0240.0800.0001 02-40-08-00-00-02", 200, "02:40:08:00:00:01, 02:40:08:00:00:02"),
             ("addresses/seg0", ".9", 200, "10.77.8.9"),
             ("time_servers", "time.tern.example 192.0.2.123", 200, "time.tern.example, 192.0.2.123"),
-            ("licences/filters", "2031-02-30", 422, "no date"),
+            ("licences/filters", "2031-02-30", 422, "no such day"),
             ("licences/filters", "never", 200, "has no end"),
             ("forwarders", "", 200, "empty"),
             ("nonsense", "x", 422, "no field"),

@@ -102,6 +102,7 @@ CHAPTERS = {
     "addressing": "Addresses, gateways, masks",
     "dhcp": "DHCP",
     "names": "Names, resolvers, dates",
+    "answers": "Answers of the intake",
     "devices": "Boxes",
     "traffic": "Traffic",
     "publications": "Traffic",

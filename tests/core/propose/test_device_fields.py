@@ -67,7 +67,7 @@ class Typing(unittest.TestCase):
             ("time_zone", "Lisbon", "such as Europe/Paris"),
             ("role", "core", "is not one of"),
             ("addresses/seg0", "x", "Only digits|4 in|Empty"),
-            ("licences/filtering", "soon", "such as 2027-03-04"),
+            ("licences/filtering", "soon", "such as 18 dec"),
             ("/wireless/wifi/name", "é" * 17, "at most 32 bytes, this one 34"),
             ("/wireless/wifi/name", "", "cannot be empty"),
             ("/wireless/wifi/hidden", "maybe", "neither yes nor no"),
