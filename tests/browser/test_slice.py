@@ -289,7 +289,7 @@ class Editing(InBrowser):
         expect(page.get_by_role("region", name="Circuit Backup")).to_be_visible()
         page.get_by_role("button", name="site facts").click()
         page.get_by_label("Ship date").fill("2030-02-30")
-        expect(page.get_by_role("alert").filter(has_text="no date")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="no such day")).to_be_visible()
         page.get_by_label("Ship date").fill("2030-02-28")
         page.get_by_label("Ship date").press("Enter")
         expect(page.get_by_text("Ships Thu 2030-02-28")).to_be_visible()
