@@ -109,6 +109,7 @@ class ThreeSites(Planned):
         page.get_by_role("button", name="Paste the provider’s letter").click()
         page.get_by_label("Letter of the provider").fill(text)
         page.get_by_role("button", name="Take what was read").click()
+        expect(page.get_by_role("dialog")).to_have_count(0)  # while it is open, nothing of the page is there by role
         expect(page.get_by_role("note")).to_have_count(0)
 
     def lay_out(self, page: Page) -> None:
@@ -183,6 +184,7 @@ class WithoutAMouse(Planned):
         expect(page.get_by_role("button", name="Take what was read")).to_be_enabled()
         self.tab_to(page, "Take what was read")
         page.keyboard.press("Enter")
+        expect(page.get_by_role("dialog")).to_have_count(0)
         expect(page.get_by_role("note")).to_have_count(0)
         page.keyboard.press("2")
         expect(page.get_by_role("region", name="Circuit Main")).to_contain_text("198.51.100.16/29")

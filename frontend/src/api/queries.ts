@@ -90,8 +90,11 @@ export async function readLetter(name: SiteName, circuit: string, text: string) 
   );
 }
 
-/** Take what was read of a letter: each value by itself; what is not taken is told. */
-export function useTakeLetter(name: SiteName) {
+/**
+ * Take what was read of a letter: each value by itself; what is not taken is told. `onWhole` is called before the page
+ * shows the change, so that whoever sees it has the page and no dialog any more.
+ */
+export function useTakeLetter(name: SiteName, onWhole: () => void) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: async (what: { letter: Schemas['LetterTaken']; revision: number }) =>
@@ -102,7 +105,10 @@ export function useTakeLetter(name: SiteName) {
         }),
       ),
     scope: { id: deskKey(name).join('/') },
-    onSuccess: ({ desk }) => tookPlace(queries, name, desk),
+    onSuccess: ({ desk, left }) => {
+      if (left.length === 0) onWhole();
+      tookPlace(queries, name, desk);
+    },
     onError: () => queries.invalidateQueries({ queryKey: deskKey(name) }),
   });
 }

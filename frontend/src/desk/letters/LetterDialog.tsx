@@ -27,7 +27,7 @@ export function LetterDialog(props: {
 }) {
   const { circuit, label, onClose } = props;
   const { name, desk } = useDeskState();
-  const take = useTakeLetter(name);
+  const take = useTakeLetter(name, onClose);
   const [text, setText] = useState(props.text);
   const [read, setRead] = useState(NOTHING);
   const [problem, setProblem] = useState('');
@@ -62,20 +62,17 @@ export function LetterDialog(props: {
   const left = take.data?.left ?? [];
   const choose = (field: string, value: string) => setChosen(following(found, { ...chosen, [field]: value }));
   const submit = () =>
-    take.mutate(
-      {
-        letter: {
-          circuit,
-          values: taken,
-          second: values(second),
-          label: read.lines[1 - at]?.named === 'backup' ? 'Backup' : 'Second line',
-          source: source || (props.provider ? `${props.provider}, in writing` : 'the provider, in writing'),
-          confirmed: false,
-        },
-        revision: desk.revision.number,
+    take.mutate({
+      letter: {
+        circuit,
+        values: taken,
+        second: values(second),
+        label: read.lines[1 - at]?.named === 'backup' ? 'Backup' : 'Second line',
+        source: source || (props.provider ? `${props.provider}, in writing` : 'the provider, in writing'),
+        confirmed: false,
       },
-      { onSuccess: ({ left }) => left.length === 0 && onClose() },
-    );
+      revision: desk.revision.number,
+    });
   return (
     <Dialog
       open
