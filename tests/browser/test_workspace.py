@@ -240,6 +240,8 @@ class InternetSide(Workspace):
         page.get_by_role("group", name="Which is the own address").get_by_role("button", name="198.51.100.18").click()
         gateway = page.get_by_role("group", name="Which is the provider's gateway")
         expect(gateway.get_by_role("button", name="198.51.100.17")).to_have_attribute("aria-pressed", "true")
+        own = page.get_by_role("row", name=re.compile("^Own address"))
+        expect(own.get_by_role("cell").last).to_have_text("")  # what is said of it is not of the other reading
         page.get_by_role("button", name="Take what was read").click()
         expect(page.get_by_role("region", name="Circuit Main").get_by_text("198.51.100.16/30")).to_be_visible()
 

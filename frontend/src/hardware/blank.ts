@@ -1,5 +1,5 @@
 import type { HardwareType } from '../api/client';
-import { portsOf } from './ports';
+import { portLike, portsOf } from './ports';
 
 /** Where a box gets its power from. */
 export type Power = HardwareType['powered_by'][number];
@@ -59,15 +59,7 @@ export const BLANK: HardwareType = {
       why_not: 'it asks the provider for an address',
       powers: false,
     },
-    {
-      name: '1',
-      medium: 'copper',
-      factory_role: 'inside',
-      bridge: 'inside',
-      laptop: true,
-      why_not: null,
-      powers: false,
-    },
+    portLike(undefined, '1'),
   ],
   factory: {
     addressing: 'fixed',

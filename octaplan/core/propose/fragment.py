@@ -123,6 +123,8 @@ def _reads(plan: SitePlan, circuit: str, line: LetterLine) -> list[Read]:
             found.append(Read(field, reading.text, "", [], str(error).split("\n")[0], reading.places))
             continue
         asked = reading.sure is Sure.OPEN
+        if field == "prefix" and values.get("address", reading).sure is Sure.OPEN:
+            echo = reading.text  # whose subnet it makes is not settled yet
         others = (Choice(reading.text, operations), *_choices(draft, circuit, field, reading.others)) if asked else ()
         taken = [] if asked else operations
         found.append(Read(field, reading.text, echo, taken, "", reading.places, reading.sure, others))

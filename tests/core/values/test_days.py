@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unittest
-from datetime import date, timedelta
+from datetime import date
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -71,4 +71,4 @@ class Days(unittest.TestCase):
         except TypedError as error:
             self.assertTrue(str(error))
         else:
-            self.assertGreater(found, date(1, 1, 1) - timedelta(0))
+            self.assertEqual(read_day(found.isoformat(), TODAY), found)

@@ -105,6 +105,7 @@ export function IntakePage() {
           label={letter[1].label}
           provider={letter[1].provider ?? undefined}
           text=""
+          told={told[letter[0]]}
           onClose={() => setLetter(null)}
         />
       )}

@@ -23,6 +23,8 @@ export function LetterDialog(props: {
   label: string;
   provider: string | undefined;
   text: string;
+  /** Who tells it, where the page has been told already. */
+  told?: { source: string; confirmed: boolean } | undefined;
   onClose: () => void;
 }) {
   const { circuit, label, onClose } = props;
@@ -34,7 +36,8 @@ export function LetterDialog(props: {
   const [which, setWhich] = useState(0);
   const [both, setBoth] = useState(true);
   const [chosen, setChosen] = useState<Record<string, string>>({});
-  const [source, setSource] = useState('');
+  const [source, setSource] = useState(props.told?.source ?? '');
+  const [confirmed, setConfirmed] = useState(props.told?.confirmed ?? false);
   useEffect(() => {
     let wanted = true;
     const ask = async () => {
@@ -69,7 +72,7 @@ export function LetterDialog(props: {
         second: values(second),
         label: read.lines[1 - at]?.named === 'backup' ? 'Backup' : 'Second line',
         source: source || (props.provider ? `${props.provider}, in writing` : 'the provider, in writing'),
-        confirmed: false,
+        confirmed,
       },
       revision: desk.revision.number,
     });
@@ -129,6 +132,12 @@ export function LetterDialog(props: {
         )}
         {found.length > 0 && <Marked text={text} found={[...found, ...second]} />}
         <Readings found={found} name={(one) => one.label ?? one.field} chosen={chosen} onChoose={choose} />
+        {second.length > 0 && (
+          <section aria-label="The other line">
+            <h3 className="above">The other line</h3>
+            <Readings found={second} name={(one) => one.label ?? one.field} />
+          </section>
+        )}
         {left.length > 0 && (
           <div className="part above" role="alert">
             <b>All else was taken. {count(left.length, 'value was', 'values were')} not:</b>
@@ -142,15 +151,21 @@ export function LetterDialog(props: {
           </div>
         )}
         {found.length > 0 && (
-          <label className={`above ${styles.source}`}>
-            Told by{' '}
-            <Line
-              maxLength={200}
-              placeholder={props.provider ? `${props.provider}, in writing` : 'the provider, in writing'}
-              value={source}
-              onChange={(event) => setSource(event.target.value)}
-            />
-          </label>
+          <div className={`line near above ${styles.source}`}>
+            <label>
+              Told by{' '}
+              <Line
+                maxLength={200}
+                placeholder={props.provider ? `${props.provider}, in writing` : 'the provider, in writing'}
+                value={source}
+                onChange={(event) => setSource(event.target.value)}
+              />
+            </label>
+            <label>
+              <Tick checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} /> who
+              confirms it
+            </label>
+          </div>
         )}
       </DialogContent>
       <DialogActions>
@@ -184,7 +199,7 @@ function open(found: Found[]): number {
 /** What was read of a field once one of its readings has been chosen. */
 function decided(one: Found, chosen: string): Found {
   const choice = one.others?.find(({ text }) => text === chosen);
-  return choice ? { ...one, text: choice.text, operations: choice.operations } : one;
+  return choice ? { ...one, text: choice.text, echo: choice.text, operations: choice.operations } : one;
 }
 
 /** What follows from a choice: where two values are each one of the same two, the other one is the other. */

@@ -53,10 +53,11 @@ def read_letter(letter: str) -> Letter:
     if len(lines) == 2:
         whole = _read(rows)
         for line in lines:
+            other = next(one for one in lines if one is not line).values
             for field in _SHARED:
-                other = next(one for one in lines if one is not line).values.get(field)
-                if field not in line.values and (field in whole or other):
-                    line.values[field] = whole.get(field) or other  # type: ignore[assignment]
+                told_once = whole.get(field) or other.get(field)
+                if field not in line.values and told_once is not None:
+                    line.values[field] = told_once
     return Letter(lines, secret)
 
 

@@ -46,10 +46,7 @@ _ORDINAL = re.compile(
 _PLACES = {"first": 1, "lowest": 1, "erste": 1, "premiere": 1, "primer": 1, "primera": 1, "eerste": 1, "primo": 1,
            "second": 2, "zweite": 2, "deuxieme": 2,
            "segunda": 2, "tweede": 2, "secondo": 2, "third": 3}  # fmt: skip
-_RELATIVE = re.compile(
-    r"\b(?P<from>start|base|network|first|end|last|broadcast)\s*(?P<sign>[+-])\s*(?P<by>\d{1,3})\b"
-    r"|\b(?P<alone>start|end)\b"
-)
+_RELATIVE = re.compile(r"\b(?P<from>start|base|network|first|end|last|broadcast)\s*(?P<sign>[+-])\s*(?P<by>\d{1,3})\b")
 _PRIVATE = tuple(parse_network(text)[0] for text in ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16"))
 _SHARED = parse_network("100.64.0.0/10")[0]
 
@@ -236,10 +233,10 @@ def _listed(letter: LaidLetter, link: Sequence[Scored]) -> list[Scored]:
 
 def _is_many(text: str, one: Scored) -> bool:
     """Whether an address is one of several that are free to use, or begins a run of them."""
-    if one[0].last is not None and not _TAKEN.match(text, one[0].place.end):
-        return top_of(one[1]) in (None, LetterTopic.USABLE, LetterTopic.OWN, LetterTopic.NETWORK)
     if _TAKEN.match(text, one[0].place.end):
         return False
+    if one[0].last is not None:
+        return top_of(one[1]) in (None, LetterTopic.USABLE, LetterTopic.OWN, LetterTopic.NETWORK)
     if _END.search(text[max(0, one[0].place.start - 60) : one[0].place.start].rpartition("\n")[2]):
         return False
     return (
@@ -486,12 +483,9 @@ def _blocks(letter: LaidLetter, routed: Sequence[Scored]) -> Reading | None:
         if mention.prefix is None:
             continue
         net = Network.holding(mention.address, mention.prefix)
-        if net.first != mention.address and mention.last is not None:
-            problem = f"{mention.address}/{mention.prefix} is not a network (that would be {net}): ask the provider"
-            return Reading(f"{mention.address}/{mention.prefix}", Sure.SAID, (mention.place,), (), problem)
-        if net.first != mention.address and re.search(
-            r"block|subnet|network|range|route", letter.text[max(0, mention.place.start - 30) : mention.place.start]
-        ):
+        ahead = letter.text[max(0, mention.place.start - 30) : mention.place.start]
+        called = mention.last is not None or re.search(r"block|subnet|network|range|route", ahead) is not None
+        if net.first != mention.address and called:
             problem = f"{mention.address}/{mention.prefix} is not a network (that would be {net}): ask the provider"
             return Reading(f"{mention.address}/{mention.prefix}", Sure.SAID, (mention.place,), (), problem)
         nets.append((mention, net))
@@ -501,7 +495,7 @@ def _blocks(letter: LaidLetter, routed: Sequence[Scored]) -> Reading | None:
 
 
 def _relative(letter: LaidLetter, found: FittedAddresses, net: Network | None) -> FittedAddresses:
-    """FittedAddresses that are told by their place in the block: `router: start+1`."""
+    """The addresses that are told by their place in the block: `router: start+1`."""
     block = net or _told_block(letter)
     if block is None:
         return found
@@ -541,8 +535,6 @@ def _counted(text: str, block: Network) -> list[Address]:
         return [block.first.plus(place) if place else Address(4, block.last.value - 1)]
     found = []
     for one in _RELATIVE.finditer(text):
-        if one["alone"]:
-            continue
         by = int(one["by"])
         base = block.last if one["from"] in ("end", "last", "broadcast") else block.first
         value = base.value + (by if one["sign"] == "+" else -by)

@@ -42,7 +42,6 @@ class LetterRow(NamedTuple):
 class _RawLine(NamedTuple):
     indent: int
     text: PlacedText
-    bullet: bool
 
     @property
     def chars(self) -> str:
@@ -157,7 +156,7 @@ def _lines(text: PlacedText) -> Iterator[_RawLine]:
         leaders = _LEADERS.search(content.chars)
         if leaders and 0 < leaders.start() <= 60 and leaders.end() < len(content.chars):
             content = concatenated([content.cut(0, leaders.start()), ": ", content.cut(leaders.end())])
-        yield _RawLine(start, content, bullet is not None)
+        yield _RawLine(start, content)
 
 
 def _counted(lines: Sequence[_RawLine]) -> list[_RawLine]:
@@ -481,8 +480,8 @@ def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[LetterRow] | No
         return None
     widest = max(map(len, body))
     columns = [head for head in heads if head[1].chars]
-    if len(columns) >= widest and widest > 1:
-        columns = columns[1 - widest :] if widest > 1 else columns
+    if len(columns) >= widest > 1:
+        columns = columns[1 - widest :]
     if not columns or len(columns) > widest or any(_PAIR.match(head.chars) for _, head in heads):
         return None
     if any(re.search(r"\d{3}", head.chars) for _, head in columns) or (len(columns) == 1 and widest > 2):
@@ -655,7 +654,7 @@ def _split(label: PlacedText, value: PlacedText, told: bool) -> Iterator[LetterR
         yield LetterRow(_EMPTY, value, marks)
         return
     if lines and not {one.topic for one in labels(folded(label.chars))} - {LetterTopic.CIRCUIT}:
-        bare = marks_of(label.chars) and re.fullmatch(r"[A-Za-z ]+\d?(?: \([^()]*\))?", label.chars)
+        bare = re.fullmatch(r"[A-Za-z ]+\d?(?: \([^()]*\))?", label.chars)
         yield LetterRow(_EMPTY, value if bare else concatenated([label, ": ", value]), frozenset(lines))
         return
     names = [label.cut(m.start(), m.end()).strip() for m in re.finditer(r"[^/]+", label.chars)]
@@ -722,7 +721,7 @@ def _goes_over(row: LetterRow, following: LetterRow) -> bool:
         return len(text) >= 40 and text[-1] in ".!?" and not _VALUE.match(below)
     if _CONNECTS.search(text):
         return True
-    return (len(text) >= 40 or below[0].islower()) and not _value_alone(_RawLine(0, row.value, False))
+    return (len(text) >= 40 or below[0].islower()) and not _value_alone(_RawLine(0, row.value))
 
 
 # --- Put together ----------------------------------------------------------------------------------------------

@@ -1,4 +1,4 @@
-"""FittedAddresses and masks as they stand in a letter, known by their shape alone."""
+"""Addresses and masks as they stand in a letter, known by their shape alone."""
 
 from __future__ import annotations
 

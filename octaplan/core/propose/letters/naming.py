@@ -53,29 +53,10 @@ _NAMED_SERVER = re.compile(r"[\s,;]*(?:and\s+)?[\w-]+(?:\.[\w-]+)+\s*[(:=]\s*\Z"
 #: Where a sentence ends: what is named before it says nothing of what comes after.
 _STOP = re.compile(r"[;\n]|[.!?](?=\s+\S)|[.!?]\s*$", re.MULTILINE)
 #: Short words that mean a side of the line only in capitals or right before an address.
-_ABBREVIATED = frozenset(
-    {
-        "ce",
-        "pe",
-        "u",
-        "su",
-        "vi",
-        "nos",
-        "fai",
-        "je",
-        "vos",
-        "dg",
-        "sm",
-        "nm",
-        "red",
-        "ons",
-        "vous",
-        "nous",
-        "ihnen",
-        "bloc",
-        "poort",
-    }
-)
+_ABBREVIATED = frozenset({
+    "ce", "pe", "u", "su", "vi", "nos", "fai", "je", "vos", "dg", "sm", "nm", "red", "ons", "vous", "nous", "ihnen",
+    "bloc", "poort",
+})  # fmt: skip
 
 
 def named_in(letter: LaidLetter) -> list[Scored]:
@@ -216,8 +197,7 @@ def _weigh_row(letter: LaidLetter, mention: Mention, scores: Scores) -> None:
 
 
 def _corrected(letter: LaidLetter, scored: Sequence[Scored]) -> list[Scored]:
-    """FittedAddresses without those that are taken back: `.201 … sorry, .206`; what corrects means what it
-    corrects."""
+    """The addresses without those that are taken back: `.201 … sorry, .206`; what corrects means what it corrects."""
     kept: list[Scored] = []
     for mention, scores in _become(letter, scored):
         before = kept[-1] if kept else None
@@ -257,7 +237,7 @@ _BECOME = re.compile(
 
 
 def _become(letter: LaidLetter, scored: Sequence[Scored]) -> Iterator[Scored]:
-    """FittedAddresses, those that take the place of others with what these mean, and without them."""
+    """The addresses, those that take the place of others with what these mean, and without them."""
     made: list[Scored] = []
     start = 0
     for mention, scores in scored:
@@ -289,7 +269,7 @@ def _struck(letter: LaidLetter, one: Scored, before: int) -> bool:
     mention, _ = one
     row = letter.row_at(mention.place.start)
     marks = row.row.marks if row else frozenset()
-    if RowMark.OLD in marks or (RowMark.COVER in marks and "255." in str(mention.address)):
+    if RowMark.OLD in marks:
         return True
     begins = max(row.start if row else 0, before)
     ahead = letter.text[begins : mention.place.start]

@@ -121,6 +121,7 @@ def _struck(text: str, start: int) -> bool:
 
 
 def vlan_in(rows: Sequence[Spoken]) -> Reading | None:
+    """The tag that the customer sends (IEEE 802.1Q, 1 to 4094), or `none` where a letter says that there is none."""
     for row in labelled(rows, LetterTopic.VLAN):
         value = ARROW.sub("", row.value, count=1)
         if words.SAYS_NOTHING.match(value) or words.UNTAGGED.search(value):
@@ -166,6 +167,7 @@ _USE = re.compile(
 
 
 def mtu_in(rows: Sequence[Spoken]) -> Reading | None:
+    """The largest packet of the line in bytes; of several numbers the one that is to be used."""
     said = [(row, row.place.value) for row in labelled(rows, LetterTopic.MTU)]
     said += [(row, one.end) for row, one in mentioned(rows, LetterTopic.MTU)]
     for row, start in said:

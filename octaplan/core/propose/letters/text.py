@@ -1,7 +1,7 @@
 """The text of a letter as it was meant: reply marks gone, what a copier broke joined, each character knowing its place.
 
-Nothing here knows what a letter speaks of. `Text` keeps for every character where it stood in what was pasted, so that
-whatever is read can be shown there.
+Nothing here knows what a letter speaks of. `PlacedText` keeps for every character where it stood in what was
+pasted, so that whatever is read can be shown there.
 """
 
 from __future__ import annotations
@@ -79,7 +79,7 @@ _FOLDED = str.maketrans(
 
 
 def folded(text: str) -> str:
-    """PlacedText of the same length in small letters without accents, in which words are looked for."""
+    """A text of the same length, in small letters without accents, in which words are looked for."""
     plain = []
     for character in text.translate(_FOLDED).lower() if len(text.lower()) == len(text) else text.translate(_FOLDED):
         base = unicodedata.normalize("NFD", character)[:1]
@@ -146,9 +146,8 @@ def prepared(letter: str) -> Prepared:
     text = text.replaced(_TRAILING, "")
     text = text.replaced(_LINK, lambda found: found[1])
     text = text.replaced(_TAGGED, lambda found: f"{found[1]}: {found[2]}").replaced(_ELEMENT, " ")
-    for pattern, by in ((_HEADER, ""), (_SUBJECT, "")):
-        places = list(pattern.finditer(folded(text.chars)))
-        text = _without(text, [(one.start(), one.end()) for one in places], by)
+    for pattern in (_HEADER, _SUBJECT):
+        text = _without(text, [one.span() for one in pattern.finditer(folded(text.chars))], "")
     text = text.replaced(_REPLY, "")
     text = text.replaced(_CHAT, "* ")
     octets = [one.span(2) for one in _BROKEN_OCTETS.finditer(text.chars) if one[1].count(".") + one[3].count(".") == 3]
