@@ -198,7 +198,7 @@ _PAIR = re.compile(rf"(?<![\w./:-]){_RATE.format('a')}(?:\s+[a-z]{{2,12}})?\s*/\
 _ONE = re.compile(rf"(?<![\w./:-]){_RATE.format('a')}(?![\d./:-]\d)")
 _EVEN = re.compile(
     r"\bsymetrycz\w*|\bsymm?etri\w*|\bsym\b|\bup and down|\bin both directions|\bsimm?etri\w*|\bboth (?:ways"
-    r"|directions)|\beach way|\bup and down|\bdown and up|\bop en neer|\bsynchron\w*|\bsdsl\b"
+    r"|directions)|\beach way|\bdown and up|\bop en neer|\bsynchron\w*|\bsdsl\b"
     r"|\bin beide richtungen"
 )
 _TRIED = re.compile(

@@ -439,7 +439,7 @@ PPPOE = re.compile(r"\bpppo[ea]\b|\bppp\b|point-to-point protocol over")
 DHCP = re.compile(
     r"\bdhcp\b|\bautomatic(?:ally)?\b|\bdynamic(?:ally)?\b|\bautomatisch\w*|\bdynamisch\w*"
     r"|\bautomatique(?:ment)?\b|\bdynamique\b|\bautomatic[oa](?:mente)?\b|\bdinamic[oa]\b|\bautomatycznie\b"
-    r"|\bdynamiczn\w+|\bautomatico\b|ipoe\b"
+    r"|\bdynamiczn\w+|ipoe\b"
 )
 STATIC = re.compile(
     r"\bstatic\b|\bfixed\b|\bset by hand\b|\bfeste?r?\b|\bstatisch\w*|\bfixe\b|\bfij[oa]\b|\bestatic[oa]\b"
