@@ -15,7 +15,7 @@ from octaplan.core.plan.changes import changes
 from octaplan.core.plan.history import StepKind
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.store.database import Database
 from octaplan.store.models import Batch, Import, ImportFile, Revision, Site
 from octaplan.store.parts import in_parts
@@ -170,8 +170,7 @@ def _mended(portfolio: Portfolio, plan: SitePlan, rule: str) -> tuple[SitePlan, 
     while True:
         judged = judge(plan, portfolio.check(plan))
         standing = [j.finding for j in judged if j.finding.rule == rule and not j.accepted]
-        findings = [j.finding for j in judged]
-        offers = (remedies(portfolio, plan, findings, finding) for finding in standing)
+        offers = map(Offers(portfolio, plan, [j.finding for j in judged]).of, standing)
         offered = next((offer[0] for offer in offers if offer), None) if len(done) < ROUNDS else None
         if offered is None:
             return plan, done, len(standing)

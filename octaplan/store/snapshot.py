@@ -27,7 +27,7 @@ from octaplan.core.plan.passwords import guessable
 from octaplan.core.plan.patch import Operation
 from octaplan.core.plan.questions import Standing, Whom, left_open, standing
 from octaplan.core.plan.site import PATTERNS, Acceptance, SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.core.propose.remedy import Remedy
 from octaplan.core.propose.typed import Understood, understand
 from octaplan.core.values.lazy import lazy
@@ -296,11 +296,10 @@ class Sites:
         held = self.of(key)
         known = self._remedies.get(held.plan.key)
         if known is None:
-            known = []
+            known, offers = [], Offers(self.portfolio, held.plan, list(held.findings))
             for place, judged in enumerate(held.judged):
                 skipped = place >= MOST_REMEDIES or judged.accepted
-                offered = [] if skipped else remedies(self.portfolio, held.plan, list(held.findings), judged.finding)
-                known.append(offered)
+                known.append([] if skipped else offers.of(judged.finding))
             self._remedies[held.plan.key] = known
         return known
 

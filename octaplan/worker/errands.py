@@ -12,6 +12,9 @@ from octaplan.core.config.writeout import Written, write_out
 from octaplan.core.plan.hardware import HardwareType, WriteOut
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
+from octaplan.core.propose.asking import Came, read_text
+from octaplan.core.propose.fragment import Fragment, read_fragment
+from octaplan.formats.answers import read_answers
 from octaplan.formats.sheetreader import open_workbook
 from octaplan.formats.tables import Table
 
@@ -39,6 +42,21 @@ def held_against_plan(
 def taken_over(plan: SitePlan, text: str) -> list[PartFound]:
     """What a text of a box has that a plan does not hold yet. Raises `Unreadable`."""
     return take_over(plan, text)
+
+
+def letter_read(plan: SitePlan, circuit: str, text: str) -> Fragment:
+    """What a provider wrote, in the fields of a circuit. Raises `TypedError`."""
+    return read_fragment(plan, circuit, text)
+
+
+def answers_read(plans: Mapping[str, SitePlan], text: str) -> list[Came]:
+    """The answers in a list that came back as text. Raises `TypedError`."""
+    return read_text(plans, text)
+
+
+def answers_unpacked(name: str, content: bytes) -> list[dict[str, str]]:
+    """The rows of a list that came back as a table. Raises `TableError`."""
+    return read_answers(name, content)
 
 
 def unpacked(name: str, content: bytes) -> list[Table]:

@@ -24,7 +24,7 @@ from octaplan.core.config.readback import read_back
 from octaplan.core.config.takeover import take_over
 from octaplan.core.config.writeout import write_out
 from octaplan.core.plan.hardware import WriteOut, WritePart
-from octaplan.core.propose.fragment import read_fragment
+from octaplan.core.propose.fragment import LONGEST_LETTER, read_fragment
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.planjson import parse_plan
 from octaplan.formats.sheetreader import open_workbook
@@ -91,7 +91,23 @@ def texts(chance: Random) -> Iterator[tuple[str, Callable[[], object]]]:
     for name, text in made.items():
         yield f"text {name}, read back", partial(read_back, PLAN, BOX, text, KIND)
         yield f"text {name}, taken over", partial(take_over, PLAN, text)
-        yield f"letter {name}", partial(read_fragment, PLAN, CIRCUIT, text[:20_000])
+        yield f"letter {name}", partial(read_fragment, PLAN, CIRCUIT, text[:LONGEST_LETTER])
+
+
+#: What letters are made of.
+PIECES = (
+    "a ", "1 ", "198.51.100.1 ", "198.51.100.1/29\n", "Gateway: ", "Gateway\n", "DNS ", "mask ", "= ", ": ",
+    "usable 198.51.100.1-6\n", "VLAN ", "line 1\n", "first line\n", "second ", "PPPoE user ", "password: x\n",
+    "2001:db8::/48 ", "\n", "\t", "| ", "......... ", "but .34 ", "> ", "xxxx", "old new ", "  5\n", "- x\n",
+)  # fmt: skip
+
+
+def letters(chance: Random) -> Iterator[tuple[str, Callable[[], object]]]:
+    """Letters that say the same few things over and over."""
+    for _ in range(12):
+        piece = "".join(chance.choice(PIECES) for _ in range(chance.randint(1, 4)))
+        text = (piece * LONGEST_LETTER)[:LONGEST_LETTER]
+        yield f"letter of {piece!r}", partial(read_fragment, PLAN, CIRCUIT, text)
 
 
 def packed(**members: bytes) -> bytes:
@@ -212,7 +228,7 @@ def main() -> int:
     came: list[Came] = []
     seed = 0
     while len(came) < wanted:
-        for sort in (templates, texts, files, languages):
+        for sort in (templates, texts, letters, files, languages):
             for what, work in sort(Random(seed)):
                 came.append(tried(what, work))
         seed += 1

@@ -143,12 +143,22 @@ _HEAD = re.compile(r"\(\s*([^/()\n]{1,40})/([^()\n]{1,40}?)\s*\)(?:\s*,\s*circui
 _QUOTED = re.compile(r"^[>|\s]+", re.MULTILINE)
 
 
+def named_in(plans: Mapping[str, SitePlan], text: str) -> dict[str, SitePlan]:
+    """The plans, of many, of the sites that a list names in its headings. Raises `TypedError`: it is too long."""
+    keys = {site_key(head[1].strip(), head[2].strip()) for head in _HEAD.finditer(_plain_list(text))}
+    return {key: plans[key] for key in keys if key in plans}
+
+
+def _plain_list(text: str) -> str:
+    if len(text) > LONGEST_LIST:
+        raise TypedError(f"It is {len(text):,} characters long: at most {LONGEST_LIST:,} are read")
+    return _QUOTED.sub("", text)
+
+
 def read_text(plans: Mapping[str, SitePlan], text: str) -> list[Came]:
     """Answers in a list that came back as text, or in letters below its headings. Raises `TypedError`: too long, or no
     heading of a site is in it."""
-    if len(text) > LONGEST_LIST:
-        raise TypedError(f"It is {len(text):,} characters long: at most {LONGEST_LIST:,} are read")
-    plain = _QUOTED.sub("", text)
+    plain = _plain_list(text)
     heads = list(_HEAD.finditer(plain))
     if not heads:
         raise TypedError(

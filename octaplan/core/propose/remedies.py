@@ -20,6 +20,7 @@ from octaplan.core.check.rules.answers import (
     with_licences,
 )
 from octaplan.core.check.rules.dhcp import offsets_of
+from octaplan.core.check.view import View
 from octaplan.core.flow.matrix import Traffic
 from octaplan.core.plan.boxes import interfaces, named, uncabled
 from octaplan.core.plan.device import PortMode
@@ -45,6 +46,7 @@ from octaplan.core.propose.room import (
 from octaplan.core.propose.typed import understand
 from octaplan.core.values.addresses import Address, Network, Span, parse_address
 from octaplan.core.values.errors import OctaplanError
+from octaplan.core.values.lazy import lazy
 from octaplan.core.values.oneline import odd_character
 
 #: How many remedies a finding offers at most.
@@ -57,55 +59,91 @@ def remedied_rules() -> frozenset[str]:
 
 
 def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], finding: Finding) -> list[Remedy]:
-    """What a finding of a plan offers; `findings` are all that the plan has.
-
-    Each remedy, applied, removes the finding and adds no `stop`; one for traffic breaks no cell of the matrix that is
-    as it is meant.
-    """
-    propose = PROPOSING.get(finding.rule)
-    if propose is None:
-        return []
-    stops = {_where(f) for f in findings if f.severity is Severity.STOP}
-    kept: list[Remedy] = []
-    cells = agreeing(Traffic(plan, portfolio.organisation)) if finding.rule in JUDGED_BY_WALK else set()
-    try:
-        for remedy in propose(Trouble(portfolio, plan, finding)):
-            if len(kept) == OFFERED:
-                break
-            fresh = all(remedy.operations != other.operations for other in kept)
-            if fresh and _holds(portfolio, plan, finding, stops, remedy) and _keeps(portfolio, plan, cells, remedy):
-                kept.append(remedy)
-    except OctaplanError:  # no room for it, or nothing that it could be put into
-        pass
-    return kept
+    """What one finding of a plan offers; `findings` are all that the plan has."""
+    return Offers(portfolio, plan, findings).of(finding)
 
 
-def _where(finding: Finding) -> tuple[str, str, str, str]:
+Place = tuple[str, str, str, str]
+
+
+class Offers:
+    """What the findings of a plan offer. A change that several of them offer is tried once."""
+
+    def __init__(self, portfolio: Portfolio, plan: SitePlan, findings: list[Finding]) -> None:
+        self._portfolio, self._plan = portfolio, plan
+        self._stops = {_where(f) for f in findings if f.severity is Severity.STOP}
+        self._tried: dict[str, _Outcome | None] = {}
+
+    @lazy
+    def _agreeing(self) -> set[tuple[str, str]]:
+        return agreeing(Traffic(self._plan, self._portfolio.organisation))
+
+    def of(self, finding: Finding) -> list[Remedy]:
+        """Remedies that each, applied, remove the finding and add no `stop`; one for traffic breaks no cell of the
+        matrix that is as it is meant."""
+        propose = PROPOSING.get(finding.rule)
+        if propose is None:
+            return []
+        kept: list[Remedy] = []
+        cells = self._agreeing if finding.rule in JUDGED_BY_WALK else set()
+        try:
+            for remedy in propose(Trouble(self._portfolio, self._plan, finding)):
+                if len(kept) == OFFERED:
+                    break
+                fresh = all(remedy.operations != other.operations for other in kept)
+                if fresh and self._holds(finding, remedy) and self._keeps(cells, remedy):
+                    kept.append(remedy)
+        except OctaplanError:  # no room for it, or nothing that it could be put into
+            pass
+        return kept
+
+    def _holds(self, finding: Finding, remedy: Remedy) -> bool:
+        change = repr(remedy.operations)
+        if change not in self._tried:
+            self._tried[change] = self._outcome(remedy)
+        outcome = self._tried[change]
+        return outcome is not None and outcome.removes(finding) and outcome.stops <= self._stops
+
+    def _outcome(self, remedy: Remedy) -> _Outcome | None:
+        try:
+            return _Outcome(self._portfolio.view(applied(self._plan, remedy.operations)))
+        except PatchError:
+            return None
+
+    def _keeps(self, cells: set[tuple[str, str]], remedy: Remedy) -> bool:
+        """Whether the cells that were as they are meant still are."""
+        if not cells:
+            return True
+        return cells <= agreeing(Traffic(applied(self._plan, remedy.operations), self._portfolio.organisation))
+
+
+class _Outcome:
+    """What is found once a change is made."""
+
+    def __init__(self, view: View) -> None:
+        self._view, self._places = view, dict[str, set[Place]]()
+
+    def removes(self, finding: Finding) -> bool:
+        return _where(finding) not in self._found(finding.rule)
+
+    @lazy
+    def stops(self) -> set[Place]:
+        grave = (rule.id for rule in RULES.values() if rule.severity is Severity.STOP)
+        return {place for rule in grave for place in self._found(rule)}
+
+    def _found(self, rule: str) -> set[Place]:
+        if rule not in self._places:
+            self._places[rule] = {_where(f) for f in RULES[rule].findings(self._view)}
+        return self._places[rule]
+
+
+def _where(finding: Finding) -> Place:
     """What is wrong where; unlike a finding's identity it stays as it is when addresses move. A pair of places is told
     by both."""
     address = finding.subject if finding.rule == "overlap-address" else ""
     if "→" in finding.addresses:
         return finding.rule, finding.path, finding.field, finding.addresses
     return finding.rule, "" if address else finding.path, finding.field, address
-
-
-def _holds(
-    portfolio: Portfolio, plan: SitePlan, finding: Finding, stops: set[tuple[str, str, str, str]], remedy: Remedy
-) -> bool:
-    try:
-        after = applied(plan, remedy.operations)
-    except PatchError:
-        return False
-    view = portfolio.view(after)
-    if any(_where(f) == _where(finding) for f in RULES[finding.rule].findings(view)):
-        return False
-    grave = (rule for rule in RULES.values() if rule.severity is Severity.STOP)
-    return {_where(f) for rule in grave for f in rule.findings(view)} <= stops
-
-
-def _keeps(portfolio: Portfolio, plan: SitePlan, cells: set[tuple[str, str]], remedy: Remedy) -> bool:
-    """Whether the cells that were as they are meant still are."""
-    return not cells or cells <= agreeing(Traffic(applied(plan, remedy.operations), portfolio.organisation))
 
 
 # --- Subnets ---------------------------------------------------------------------------------------------

@@ -9,15 +9,16 @@ from typing import Annotated
 from fastapi import APIRouter, Header
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.propose.fragment import LETTER_FIELDS, LONGEST_LETTER, LetterValue, Read, read_fragment
+from octaplan.core.propose.fragment import LETTER_FIELDS, LONGEST_LETTER, LetterValue, Read
 from octaplan.core.values.errors import OctaplanError
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.pages.desk import Code, Desk, base_revision, desk_shown
 from octaplan.server.pages.proposals import ChoiceShown, Key, PlaceInLetter, ReadShown, operations_shown
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.plans import Plans
 from octaplan.store.refusals import NoSuchSite
+from octaplan.worker import errands
 
 router = APIRouter(prefix="/api/sites/{customer}/{site}", tags=["letters"])
 
@@ -78,13 +79,15 @@ class LetterResult(BaseModel):
 
 
 @router.post("/letter")
-def letter(customer: Code, site: Code, letter: LetterPasted, records: Recorded, person: Looking) -> LetterRead:
+def letter(
+    customer: Code, site: Code, letter: LetterPasted, workers: Working, records: Recorded, person: Looking
+) -> LetterRead:
     """Read what a provider wrote into the fields of a circuit; nothing is saved, and the text is not kept."""
     plan = records.now.of(customer).plan(f"{customer}/{site}")
     if letter.circuit not in plan.circuits:
         raise NoSuchSite("That circuit has been removed by somebody else: look at the page again")
     try:
-        read = read_fragment(plan, letter.circuit, letter.text)
+        read = workers.do(person.name, errands.letter_read, plan, letter.circuit, letter.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return LetterRead(

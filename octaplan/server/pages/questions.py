@@ -19,20 +19,21 @@ from octaplan.core.propose.asking import (
     ListedQuestions,
     as_rows,
     as_text,
+    named_in,
     read_rows,
-    read_text,
 )
 from octaplan.core.values.errors import OctaplanError
-from octaplan.formats.answers import read_answers, write_answers
+from octaplan.formats.answers import write_answers
 from octaplan.formats.spreadsheet import MEDIA
 from octaplan.formats.tables import csv_text
-from octaplan.server.dependencies import Recorded
+from octaplan.server.dependencies import Recorded, Working
 from octaplan.server.permissions import Looking, Planning
 from octaplan.server.problems import Problem
 from octaplan.store.accounts import Person
 from octaplan.store.answers import Matched
 from octaplan.store.journal import Act
 from octaplan.store.records import Records
+from octaplan.worker import errands
 
 router = APIRouter(prefix="/api/questions", tags=["questions"])
 
@@ -155,19 +156,23 @@ def list_as_workbook(
 
 
 @router.post("/read")
-def read_pasted(pasted: Pasted, records: Recorded, person: Looking) -> list[MatchedShown]:
+def read_pasted(pasted: Pasted, workers: Working, records: Recorded, person: Looking) -> list[MatchedShown]:
     """Answers in a list that came back as text; nothing is saved."""
     try:
-        came = read_text(records.now.sites.all(), pasted.text)
+        named = named_in(records.now.sites.all(), pasted.text)
+        came = workers.do(person.name, errands.answers_read, named, pasted.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
     return _matched(records.answers.match(came, person.author))
 
 
 @router.post("/read-table")
-def read_table(records: Recorded, person: Looking, file: Annotated[UploadFile, File()]) -> list[MatchedShown]:
+def read_table(
+    workers: Working, records: Recorded, person: Looking, file: Annotated[UploadFile, File()]
+) -> list[MatchedShown]:
     """Answers in a table that came back; nothing is saved."""
-    rows = read_answers((file.filename or "table")[:200], file.file.read())
+    name = (file.filename or "table")[:200]
+    rows = workers.do(person.name, errands.answers_unpacked, name, file.file.read())
     return _matched(records.answers.match(read_rows(records.now.sites.all(), rows), person.author))
 
 

@@ -337,6 +337,11 @@ class Anything(unittest.TestCase):
             "vlan ",
             "-" * 40 + "\n",
             "main line\n203.0.113.5\n",
+            "Gateway\n",
+            "usable 192.0.2.1-6\n",
+            "- x\n",
+            "  5\n",
+            "second ",
         ):
             long = (text * 10_000)[:10_000]
             begun = time.process_time()

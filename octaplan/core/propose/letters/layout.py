@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from enum import Enum
 from itertools import pairwise
 from typing import NamedTuple
@@ -14,6 +15,7 @@ from typing import NamedTuple
 from octaplan.core.propose.letters import words
 from octaplan.core.propose.letters.text import PlacedText, Prepared, concatenated, folded, signature
 from octaplan.core.propose.letters.words import LetterTopic, labels, words_in
+from octaplan.core.values.lazy import lazy
 
 
 class RowMark(Enum):
@@ -39,13 +41,32 @@ class LetterRow(NamedTuple):
     told: bool = True
 
 
-class _RawLine(NamedTuple):
+_Cells = list[tuple[int, PlacedText]]
+
+
+@dataclass(frozen=True)
+class _RawLine:
     indent: int
     text: PlacedText
 
     @property
     def chars(self) -> str:
         return self.text.chars
+
+    @lazy
+    def is_label(self) -> bool:
+        """Whether it holds nothing but the name of something that a letter tells."""
+        return _is_label(self.chars.rstrip())
+
+    def cells(self, sign: str) -> _Cells:
+        """Its cells where a sign parts them, each with the column it begins in."""
+        if sign not in self._cut:
+            self._cut[sign] = _split_at(self, sign)
+        return self._cut[sign]
+
+    @lazy
+    def _cut(self) -> dict[str, _Cells]:
+        return {}
 
 
 _EMPTY = PlacedText("", ())
@@ -172,7 +193,7 @@ def _counted(lines: Sequence[_RawLine]) -> list[_RawLine]:
     for (place, _), name in zip(counted, ("Main line: ", "Backup line: "), strict=True):
         found = _LETTERED.match(made[place].chars)
         if found is not None:
-            made[place] = made[place]._replace(text=concatenated([name, made[place].text.cut(found.end())]))
+            made[place] = replace(made[place], text=concatenated([name, made[place].text.cut(found.end())]))
     return made
 
 
@@ -181,7 +202,7 @@ def _bracketed(lines: Sequence[_RawLine]) -> Iterator[_RawLine]:
     held: _RawLine | None = None
     for line in lines:
         if held is not None and line.chars and len(held.chars) < 400:
-            line = held._replace(text=concatenated([held.text, " ", line.text.strip()]))
+            line = replace(held, text=concatenated([held.text, " ", line.text.strip()]))
         elif held is not None:
             yield held
         held = None
@@ -199,7 +220,7 @@ def _mended(lines: list[_RawLine]) -> list[_RawLine]:
     for line in lines:
         before = whole[-1] if whole else None
         if before and re.fullmatch(r"\d{1,3}", line.chars) and re.search(r"[A-Za-z].*[: ]\d{1,3}$", before.chars):
-            whole[-1] = before._replace(text=concatenated([before.text, line.text]))
+            whole[-1] = replace(before, text=concatenated([before.text, line.text]))
         elif (
             before and line.indent > 6 and re.fullmatch(r"[\d ()/-]+", line.chars) and re.search(r"\d$", before.chars)
         ) or (
@@ -208,7 +229,7 @@ def _mended(lines: list[_RawLine]) -> list[_RawLine]:
             and ":" in line.chars
             and (re.fullmatch(r"[A-Za-z]+", before.chars) and not labels(folded(line.chars.partition(":")[0])))
         ):
-            whole[-1] = before._replace(text=concatenated([before.text, " ", line.text]))
+            whole[-1] = replace(before, text=concatenated([before.text, " ", line.text]))
         else:
             whole.append(line)
     return whole
@@ -374,14 +395,11 @@ def _value_alone(line: _RawLine) -> bool:
 
 # --- Tables ----------------------------------------------------------------------------------------------------
 
-_Cells = list[tuple[int, PlacedText]]
-
 #: How many lines of a table are read.
 _LONGEST_TABLE = 60
 
 
-def _cells(line: _RawLine, sign: str) -> _Cells:
-    """The cells of a line, each with the column it begins in."""
+def _split_at(line: _RawLine, sign: str) -> _Cells:
     cut = {"|": r"\s*\|\s*", "\t": r"\t+", ";": r"\s*;\s*", ",": r"\s*,\s*", " ": r"\s{2,}"}[sign]
     text = line.text
     edges = [(m.start(), m.end()) for m in re.finditer(cut, text.chars)]
@@ -406,10 +424,10 @@ def _table(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | 
     for sign in "|\t;, ":
         if sign not in block[0].chars and (sign != " " or block[0].indent == 0):
             continue
-        heads = _cells(block[0], sign)
+        heads = block[0].cells(sign)
         if len(heads) < (2 if block[0].indent == 0 or sign != " " else 1):
             continue
-        body = [_cells(line, sign) for line in block[1:]]
+        body = [line.cells(sign) for line in block[1:]]
         body = [row for row in body if len(row) > 1]
         if not body or len(body) * 2 < len(block) - 1:
             continue
@@ -417,7 +435,7 @@ def _table(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | 
             continue
         rows = _records(heads, body, sign) or _cases(heads, body, sign) or _sides(heads, body)
         if rows:
-            skipped = [line for line in block[1:] if len(_cells(line, sign)) < 2]
+            skipped = [line for line in block[1:] if len(line.cells(sign)) < 2]
             return rows + [LetterRow(_EMPTY, line.text) for line in skipped], after
     return None
 
@@ -475,9 +493,6 @@ def _named(cell: PlacedText) -> bool:
 
 def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[LetterRow] | None:
     """A table with a label at the beginning of each row, and a case in each column: old and new, or two lines."""
-    named = [row for row in body if _named(row[0][1])]
-    if len(named) < 2 or len(named) * 2 < len(body):
-        return None
     widest = max(map(len, body))
     columns = [head for head in heads if head[1].chars]
     if len(columns) >= widest > 1:
@@ -491,6 +506,9 @@ def _cases(heads: _Cells, body: list[_Cells], sign: str) -> list[LetterRow] | No
         and not any(marks_of(head.chars) or folded(head.chars) in _VALUE_HEADS for _, head in columns)
         and sign == " "
     ):
+        return None
+    named = [row for row in body if _named(row[0][1])]
+    if len(named) < 2 or len(named) * 2 < len(body):
         return None
     made = []
     for row in body:
@@ -516,7 +534,7 @@ def _nearest(heads: _Cells, column: int) -> tuple[int, PlacedText]:
 def _stack(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | None:
     """Labels that stand above their values: one and one, or several and as many."""
     end = at
-    while end < len(lines) and _is_label(lines[end]):
+    while end < len(lines) and lines[end].is_label:
         end += 1
     count = end - at
     if count == 0:
@@ -524,7 +542,7 @@ def _stack(lines: Sequence[_RawLine], at: int) -> tuple[list[LetterRow], int] | 
     values: list[_RawLine] = []
     while end + len(values) < len(lines) and len(values) < max(count, 8):
         line = lines[end + len(values)]
-        if not line.chars or _is_label(line) or (values and count == 1 and not _goes_on(lines, end, len(values))):
+        if not line.chars or line.is_label or (values and count == 1 and not _goes_on(lines, end, len(values))):
             break
         if _known_pair(line.chars) and not _VALUE.match(line.chars):
             break
@@ -558,8 +576,7 @@ def _goes_on(lines: Sequence[_RawLine], start: int, count: int) -> bool:
     return _value_alone(lines[start + count]) and _value_alone(lines[start])
 
 
-def _is_label(line: _RawLine) -> bool:
-    text = line.chars.rstrip()
+def _is_label(text: str) -> bool:
     if (
         len(text) > 45
         or _VALUE.search(text)
@@ -683,6 +700,10 @@ def _split(label: PlacedText, value: PlacedText, told: bool) -> Iterator[LetterR
 # --- Sentences -------------------------------------------------------------------------------------------------
 
 
+#: Longer than this no sentence is that goes on.
+_LONGEST_SENTENCE = 800
+
+
 def _merged(rows: Sequence[LetterRow]) -> Iterator[LetterRow]:
     """Rows with sentences that go on over a line's end made one."""
     held: LetterRow | None = None
@@ -698,7 +719,7 @@ def _merged(rows: Sequence[LetterRow]) -> Iterator[LetterRow]:
 
 def _goes_over(row: LetterRow, following: LetterRow) -> bool:
     text, below = row.value.chars, following.value.chars
-    if following.label.chars or not below or row.marks != following.marks or not text:
+    if following.label.chars or not below or row.marks != following.marks or not 0 < len(text) <= _LONGEST_SENTENCE:
         return False
     if re.match(r"\d{1,3}(?:-\d{1,3})?\s+[A-Za-z]", text) and re.match(r"\d{1,3}(?:-\d{1,3})?\s+[A-Za-z]", below):
         return False
