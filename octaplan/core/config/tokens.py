@@ -154,6 +154,7 @@ def _plain(word: str) -> str:
     return word.casefold().rstrip("0123456789")
 
 
+@lru_cache(maxsize=8_192)
 def _said(between: str, before: str, above: str) -> str:
     """What the words before a value say that it is; else it is one more of what stood before it, else what the line
     stands under."""
@@ -196,9 +197,8 @@ def _token(match: re.Match[str], line: TextLine, between: str) -> Iterator[Token
 
 def _address(text: str, place: TokenPlace) -> Iterator[Token]:
     plain, _, length = text.partition("/")
-    try:
-        address = parse_address(plain)
-    except AddressError:
+    address = _parsed(plain)
+    if address is None:
         return
     prefix: int | None = None
     if length:
@@ -224,11 +224,17 @@ def _address(text: str, place: TokenPlace) -> Iterator[Token]:
 _MASK_ENDS = frozenset({0, 128, 192, 224, 240, 248, 252, 254, 255})
 
 
-def _length(text: str) -> int | None:
+@lru_cache(maxsize=8_192)
+def _parsed(text: str) -> Address | None:
     try:
-        return mask_length(parse_address(text))
+        return parse_address(text)
     except AddressError:
         return None
+
+
+def _length(text: str) -> int | None:
+    mask = _parsed(text)
+    return mask_length(mask) if mask is not None else None
 
 
 def _with_masks(tokens: list[Token]) -> list[Token]:
