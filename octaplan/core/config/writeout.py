@@ -22,10 +22,11 @@ _MARK = re.compile(f"{OPENS}(\\d+){NUMBERED}([^{CLOSES}]*){CLOSES}")
 
 
 class NotWritten(RefusedError):
-    """A write-out that could not be written: of which part, and at which line of its template."""
+    """A write-out that could not be written: of which part, and at which line of its template (0: of no one line)."""
 
     def __init__(self, message: str, part: WritePart | None = None, line: int = 0) -> None:
-        where = f"The template of {part}, line {line}: " if part is not None else ""
+        at = f", line {line}" if line else ""
+        where = f"The template of {part}{at}: " if part is not None else ""
         super().__init__(f"{where}{message}")
         self.part, self.line = part, line
 

@@ -7,10 +7,12 @@ from random import Random
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from octaplan.core.config.readback import read_back
 from octaplan.core.config.template import FILTERS, TemplateFault, read, write
 from octaplan.core.config.view import Book, Leaf, between_quotes
 from octaplan.core.config.writeout import NotWritten, Written, write_out
 from octaplan.core.plan.hardware import HardwareType, WriteOut, WritePart
+from octaplan.core.plan.patch import applied, set_to
 from octaplan.core.values.addresses import Network, Span, parse_address, parse_mac, parse_network
 from tests.core.config.demo import equipped, types
 
@@ -125,6 +127,25 @@ class Writing(unittest.TestCase):
                 for key in plan.devices:
                     with self.subTest(kind.key, seed=seed, box=key):
                         self.assertEqual([leaf.name for leaf in write_out(plan, key, kind).left_out], [])
+
+    def test_a_banner_of_several_lines_is_one_in_each_demo_language_and_read_back_as_planned(self) -> None:
+        for kind in types().values():
+            plan = equipped(Random(3), kind.key)
+            key = next(key for key, device in plan.devices.items() if device.type == kind.key)
+            plan = applied(plan, [set_to(f"/devices/{key}/banner", 'Keep out.\nCall "the desk" first.')])
+            with self.subTest(kind.key):
+                told = write_out(plan, key, kind).text
+                self.assertEqual(len([line for line in told.splitlines() if "Keep out." in line and "desk" in line]), 1)
+                back = read_back(plan, key, told, kind)
+                self.assertFalse([one for one in (*back.missing, *back.differs) if "banner" in str(one)])
+
+    def test_a_template_that_would_let_a_line_end_through_says_which_value_holds_it(self) -> None:
+        plan = equipped(Random(4), self.kind.key)
+        key = next(iter(plan.devices))
+        plan = applied(plan, [set_to(f"/devices/{key}/banner", "Keep out.\nuser evil secret word")])
+        one = WriteOut(language="w", parts={WritePart.IDENTITY: "greeting {{ box.banner | quoted }}"})
+        with self.assertRaisesRegex(NotWritten, "template of identity: banner holds a line end"):
+            write_out(plan, key, self.kind, using=one)
 
     def test_what_no_line_tells_is_listed_and_what_a_type_does_not_take_is_not(self) -> None:
         written = trial(self.kind, {WritePart.IDENTITY: "{{ box.time_zone }}"})
