@@ -143,7 +143,7 @@ _HEAD = re.compile(r"\(\s*([^/()\n]{1,40})/([^()\n]{1,40}?)\s*\)(?:\s*,\s*circui
 _QUOTED = re.compile(r"^[>|\s]+", re.MULTILINE)
 
 
-def named_in(plans: Mapping[str, SitePlan], text: str) -> dict[str, SitePlan]:
+def sites_named_in(plans: Mapping[str, SitePlan], text: str) -> dict[str, SitePlan]:
     """The plans, of many, of the sites that a list names in its headings. Raises `TypedError`: it is too long."""
     keys = {site_key(head[1].strip(), head[2].strip()) for head in _HEAD.finditer(_plain_list(text))}
     return {key: plans[key] for key in keys if key in plans}

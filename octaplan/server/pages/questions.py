@@ -19,8 +19,8 @@ from octaplan.core.propose.asking import (
     ListedQuestions,
     as_rows,
     as_text,
-    named_in,
     read_rows,
+    sites_named_in,
 )
 from octaplan.core.values.errors import OctaplanError
 from octaplan.formats.answers import write_answers
@@ -159,7 +159,7 @@ def list_as_workbook(
 def read_pasted(pasted: Pasted, workers: Working, records: Recorded, person: Looking) -> list[MatchedShown]:
     """Answers in a list that came back as text; nothing is saved."""
     try:
-        named = named_in(records.now.sites.all(), pasted.text)
+        named = sites_named_in(records.now.sites.all(), pasted.text)
         came = workers.do(person.name, errands.answers_read, named, pasted.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
