@@ -19,6 +19,7 @@ from octaplan.core.config.writeout import NotWritten, check_templates
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import first_fault
+from octaplan.store.brought import Brought, brought
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import HardwareVersion
@@ -81,18 +82,16 @@ class Hardware:
         with self._database.reading() as session:
             return [TypeVersion(row.version, row.at, row.by) for row in session.scalars(query)]
 
+    def would_bring(self, document: object) -> Brought:
+        """What the findings and signatures would be with another version of a type, beside what they are; nothing is
+        saved. Raises `HardwareError`."""
+        kind, now = _read(document), self._database.now
+        types = Types({**now.types.types, kind.key: kind}, now.types.versions)
+        return brought(now.sites, now.with_types(types, kind.key).sites)
+
     def save(self, document: object, base: int, by: str) -> HardwareType:
         """Save a new version of a type, made on version `base` (0 for a new type). Raises `HardwareError`."""
-        try:
-            kind = HardwareType.model_validate(document)
-        except ValidationError as error:
-            fault = first_fault(error)
-            raise HardwareError(fault.sentence, fault.pointer) from None
-        try:
-            if kind.write_out is not None:
-                check_templates(kind.write_out)
-        except NotWritten as error:
-            raise HardwareError(str(error), f"/write_out/parts/{error.part}") from None
+        kind = _read(document)
         with self._database.turn() as turn:
             _check_base(turn.now.types, kind.key, base)
             if turn.now.types.types.get(kind.key) != kind:
@@ -107,6 +106,20 @@ class Hardware:
                 raise NoSuchType(f"There is no hardware type {key[:40]}: choose one on Hardware")
             _check_base(turn.now.types, key, base)
             _write(turn, key, kind, by, removed=True)
+
+
+def _read(document: object) -> HardwareType:
+    try:
+        kind = HardwareType.model_validate(document)
+    except ValidationError as error:
+        fault = first_fault(error)
+        raise HardwareError(fault.sentence, fault.pointer) from None
+    try:
+        if kind.write_out is not None:
+            check_templates(kind.write_out)
+    except NotWritten as error:
+        raise HardwareError(str(error), f"/write_out/parts/{error.part}") from None
+    return kind
 
 
 def _check_base(known: Types, key: str, base: int) -> None:

@@ -9,16 +9,16 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from octaplan.core.check.findings import Finding
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.values.errors import RefusedError
 from octaplan.core.values.faults import first_fault
+from octaplan.store.brought import Brought, brought
 from octaplan.store.database import Database
 from octaplan.store.journal import Act, enter
 from octaplan.store.models import OrganisationRevision
@@ -75,13 +75,6 @@ _WORDS = {
 ADMINISTRATORS_OWN = ("stages_real", "hands_networks")
 
 
-class Brought(NamedTuple):
-    """What settings that are not saved yet would change in the findings, sites by key, worst first."""
-
-    come: Mapping[str, list[Finding]]
-    end: Mapping[str, list[Finding]]
-
-
 class Settings:
     """The settings of a database. `current` are the newest; revision 0 are those that nobody has changed yet."""
 
@@ -107,14 +100,8 @@ class Settings:
     def would_bring(self, document: object) -> Brought:
         """What the findings would be with other settings, beside what they are; nothing is saved. Raises
         `SettingsError`."""
-        now = self._database.now
-        after = now.sites.within(None, organisation=_read(document))
-        come, end = {}, {}
-        for key, held in now.sites.held.items():
-            before, then = ({f.identity: f for f in findings} for findings in (held.findings, after.of(key).findings))
-            come[key] = [finding for identity, finding in then.items() if identity not in before]
-            end[key] = [finding for identity, finding in before.items() if identity not in then]
-        return Brought(_worst_first(come), _worst_first(end))
+        sites = self._database.now.sites
+        return brought(sites, sites.within(None, organisation=_read(document)))
 
     def save(self, document: object, base: int, by: str, *, administers: bool = True) -> bool:
         """Save a new revision, made on revision `base`; whether anything changed. Raises `SettingsError`, also for who
@@ -157,11 +144,6 @@ def _read(document: object) -> Organisation:
             sentence = f"{what} is a whole number from 0 to {most}: write such a number"
             raise SettingsError(sentence, fault.pointer) from None
         raise SettingsError(fault.sentence, fault.pointer) from None
-
-
-def _worst_first(by_site: Mapping[str, list[Finding]]) -> dict[str, list[Finding]]:
-    told = {key: sorted(found, key=lambda f: f.severity.rank) for key, found in by_site.items() if found}
-    return dict(sorted(told.items(), key=lambda item: (item[1][0].severity.rank, -len(item[1]), item[0])))
 
 
 def load_settings(session: Session) -> Settled:

@@ -114,6 +114,20 @@ class Settings(InBrowser):
         page.get_by_label("Per cent of growth").fill("900")
         expect(brought).to_contain_text("from 0 to 400")
 
+    def test_what_another_version_of_a_type_would_bring_is_told_before_it_is_saved(self) -> None:
+        page = self.look_at("/hardware/brackwater-e5")
+        page.get_by_role("button", name="Edit", exact=True).click()
+        brought = page.get_by_role("status", name="What it would bring")
+        expect(brought).to_have_count(0)
+        page.get_by_label("How it is updated").fill("from its page")
+        expect(brought).to_contain_text("every clearance stands")
+        page.get_by_role("button", name="Add a line").first.press("Enter")
+        page.get_by_label("Licence 1", exact=True).fill("Filter")
+        page.get_by_label("Needed for 1", exact=True).fill("names by category")
+        expect(brought).to_contain_text("It voids the clearance of 2 sites: LIBR/CANAL, PAWS/HERON")
+        brought.get_by_role("button", name=re.compile("sites$")).first.press("Enter")
+        expect(page.get_by_role("dialog").get_by_role("link", name="LIBR/CANAL")).to_be_visible()
+
     def test_two_who_change_them_at_once_are_told(self) -> None:
         other = self.visit("sabine")
         for page in (self.page, other):

@@ -430,6 +430,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/hardware/{key}/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Preview Type
+     * @description What another version of a type would bring at the sites that use it; nothing is saved.
+     */
+    post: operations['preview_type'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/hardware/{key}/versions': {
     parameters: {
       query?: never;
@@ -3722,6 +3742,18 @@ export interface components {
       path: string;
       /** Subject */
       subject: string;
+    };
+    /**
+     * ChangeBrings
+     * @description What a change that is not saved would bring: findings, and the sites whose clearance would be void.
+     */
+    ChangeBrings: {
+      come: components['schemas']['FindingsChange'];
+      end: components['schemas']['FindingsChange'];
+      /** First Voided */
+      first_voided: string[];
+      /** Voided */
+      voided: number;
     };
     /**
      * ChangedShown
@@ -7356,14 +7388,6 @@ export interface components {
       text: string;
     };
     /**
-     * SettingsBring
-     * @description What other settings would change in the findings.
-     */
-    SettingsBring: {
-      come: components['schemas']['FindingsChange'];
-      end: components['schemas']['FindingsChange'];
-    };
-    /**
      * Severity
      * @description `stop` cannot be cleared, `warn` is fixed or accepted with a reason, `note` is worth knowing.
      * @enum {string}
@@ -9729,6 +9753,43 @@ export interface operations {
       };
     };
   };
+  preview_type: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': {
+          [key: string]: unknown;
+        };
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChangeBrings'];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['HTTPValidationError'];
+        };
+      };
+    };
+  };
   hardware_versions: {
     parameters: {
       query?: never;
@@ -10429,7 +10490,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['SettingsBring'];
+          'application/json': components['schemas']['ChangeBrings'];
         };
       };
       /** @description Validation Error */

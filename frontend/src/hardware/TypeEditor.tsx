@@ -1,6 +1,7 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { HardwareType } from '../api/client';
+import { Bring } from '../parts/Bring';
 import { Lines, Press } from '../parts/controls';
 import { Trouble } from '../parts/Trouble';
 import { blankOf, keyOf, POWER, type Power } from './blank';
@@ -27,37 +28,44 @@ export function TypeEditor({ type, version, onDone }: Props) {
   const [slots, setSlots] = useState(Object.entries(type.slots));
   const save = useSaveType();
   const put = (values: Partial<HardwareType>) => setDraft({ ...draft, ...values });
-  const whole = (): HardwareType => ({
+  const written: HardwareType = {
     ...draft,
     key: version === 0 ? keyOf(draft.maker, draft.model) : draft.key,
     leftovers: draft.leftovers.filter((line) => line.trim()),
     lights: mapOf(lights),
     licences: mapOf(licences),
     slots: Object.fromEntries(slots.filter(([key]) => key.trim())),
-  });
+  };
   return (
     <form
       className={styles.form}
       aria-label="Hardware type"
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate({ type: whole(), version }, { onSuccess: (saved) => onDone(saved.type.key) });
+        save.mutate({ type: written, version }, { onSuccess: (saved) => onDone(saved.type.key) });
       }}
     >
-      <header className={`line below`}>
-        <h1>{version === 0 ? 'A new hardware type' : `${type.maker} ${type.model}`}</h1>
-        <span style={{ marginLeft: 'auto' }} />
-        <Press
-          type="submit"
-          variant="contained"
-          loading={save.isPending}
-          waits={!draft.maker || !draft.model ? 'write maker and model' : ''}
-        >
-          {version === 0 ? 'Save it' : `Save as version ${version + 1}`}
-        </Press>
-        <Button onClick={() => onDone(null)}>Leave it as it was</Button>
-      </header>
-      {save.error && <Trouble>{save.error.message}. What you wrote is still here.</Trouble>}
+      <div className="in-sight">
+        <header className="line">
+          <h1>{version === 0 ? 'A new hardware type' : `${type.maker} ${type.model}`}</h1>
+          <span style={{ marginLeft: 'auto' }} />
+          <Press
+            type="submit"
+            variant="contained"
+            loading={save.isPending}
+            waits={!draft.maker || !draft.model ? 'write maker and model' : ''}
+          >
+            {version === 0 ? 'Save it' : `Save as version ${version + 1}`}
+          </Press>
+          <Button onClick={() => onDone(null)}>Leave it as it was</Button>
+        </header>
+        {save.error && <Trouble>{save.error.message}. What you wrote is still here.</Trouble>}
+        {version > 0 && JSON.stringify(written) !== JSON.stringify(type) && (
+          <div role="status" aria-label="What it would bring">
+            <Bring document={written as unknown as Record<string, unknown>} type={type.key} />
+          </div>
+        )}
+      </div>
       <Group title="What it is">
         <Words label="Maker" value={draft.maker} onChange={(maker) => put({ maker: maker ?? '' })} />
         <Words label="Model" value={draft.model} onChange={(model) => put({ model: model ?? '' })} />

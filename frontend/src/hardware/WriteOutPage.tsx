@@ -6,6 +6,7 @@ import { useHardware } from '../desk/devices/queries';
 import { textOf } from '../desk/text/lines';
 import { Covered } from '../desk/text/TextPage';
 import { useMay } from '../frame/person';
+import { Bring } from '../parts/Bring';
 import { Choice, Line, Lines, Press } from '../parts/controls';
 import { Notice } from '../parts/Notice';
 import { Trouble } from '../parts/Trouble';
@@ -112,6 +113,11 @@ function Editor({ shown }: { shown: TypeShown }) {
         )}
       </header>
       {save.error && <Trouble>{save.error.message}. What you wrote is still here.</Trouble>}
+      {changed && mayKeep && (
+        <div role="status" aria-label="What it would bring">
+          <Bring document={{ ...type, write_out: draft }} type={type.key} />
+        </div>
+      )}
       <div className={`fill ${styles.templates}`}>
         <section className={styles.template} aria-label="Template">
           <div className={`line wrap ${styles.tabs}`} role="tablist" aria-label="Parts">

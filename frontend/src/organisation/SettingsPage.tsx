@@ -9,7 +9,7 @@ import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, moment } from '../parts/words';
 import { mono } from '../theme';
-import { Bring } from './Bring';
+import { Bring } from '../parts/Bring';
 import { IntentPart } from './IntentPart';
 import { documentOf, draftOf, sharedBlocks, type Draft } from './draft';
 import styles from './settings.module.css';
@@ -142,40 +142,42 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         save.mutate();
       }}
     >
-      <div className={`line far ${styles.top}`}>
-        <h1>Settings</h1>
-        <span className="quiet" role="status">
-          Revision {shown.revision.number}
-          {shown.revision.number > 0 && `, ${moment(shown.revision.at, true)}, ${shown.revision.by}`}
-          {save.isSuccess && ': saved, and every site is checked again'}
-        </span>
-        <span style={{ marginLeft: 'auto' }} />
-        {may && (
-          <>
-            <Press
-              waits={!dirty ? 'nothing has been changed' : ''}
-              onClick={() => setDraft(draftOf(shown.settings))}
-            >
-              Put back
-            </Press>
-            <Press
-              type="submit"
-              variant="contained"
-              waits={!dirty ? 'nothing has been changed' : ''}
-              loading={save.isPending}
-            >
-              Save settings
-            </Press>
-          </>
-        )}
-      </div>
-      {!may && <p className="quiet">They can be read here. Planners and administrators change them.</p>}
-      {may && dirty && (
-        <div role="status" aria-label="What it would bring">
-          <Bring document={documentOf(draft)} />
+      <div className="in-sight">
+        <div className="line far">
+          <h1>Settings</h1>
+          <span className="quiet" role="status">
+            Revision {shown.revision.number}
+            {shown.revision.number > 0 && `, ${moment(shown.revision.at, true)}, ${shown.revision.by}`}
+            {save.isSuccess && ': saved, and every site is checked again'}
+          </span>
+          <span style={{ marginLeft: 'auto' }} />
+          {may && (
+            <>
+              <Press
+                waits={!dirty ? 'nothing has been changed' : ''}
+                onClick={() => setDraft(draftOf(shown.settings))}
+              >
+                Put back
+              </Press>
+              <Press
+                type="submit"
+                variant="contained"
+                waits={!dirty ? 'nothing has been changed' : ''}
+                loading={save.isPending}
+              >
+                Save settings
+              </Press>
+            </>
+          )}
         </div>
-      )}
-      {save.error && !told && <Trouble>{save.error.message}</Trouble>}
+        {!may && <p className="quiet">They can be read here. Planners and administrators change them.</p>}
+        {may && dirty && (
+          <div role="status" aria-label="What it would bring">
+            <Bring document={documentOf(draft)} />
+          </div>
+        )}
+        {save.error && !told && <Trouble>{save.error.message}</Trouble>}
+      </div>
       <Contents />
       <Part title="How addresses are given" rules={['gateway-convention', 'scope-fills', 'subnet-tight']}>
         <p className={styles.sentence}>

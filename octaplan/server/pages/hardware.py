@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from octaplan.core.plan.hardware import HardwareType
 from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.brings import ChangeBrings, brings
 from octaplan.server.pages.desk import base_revision
 from octaplan.server.permissions import KeepingHardware, Looking
 from octaplan.server.problems import Problem
@@ -94,6 +95,14 @@ def save_type(
         )
     records.hardware.save(document, base_revision(if_match), person.author)
     return _shown(records, [key])[0]
+
+
+@router.post("/{key}/preview")
+def preview_type(
+    key: Key, document: Annotated[dict[str, Any], Body()], records: Recorded, person: KeepingHardware
+) -> ChangeBrings:
+    """What another version of a type would bring at the sites that use it; nothing is saved."""
+    return brings(records.hardware.would_bring(document | {"key": key}))
 
 
 @router.delete("/{key}", status_code=HTTPStatus.NO_CONTENT)

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Mapping
 from http import HTTPStatus
-from itertools import islice
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Header
 from pydantic import BaseModel, Field, StringConstraints
 
-from octaplan.core.check.findings import Finding, Severity
+from octaplan.core.check.findings import Severity
 from octaplan.core.check.rules import RULES
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.propose.remedies import remedied_rules
@@ -19,6 +16,7 @@ from octaplan.core.propose.room import RoomError, Want, lay_out
 from octaplan.core.values.addresses import Network
 from octaplan.core.values.kinds import NetworkField
 from octaplan.server.dependencies import Recorded
+from octaplan.server.pages.brings import ChangeBrings, brings
 from octaplan.server.pages.desk import RevisionShown, base_revision
 from octaplan.server.permissions import PERMISSIONS, Looking, May, Organising
 from octaplan.server.problems import Problem
@@ -33,30 +31,6 @@ class OrganisationShown(BaseModel):
     settings: Organisation
     revision: RevisionShown
     customers: dict[str, str]
-
-
-class SiteFindings(BaseModel):
-    """What changes in the findings of one site: how many, and the gravest of them."""
-
-    site: str
-    findings: int
-    severity: Severity
-    message: str
-
-
-class FindingsChange(BaseModel):
-    """Findings that would come, or end: how many of each severity, at how many sites, and the first of these."""
-
-    counts: dict[Severity, int]
-    sites: int
-    first: list[SiteFindings]
-
-
-class SettingsBring(BaseModel):
-    """What other settings would change in the findings."""
-
-    come: FindingsChange
-    end: FindingsChange
 
 
 class RuleShown(BaseModel):
@@ -92,9 +66,6 @@ class GivenShown(BaseModel):
     subnet: NetworkField
     usable: int
 
-
-#: So many of the sites are told by name at which a finding would come or end.
-SITES_TOLD = 12
 
 #: The chapters of the book, by the module that a rule stands in.
 CHAPTERS = {
@@ -149,20 +120,9 @@ def save_organisation(
 @router.post("/organisation/preview")
 def preview_organisation(
     document: Annotated[dict[str, Any], Body()], records: Recorded, person: Organising
-) -> SettingsBring:
+) -> ChangeBrings:
     """What the findings of all sites would be with other settings; nothing is saved."""
-    brought = records.settings.would_bring(document)
-    return SettingsBring(come=_changes(brought.come), end=_changes(brought.end))
-
-
-def _changes(by_site: Mapping[str, list[Finding]]) -> FindingsChange:
-    found = [finding for findings in by_site.values() for finding in findings]
-    counted = Counter(finding.severity for finding in found)
-    first = [
-        SiteFindings(site=f"{f[0].customer}/{f[0].site}", findings=len(f), severity=f[0].severity, message=f[0].message)
-        for f in islice(by_site.values(), SITES_TOLD)
-    ]
-    return FindingsChange(counts={s: counted[s] for s in Severity if counted[s]}, sites=len(by_site), first=first)
+    return brings(records.settings.would_bring(document))
 
 
 @router.get("/rules")

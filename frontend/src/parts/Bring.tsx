@@ -2,17 +2,37 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
-import { SeverityMark } from '../parts/Marks';
-import { Unfolding } from '../parts/Unfolding';
-import { count, deskPath } from '../parts/words';
+import { SeverityMark } from './Marks';
+import { Unfolding } from './Unfolding';
+import { count, deskPath } from './words';
 
 /** So long nobody has typed before all sites are checked with what was typed, in milliseconds. */
 const PAUSE = 400;
 
 const SEVERITIES = ['stop', 'warn', 'note'] as const;
 
-/** What settings that are not saved yet would change in the findings of all sites. */
-export function Bring({ document }: { document: Record<string, unknown> }) {
+type Document = Record<string, unknown>;
+
+/** What would come of saving settings, or a type by its key. */
+const ask = async (type: string | undefined, document: Document, signal: AbortSignal) =>
+  type === undefined
+    ? body(await api.POST('/api/organisation/preview', { body: document, signal }))
+    : body(
+        await api.POST('/api/hardware/{key}/preview', {
+          params: { path: { key: type } },
+          body: document,
+          signal,
+        }),
+      );
+
+interface Props {
+  document: Document;
+  /** The key of a hardware type, when it is one that is written. */
+  type?: string;
+}
+
+/** What settings or a type that are not saved yet would change in findings and clearances of all sites. */
+export function Bring({ document, type }: Props) {
   const typed = JSON.stringify(document);
   const [asked, setAsked] = useState('');
   useEffect(() => {
@@ -20,14 +40,8 @@ export function Bring({ document }: { document: Record<string, unknown> }) {
     return () => clearTimeout(pause);
   }, [typed]);
   const brought = useQuery({
-    queryKey: ['organisation', 'preview', asked],
-    queryFn: async ({ signal }) =>
-      body(
-        await api.POST('/api/organisation/preview', {
-          body: JSON.parse(asked) as Record<string, unknown>,
-          signal,
-        }),
-      ),
+    queryKey: ['brought', type, asked],
+    queryFn: ({ signal }) => ask(type, JSON.parse(asked) as Document, signal),
     enabled: asked !== '',
     placeholderData: keepPreviousData,
     gcTime: 0,
@@ -37,13 +51,20 @@ export function Bring({ document }: { document: Record<string, unknown> }) {
   if (!brought.data || asked !== typed || brought.isPlaceholderData) {
     return <p className="quiet">Every site is checked with it…</p>;
   }
-  const { come, end } = brought.data;
-  if (come.sites + end.sites === 0) return <Told mark="clear">Saving it changes no finding.</Told>;
+  const { come, end, voided, first_voided } = brought.data;
+  if (come.sites + end.sites + voided === 0)
+    return <Told mark="clear">Saving it changes no finding, and every clearance stands.</Told>;
   return (
     <>
       {come.sites > 0 && (
         <Told mark={come.first[0]?.severity ?? 'note'}>
           Saving it brings {counted(come)} at <Sites change={come} label="Sites where it brings findings" />
+        </Told>
+      )}
+      {voided > 0 && (
+        <Told mark="warn">
+          It voids the clearance of {count(voided, 'site')}: {first_voided.join(', ')}
+          {voided > first_voided.length && ' and others'}
         </Told>
       )}
       {end.sites > 0 && (
