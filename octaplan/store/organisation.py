@@ -59,6 +59,7 @@ _WORDS = {
     "growth": "growth",
     "flag_documentation": "addresses for examples flagged",
     "owned_domains": "owned domains",
+    "beginning": "what new segments and boxes begin with",
     "intent": "who is meant to reach whom",
     "naming": "names of new boxes",
     "banner": "banner",
@@ -164,15 +165,20 @@ def _sentence(before: Mapping[str, Any], after: Mapping[str, Any]) -> str:
     for name, words in _WORDS.items():
         old, new = before[name], after[name]
         if old != new:
-            changed.append(f"{words} {_difference(old, new)}")
+            changed.append(f"{words} {_difference(old, new, codes=name in _BY_CUSTOMER)}")
     said = "; ".join(changed)
     return said[:1].upper() + said[1:]
 
 
-def _difference(old: Any, new: Any) -> str:
+#: Settings whose keys are codes of customers.
+_BY_CUSTOMER = ("blocks", "customers")
+
+
+def _difference(old: Any, new: Any, *, codes: bool) -> str:
     if isinstance(new, dict):
         keys = [key for key in [*old, *(key for key in new if key not in old)] if old.get(key) != new.get(key)]
-        told = [f"{key.upper()} {_listed(new.get(key))}" for key in keys[:4]]
+        named = [key.upper() if codes else key.replace("_", " ") for key in keys]
+        told = [f"{name} {_listed(new.get(key))}" for name, key in zip(named[:4], keys, strict=False)]
         return ", ".join(told) + (f" and {len(keys) - 4} more" if len(keys) > 4 else "")
     if isinstance(new, list):
         parts = [("with ", [item for item in new if item not in old]), ("without ", [i for i in old if i not in new])]
@@ -187,7 +193,7 @@ def _listed(value: Any) -> str:
     if isinstance(value, dict):
         named = [name.replace("_", " ") for name, inner in value.items() if inner not in (None, [], "")]
         return ", ".join(named) or "nothing special"
-    return " ".join(value or []) or "none"
+    return " ".join(map(str, value if isinstance(value, list) else [value])) if value else "none"
 
 
 def _text(value: object) -> str:

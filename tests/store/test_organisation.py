@@ -77,6 +77,7 @@ class OrganisationSettings(WithRecords):
             "common_defaults": [],
             "blocks": {"fern": ["10.40.0.0/16"]},
             "customers": {"fern": {"domain": "fern.example"}},
+            "beginning": {"lease": "8h", "time_servers": ["time.tern.example"]},
             "intent": {"office": {"internet": "any"}},
             "owned_domains": ["fern.shop"],
             "naming": "{site}-{number}",
@@ -91,7 +92,10 @@ class OrganisationSettings(WithRecords):
         self.assertEqual(set(others), set(Organisation.model_fields) - {"schema_"})
         for number, (name, value) in enumerate(others.items()):
             self.records.settings.save(self.document(**{name: value}), number, "Ines")
-            self.assertGreater(len(self.records.settings.saved.sentence), len(name) // 2, name)
+            said = self.records.settings.saved.sentence
+            self.assertGreater(len(said), len(name) // 2, name)
+            if name == "beginning":
+                self.assertIn("new segments and boxes begin with lease 28800, time servers time.tern.example", said)
 
     def test_every_site_is_checked_again_by_them(self) -> None:
         self.assertNotIn("overlap-ours", self.rules("fern/dock"))

@@ -272,6 +272,14 @@ export function useGoTo(text: string) {
   });
 }
 
+/** What the organisation has decided for all sites, and its customers. */
+export function useOrganisation() {
+  return useQuery({
+    queryKey: ['organisation'],
+    queryFn: async () => body(await api.GET('/api/organisation')),
+  });
+}
+
 /** The customers, code to name. */
 export function useCustomers(wanted: boolean) {
   return useQuery({

@@ -3539,6 +3539,45 @@ export interface components {
       reaches: string;
     };
     /**
+     * BeginsWith
+     * @description What new segments, boxes and Wi-Fi networks begin with. What is left out is as the site has it already.
+     */
+    BeginsWith: {
+      /**
+       * Country
+       * @description Of Wi-Fi networks (ISO 3166-1 alpha-2)
+       */
+      country: string | null;
+      /**
+       * Lease
+       * @description Of DHCP scopes, in seconds
+       */
+      lease: number | null;
+      /**
+       * Managed From
+       * @description From which networks elsewhere boxes are managed too
+       * @default []
+       */
+      managed_from: string[];
+      /**
+       * Range
+       * @description Of DHCP scopes: the last octets, such as `.100-.199`, where the subnet holds them
+       */
+      range: string | null;
+      /**
+       * Resolvers
+       * @description Of segments
+       * @default []
+       */
+      resolvers: string[];
+      /**
+       * Time Servers
+       * @description Of boxes: names or addresses
+       * @default []
+       */
+      time_servers: string[];
+    };
+    /**
      * BenchPlace
      * @description At which step somebody is, and whether anything is being typed there.
      */
@@ -5810,6 +5849,15 @@ export interface components {
        * @default
        */
       banner: string;
+      /**
+       * @description What new segments, boxes and Wi-Fi networks begin with
+       * @default {
+       *       "managed_from": [],
+       *       "resolvers": [],
+       *       "time_servers": []
+       *     }
+       */
+      beginning: components['schemas']['BeginsWith'];
       /**
        * Blocks
        * @description From which blocks each customer's segments are taken

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { api, body, Failure, type Schemas } from '../api/client';
+import { useOrganisation } from '../api/queries';
 import { useMay } from '../frame/person';
 import { Line, SelectInline, Tick, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
@@ -19,6 +20,7 @@ const KEY = ['organisation'];
 /** The parts of the page, in their order. */
 const PARTS = [
   'How addresses are given',
+  'What new ones begin with',
   'Blocks of customers',
   'Networks to keep clear of',
   'Names and examples',
@@ -26,9 +28,19 @@ const PARTS = [
   'Boxes and support',
 ] as const;
 
+/** What new ones begin with: where it is typed, where it is in the settings, what it is called, an example. */
+const BEGINS = [
+  ['resolvers', 'resolvers', 'Resolvers of a segment', 'as the customer’s, or the gateway'],
+  ['range', 'range', 'DHCP range, by its last octets', 'such as .100-.199'],
+  ['lease', 'lease', 'Lease', 'such as 8h'],
+  ['timeServers', 'time_servers', 'Time servers of a box', 'as most boxes have'],
+  ['managedFrom', 'managed_from', 'Networks elsewhere that boxes are managed from too', 'none'],
+  ['country', 'country', 'Country of Wi-Fi networks, two letters', 'none'],
+] as const;
+
 /** What the organisation decides for all of its sites; every change is a revision, and every site is checked again. */
 export function SettingsPage() {
-  const shown = useQuery({ queryKey: KEY, queryFn: async () => body(await api.GET('/api/organisation')) });
+  const shown = useOrganisation();
   if (shown.error) return <Trouble>{shown.error.message}</Trouble>;
   if (!shown.data) return null;
   return <Settings key={shown.data.revision.number} shown={shown.data} />;
@@ -63,6 +75,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
     'owned_domains',
     'leave_fixed',
     'growth',
+    'beginning',
     'naming',
     'banner',
     'support',
@@ -189,6 +202,30 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         {(fault('leave_fixed') || fault('growth')) && (
           <Trouble>{fault('leave_fixed') || fault('growth')}</Trouble>
         )}
+      </Part>
+      <Part title="What new ones begin with" rules={['time-server-missing', 'scope-lease']}>
+        <p className="quiet">
+          Each new segment, box and Wi-Fi network takes these, and says so. What is empty is as the site has
+          it already; what is there is not changed.
+        </p>
+        <div className={styles.begins}>
+          {BEGINS.map(([field, place, label, example]) => (
+            <TextField
+              key={field}
+              label={label}
+              value={draft.beginning[field]}
+              disabled={!may}
+              placeholder={example}
+              error={fault(place) !== ''}
+              helperText={fault(place)}
+              onChange={(event) => change({ beginning: { ...draft.beginning, [field]: event.target.value } })}
+              slotProps={{
+                inputLabel: { shrink: true },
+                htmlInput: { spellCheck: false, maxLength: 2_000, style: { fontFamily: mono, fontSize: 13 } },
+              }}
+            />
+          ))}
+        </div>
       </Part>
       <Part title="Blocks of customers" rules={['overlap-reach', 'outside-blocks', 'foreign-block']}>
         <p className="quiet">

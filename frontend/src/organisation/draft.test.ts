@@ -14,6 +14,14 @@ const SETTINGS: Settings = {
   growth: 25,
   flag_documentation: false,
   owned_domains: ['fern.example'],
+  beginning: {
+    resolvers: ['gateway'],
+    lease: 28_800,
+    range: '.100-.199',
+    time_servers: ['ntp.example', '192.0.2.123'],
+    managed_from: ['10.255.0.0/16'],
+    country: 'IE',
+  },
   naming: '{site}-{role}{number}',
   banner: 'Keep out',
   support: 'The desk, 555 0142',
@@ -26,7 +34,8 @@ const SETTINGS: Settings = {
 
 describe('settings as they are typed', () => {
   it('are the same settings again when nothing is changed', () => {
-    expect(documentOf(draftOf(SETTINGS))).toEqual(SETTINGS);
+    const beginning = { ...SETTINGS.beginning, lease: '8h' }; // as it is typed
+    expect(documentOf(draftOf(SETTINGS))).toEqual({ ...SETTINGS, beginning });
   });
 
   it('take networks without a name, blank lines and several separators', () => {

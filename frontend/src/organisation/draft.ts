@@ -1,4 +1,5 @@
 import type { Schemas } from '../api/client';
+import { lease } from '../parts/words';
 import { subnet } from '../ruler/addresses';
 
 export type Settings = Schemas['Organisation'];
@@ -14,6 +15,8 @@ export interface Draft {
   growth: string;
   flagDocumentation: boolean;
   ownedDomains: string;
+  /** What new segments, boxes and Wi-Fi networks begin with. */
+  beginning: Record<'resolvers' | 'lease' | 'range' | 'timeServers' | 'managedFrom' | 'country', string>;
   naming: string;
   banner: string;
   support: string;
@@ -41,6 +44,14 @@ export function draftOf(settings: Settings): Draft {
     growth: String(settings.growth),
     flagDocumentation: settings.flag_documentation,
     ownedDomains: settings.owned_domains.join('\n'),
+    beginning: {
+      resolvers: settings.beginning.resolvers.join(' '),
+      lease: lease(settings.beginning.lease),
+      range: settings.beginning.range ?? '',
+      timeServers: settings.beginning.time_servers.join(' '),
+      managedFrom: settings.beginning.managed_from.join(' '),
+      country: settings.beginning.country ?? '',
+    },
     naming: settings.naming,
     banner: settings.banner,
     support: settings.support,
@@ -98,7 +109,7 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     common_defaults: lines(draft.commonDefaults),
     blocks: Object.fromEntries(
       Object.entries(draft.blocks)
-        .map(([customer, text]) => [customer, text.split(/[\s,;]+/).filter(Boolean)] as const)
+        .map(([customer, text]) => [customer, words(text)] as const)
         .filter(([, blocks]) => blocks.length > 0),
     ),
     gateway: draft.gateway,
@@ -107,6 +118,14 @@ export function documentOf(draft: Draft): Record<string, unknown> {
     growth: whole(draft.growth),
     flag_documentation: draft.flagDocumentation,
     owned_domains: lines(draft.ownedDomains),
+    beginning: {
+      resolvers: words(draft.beginning.resolvers),
+      lease: draft.beginning.lease.trim() || null,
+      range: draft.beginning.range.trim() || null,
+      time_servers: words(draft.beginning.timeServers),
+      managed_from: words(draft.beginning.managedFrom),
+      country: draft.beginning.country.trim().toUpperCase() || null,
+    },
     naming: draft.naming,
     banner: draft.banner,
     support: draft.support,
@@ -123,13 +142,10 @@ export function documentOf(draft: Draft): Record<string, unknown> {
 /** Of the blocks as they are typed, those that overlap one of another customer, a sentence each. */
 export function sharedBlocks(blocks: Draft['blocks']): string[] {
   const typed = Object.entries(blocks).flatMap(([customer, text]) =>
-    text
-      .split(/[\s,;]+/)
-      .filter(Boolean)
-      .flatMap((block) => {
-        const net = subnet(block);
-        return net ? [{ customer: customer.toUpperCase(), block, net }] : [];
-      }),
+    words(text).flatMap((block) => {
+      const net = subnet(block);
+      return net ? [{ customer: customer.toUpperCase(), block, net }] : [];
+    }),
   );
   return typed.flatMap((one, place) =>
     typed
@@ -143,6 +159,10 @@ export function sharedBlocks(blocks: Draft['blocks']): string[] {
       )
       .map((other) => `${one.block} of ${one.customer} overlaps ${other.block} of ${other.customer}`),
   );
+}
+
+function words(text: string): string[] {
+  return text.split(/[\s,;]+/).filter(Boolean);
 }
 
 function lines(text: string): string[] {

@@ -9,9 +9,10 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, ConfigDict, Field, StringConstraints, field_validator, model_validator
 
 from octaplan.core.plan.site import SegmentRole
-from octaplan.core.values.addresses import Address, Network, parse_network
+from octaplan.core.values.addresses import Address, Network, Span, parse_network
 from octaplan.core.values.errors import validating
-from octaplan.core.values.kinds import Domain, Name, NetworkField, Part, ResolverField, TimeZone
+from octaplan.core.values.kinds import Domain, Name, NetworkField, Part, ResolverField, Text, TimeZone
+from octaplan.core.values.readers import MAX_LEASE, read_lease
 from octaplan.core.values.services import read_services
 
 ORGANISATION_SCHEMA: Literal["octaplan.organisation/1"] = "octaplan.organisation/1"
@@ -134,6 +135,49 @@ class Defaults(Part):
     )
 
 
+_ENDS = re.compile(r"\s*\.?(\d{1,3})\s*[-–]\s*\.?(\d{1,3})\s*")
+
+
+def _form_of_range(text: str) -> str:
+    ends = _ENDS.fullmatch(text)
+    if not ends or not 0 < int(ends[1]) <= int(ends[2]) < 255:
+        raise ValueError(f"{text[:40]!r} is no form of a DHCP range: write the last octets, such as .100-.199")
+    return f".{int(ends[1])}-.{int(ends[2])}"
+
+
+class BeginsWith(Part):
+    """What new segments, boxes and Wi-Fi networks begin with. What is left out is as the site has it already."""
+
+    resolvers: list[ResolverField] = Field(default=[], max_length=8, description="Of segments")
+    lease: int | None = Field(None, ge=1, le=MAX_LEASE, description="Of DHCP scopes, in seconds")
+    range: Annotated[str, AfterValidator(_form_of_range)] | None = Field(
+        None, description="Of DHCP scopes: the last octets, such as `.100-.199`, where the subnet holds them"
+    )
+    time_servers: list[Text] = Field(default=[], max_length=8, description="Of boxes: names or addresses")
+    managed_from: list[NetworkField] = Field(
+        default=[], max_length=64, description="From which networks elsewhere boxes are managed too"
+    )
+    country: Annotated[str, StringConstraints(pattern=r"^[A-Z]{2}$")] | None = Field(
+        None, description="Of Wi-Fi networks (ISO 3166-1 alpha-2)"
+    )
+
+    @field_validator("lease", mode="before")
+    @classmethod
+    @validating
+    def _typed(cls, lease: object) -> object:
+        return read_lease(lease) if isinstance(lease, str) else lease
+
+    def span(self, subnet: Network) -> Span | None:
+        """The DHCP range of a subnet by the form, when its usable addresses hold all of it."""
+        ends = _ENDS.fullmatch(self.range or "")
+        if ends is None or subnet.family != 4:
+            return None
+        block = Network.holding(subnet.first, min(subnet.prefix, 24)).first
+        first, last = (block.plus(int(end)) for end in ends.groups())
+        usable = subnet.usable
+        return Span(first, last) if usable.holds(first) and usable.holds(last) else None
+
+
 class Organisation(Part):
     """What the provider decides for all of its sites. Customers are named by their code, in small letters."""
 
@@ -155,6 +199,7 @@ class Organisation(Part):
     flag_documentation: bool = Field(False, description="Whether addresses for examples (RFC 5737, 3849) are doubtful")
     owned_domains: list[Domain] = Field(default=[], max_length=1_000, description="Public domains of the customers")
 
+    beginning: BeginsWith = Field(BeginsWith(), description="What new segments, boxes and Wi-Fi networks begin with")
     intent: IntentTable = Field(
         USUAL_INTENT, description="Which services are meant to pass, by who asks and whom: roles of segments, places"
     )

@@ -30,6 +30,7 @@ from octaplan.core.plan.questions import BY_NAME, NONE, is_none, standing
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.replacement import survivor_now
 from octaplan.core.plan.site import Method, Reach, Segment, SegmentRole, SitePlan, new_id
+from octaplan.core.propose import defaults  # noqa: F401  (its remedies)
 from octaplan.core.propose.cabling import cabled
 from octaplan.core.propose.mending import agreeing
 from octaplan.core.propose.remedy import PROPOSING, Remedy, Trouble, remedy_for
@@ -509,12 +510,6 @@ def _living_resolvers(trouble: Trouble) -> Iterator[Remedy]:
             names = [str(address) for address in circuit.resolvers[:3]]
             yield Remedy(f"Hand out the provider's resolvers, {' and '.join(names)}", [trouble.set("resolvers", names)])
             return
-
-
-@remedy_for("scope-lease")
-def _usual_lease(trouble: Trouble) -> Iterator[Remedy]:
-    for seconds, words in ((28_800, "8 hours"), (86_400, "a day")):
-        yield Remedy(f"Lease for {words}", [set_to(f"{trouble.base}/scope/lease", seconds)])
 
 
 @remedy_for("reserved-nobody")

@@ -107,9 +107,9 @@ def fresh(
     plan: SitePlan, organisation: Organisation, role: SegmentRole, label: str, subnet: Network, hosts: int | None = None
 ) -> Segment:
     """A segment as one of its role begins at a site: its VLAN free, gateway by convention, resolvers and domain
-    as they are usual at its customer, or else those of the site's other segments."""
+    as they are usual at its customer, or else those of the site's other segments, or of the settings."""
     preset = PRESETS[role]
-    usual = organisation.usual(plan.customer)
+    usual, begins = organisation.usual(plan.customer), organisation.beginning
     others = [s for s in plan.segments.values() if s.role is not SegmentRole.GUEST or role is SegmentRole.GUEST]
     vlans = {segment.vlan for segment in plan.segments.values()}
     segment = Segment(
@@ -118,18 +118,23 @@ def fresh(
         vlan=preset.vlan if preset.vlan not in vlans else next_vlan(plan),
         subnet=subnet,
         gateway=None if role in (SegmentRole.TRANSIT, SegmentRole.ISOLATED) else organisation.gateway_in(subnet),
-        resolvers=usual.resolvers or _usual([tuple(s.resolvers) for s in others if s.resolvers]) or ["gateway"],
+        resolvers=usual.resolvers
+        or _usual([tuple(s.resolvers) for s in others if s.resolvers])
+        or begins.resolvers
+        or ["gateway"],
         domain=None if role is SegmentRole.GUEST else usual.domain or _usual([s.domain for s in others if s.domain]),
         expected_hosts=hosts,
         scope=Scope(server="none"),
     )
     if not preset.leases or subnet.family == 6:
         return segment
-    try:
-        span = range_leaving(segment, organisation.leave_fixed, [], organisation)
-    except RoomError:
-        return segment
-    return segment.model_copy(update={"scope": Scope(first=span.first, last=span.last)})
+    span = begins.span(subnet)
+    if span is None or (segment.gateway is not None and span.holds(segment.gateway)):
+        try:
+            span = range_leaving(segment, organisation.leave_fixed, [], organisation)
+        except RoomError:
+            return segment
+    return segment.model_copy(update={"scope": Scope(first=span.first, last=span.last, lease=begins.lease)})
 
 
 def _usual(values: list[Any]) -> Any:

@@ -95,8 +95,10 @@ class _Fitter:
         portfolio: Portfolio,
         salt: object,
     ) -> None:
-        self.plan, self.role, self.kind, self.time_servers = plan, role, kind, time_servers
         self.portfolio, self.organisation = portfolio, portfolio.organisation.at(plan.customer)
+        self.begins = self.organisation.beginning
+        self.plan, self.role, self.kind = plan, role, kind
+        self.time_servers = self.begins.time_servers or time_servers
         self.hardware = {**(portfolio.hardware or {}), kind.key: kind}
         self.name = None if role is DeviceRole.MODEM else host_name(plan, role, self.organisation.naming)
         self.key = new_id(f"device {self.name} {len(plan.devices)} {salt}", plan.devices)
@@ -104,7 +106,7 @@ class _Fitter:
         self.ports: dict[str, PortUse] = {}
         self.others: dict[str, Device] = {}
         self.made: dict[str, Segment] = {}
-        self.values: dict[str, Any] = {"name": self.name, "time_servers": time_servers}
+        self.values: dict[str, Any] = {"name": self.name, "time_servers": self.time_servers}
         self.host = self._own_host()
 
     def fitted(self) -> Device:
@@ -116,7 +118,8 @@ class _Fitter:
             self._fit_inside()
         if self.role is not DeviceRole.MODEM:
             if self.time_servers:
-                self.assumed.append(f"Time servers {' '.join(self.time_servers)}, as most boxes here have.")
+                why = "the settings say" if self.time_servers == self.begins.time_servers else "most boxes here have"
+                self.assumed.append(f"Time servers {' '.join(self.time_servers)}, as {why}.")
             self._fit_access()
         for name in self.kind.network_ports():
             self.ports.setdefault(name, PortUse())
@@ -786,9 +789,14 @@ class _Fitter:
             home = meant[0]
             access = self._access(home)
         self.values["access"] = {new_id(f"access {access.service}", ()): access, **further}
-        label = self.plan.segments[home].label
+        label, networks = self.plan.segments[home].label, self.begins.managed_from
+        if networks:
+            outside = Access(service=access.service, networks=networks)
+            self.values["access"][new_id("access from elsewhere", ())] = outside
+        told = f", and from {listed([*map(str, networks)])} as the settings say" if networks else ""
         self.assumed.append(
-            f"Managed by {access.service.upper()} from {label}{'' if further else ', and from nowhere else'}."
+            f"Managed by {access.service.upper()} from {label}{told}"
+            f"{'' if further or networks else ', and from nowhere else'}."
         )
         if access.service is Service.SSH and not self.values.get("domain"):
             self.values["domain"] = self._domain()

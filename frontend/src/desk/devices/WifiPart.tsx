@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { Wireless } from '../../api/client';
-import { useRevise } from '../../api/queries';
+import { useOrganisation, useRevise } from '../../api/queries';
 import { Choice, labelsOf } from '../../parts/controls';
 import { choiceOf } from '../../parts/fields';
 import { RoleMark, SeverityMark } from '../../parts/Marks';
@@ -21,6 +21,7 @@ export function WifiPart() {
   const { hash } = useLocation();
   const [open, setOpen] = useState<Record<string, boolean>>({});
   const wanted = hash.startsWith('#/wireless') ? hash.split('/')[2] : '';
+  const begins = useOrganisation().data?.settings.beginning;
   const add = () => {
     const id = freshId(plan.wireless);
     const segment =
@@ -31,7 +32,11 @@ export function WifiPart() {
       null;
     revise.mutate({
       operations: [
-        { op: 'add', path: `/wireless/${id}`, value: { name: state.summary.name.slice(0, 28), segment } },
+        {
+          op: 'add',
+          path: `/wireless/${id}`,
+          value: { name: state.summary.name.slice(0, 28), segment, country: begins?.country ?? null },
+        },
       ],
       revision: state.revision.number,
     });
