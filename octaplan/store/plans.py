@@ -12,7 +12,14 @@ from octaplan.core.plan.history import Course, StepKind
 from octaplan.core.plan.patch import Operation, applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.answering import GivenAnswer, take
-from octaplan.core.propose.fragment import LetterValue, NotTaken, second_circuit, taken_letter
+from octaplan.core.propose.fragment import (
+    LetterValue,
+    NotTaken,
+    emptied,
+    following_gateway,
+    second_circuit,
+    taken_letter,
+)
 from octaplan.store.database import Database, Turn
 from octaplan.store.journal import Act, enter
 from octaplan.store.judging import acceptance_of, clearance_of
@@ -133,10 +140,12 @@ class Plans:
         *,
         source: str = "",
         confirmed: bool = False,
+        replaces: bool = False,
     ) -> list[NotTaken]:
         """Take what was read of a letter into a circuit, and of its other line into a new one with that label.
 
-        All as one revision; what is not taken is returned with its reason, and keeps nothing else out.
+        With `replaces` it is of a new line in the place of the old one: nothing is left of that but what names the
+        circuit. All as one revision; what is not taken is returned with its reason, and keeps nothing else out.
         """
         with self._database.turn() as turn:
             sites = self._of(turn.now)
@@ -146,7 +155,9 @@ class Plans:
             at = datetime.now(UTC)
             draft, operations, left = held.plan, list[Operation](), list[NotTaken]()
             for label, values in lines:
-                target, fresh = (circuit, []) if not label else second_circuit(draft, label)
+                target, fresh = (circuit, emptied(draft, circuit) if replaces else [])
+                if label:
+                    target, fresh = second_circuit(draft, label)
                 draft = applied(draft, fresh)
                 taken = taken_letter(
                     draft, target, values, by, at, source=source, confirmed=confirmed, portfolio=sites.portfolio
@@ -154,6 +165,7 @@ class Plans:
                 draft = applied(draft, taken.operations)
                 operations += [*fresh, *taken.operations]
                 left += taken.left
+            operations += following_gateway(held.plan, draft, circuit)
             if operations:
                 self._revised(turn, held, operations, base, by)
             return left

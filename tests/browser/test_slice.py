@@ -286,6 +286,7 @@ class Editing(InBrowser):
         page.get_by_role("button", name="Take it", exact=True).click()
         expect(row).to_have_count(0)
         page.get_by_role("button", name="Add circuit").click()
+        page.get_by_role("menuitem", name="One more line, beside Main").click()
         expect(page.get_by_role("region", name="Circuit Backup")).to_be_visible()
         page.get_by_role("button", name="site facts").click()
         page.get_by_label("Ship date").fill("2030-02-30")

@@ -5189,6 +5189,8 @@ export interface components {
     /**
      * LetterTaken
      * @description The values of a letter for one circuit; `second` those of its other line, for a new circuit of that name.
+     *
+     *     With `replaces` it is of a new line, and what is planned of the old one goes.
      */
     LetterTaken: {
       /** Circuit */
@@ -5203,6 +5205,11 @@ export interface components {
        * @default Second line
        */
       label: string;
+      /**
+       * Replaces
+       * @default false
+       */
+      replaces: boolean;
       /**
        * Second
        * @default []

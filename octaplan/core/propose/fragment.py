@@ -11,6 +11,8 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from jsonpointer import escape
+
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.patch import Operation, applied, set_to
 from octaplan.core.plan.questions import NONE, QUESTIONS, Asked, answer_key
@@ -234,11 +236,40 @@ def taken_letter(
     return TakenLetter(operations, left)
 
 
+def emptied(plan: SitePlan, circuit: str) -> list[Operation]:
+    """A circuit with nothing of its old line left in it, for a new one in its place: its name, its order of use and its
+    routing table stay, and so do port and translations, which name the circuit."""
+    old = plan.circuits[circuit]
+    bare = {"label": old.label, "priority": old.priority, "vrf": old.vrf}
+    told = [key for key in plan.answers if key.endswith(f".{circuit}")]
+    return [
+        *({"op": "remove", "path": f"/answers/{escape(key)}"} for key in told),
+        set_to(f"/circuits/{circuit}", bare),
+    ]
+
+
+def following_gateway(before: SitePlan, after: SitePlan, circuit: str) -> list[Operation]:
+    """Routes by the gateway that a circuit had, by the one that it has."""
+    old, new = before.circuits[circuit], after.circuits[circuit]
+    hops = {was: now for was, now in ((old.gateway, new.gateway), (old.gateway6, new.gateway6)) if was and now}
+    return [
+        set_to(f"/devices/{key}/routes/{name}/via", str(hops[route.via]))
+        for key, device in after.devices.items()
+        for name, route in device.routes.items()
+        if route.via in hops and hops[route.via] != route.via
+    ]
+
+
 def second_circuit(plan: SitePlan, label: str) -> tuple[str, list[Operation]]:
-    """A circuit for the other line of a letter: its id, and the change that adds it."""
+    """A circuit for the other line of a letter, used after those that are there: its id and the change that adds it."""
     labels = {circuit.label.casefold() for circuit in plan.circuits.values()}
     name, number = label, 2
     while name.casefold() in labels:
         name, number = f"{label} {number}", number + 1
     key = new_id(name, plan.circuits)
-    return key, [set_to(f"/circuits/{key}", {"label": name})]
+    by_order = sorted(plan.circuits, key=lambda one: plan.circuits[one].priority or 10_000)
+    said = [circuit.priority for circuit in plan.circuits.values()]
+    settled = None not in said and len({*said}) == len(said)
+    before = [] if settled else [set_to(f"/circuits/{one}/priority", n) for n, one in enumerate(by_order, 1)]
+    last = max((one or 0 for one in said), default=0) if settled else len(said)
+    return key, [*before, set_to(f"/circuits/{key}", {"label": name, "priority": last + 1})]

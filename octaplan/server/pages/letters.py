@@ -52,7 +52,10 @@ class ValueTaken(BaseModel):
 
 
 class LetterTaken(BaseModel):
-    """The values of a letter for one circuit; `second` those of its other line, for a new circuit of that name."""
+    """The values of a letter for one circuit; `second` those of its other line, for a new circuit of that name.
+
+    With `replaces` it is of a new line, and what is planned of the old one goes.
+    """
 
     circuit: Key
     values: Annotated[list[ValueTaken], Field(max_length=len(LETTER_FIELDS))]
@@ -60,6 +63,7 @@ class LetterTaken(BaseModel):
     label: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=70)] = "Second line"
     source: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     confirmed: bool = False
+    replaces: bool = False
 
 
 class LetterValueLeft(BaseModel):
@@ -127,6 +131,10 @@ def take_letter(
     """
     plans: Plans = records.plans
     key = f"{customer}/{site}"
+    if letter.replaces and not letter.values:
+        raise Problem(
+            HTTPStatus.UNPROCESSABLE_ENTITY, "Nothing of the new line was read: paste what its provider wrote"
+        )
     lines = [("", [LetterValue(one.field, one.text) for one in letter.values])]
     if letter.second:
         lines.append((letter.label, [LetterValue(one.field, one.text) for one in letter.second]))
@@ -138,6 +146,7 @@ def take_letter(
         person.author,
         source=letter.source,
         confirmed=letter.confirmed,
+        replaces=letter.replaces,
     )
     return LetterResult(
         desk=desk_shown(records, records.now, key),

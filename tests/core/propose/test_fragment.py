@@ -8,13 +8,15 @@ from datetime import UTC, datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
-from octaplan.core.plan.patch import applied
+from octaplan.core.plan.patch import applied, set_to
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.answering import GivenAnswer, take
 from octaplan.core.propose.fragment import (
     LETTER_FIELDS,
     LONGEST_LETTER,
     LetterValue,
+    emptied,
+    following_gateway,
     read_fragment,
     second_circuit,
     taken_letter,
@@ -22,6 +24,7 @@ from octaplan.core.propose.fragment import (
 from octaplan.core.propose.letters import Sure
 from octaplan.core.values.errors import OctaplanError
 from tests import examples
+from tests.core.kit import with_device
 from tests.support import site
 
 PLAN = site(circuits=[{"label": "Main"}])
@@ -184,6 +187,24 @@ class Taking(unittest.TestCase):
             key, operations = second_circuit(plan, "Backup")
             plan = applied(plan, operations)
             self.assertEqual(plan.circuits[key].label, wanted)
+        self.assertEqual(sorted(one.priority or 0 for one in plan.circuits.values()), [1, 2, 3], "in an order of use")
+
+    def test_a_new_line_in_the_place_of_the_old_one_leaves_nothing_of_that(self) -> None:
+        told = [GivenAnswer("handoff.circ0", "static"), GivenAnswer("gateway.circ0", "203.0.113.17")]
+        before = applied(PLAN, take(PLAN, told, "ines", AT, confirmed=True).operations)
+        before, key = with_device(before)
+        before = applied(before, [set_to(f"/devices/{key}/routes/wayg0", {"to": "0.0.0.0/0", "via": "203.0.113.17"})])
+        bare = applied(before, emptied(before, "circ0"))
+        self.assertEqual([one for one in bare.answers if one.endswith(".circ0")], [])
+        circuit = bare.circuits["circ0"]
+        self.assertEqual(
+            (circuit.label, circuit.gateway, circuit.resolvers), (before.circuits["circ0"].label, None, [])
+        )
+        after, left = self.taken(whole("IP 198.51.100.18/29 GW .17"), bare)
+        after = applied(after, following_gateway(before, after, "circ0"))
+        self.assertEqual((str(after.circuits["circ0"].gateway), left), ("198.51.100.17", {}))
+        self.assertEqual(str(after.devices[key].routes["wayg0"].via), "198.51.100.17")
+        self.assertEqual(after.devices[key].ports, before.devices[key].ports)
 
     @given(
         st.lists(

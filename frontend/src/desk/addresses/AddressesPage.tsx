@@ -1,4 +1,6 @@
 import Button from '@mui/material/Button';
+import Menu from '@mui/material/Menu';
+import MenuItem from '@mui/material/MenuItem';
 import { useState } from 'react';
 import { useLocation } from 'react-router';
 import { useRevise } from '../../api/queries';
@@ -7,9 +9,10 @@ import { count } from '../../parts/words';
 import { SitePatternLine } from '../../patterns/SitePatternLine';
 import { useDeskState, useDrafting } from '../context';
 import styles from './addresses.module.css';
-import { CircuitPanel, inOrder } from './CircuitPanel';
-import { freshId } from './edits';
+import { CircuitPanel } from './CircuitPanel';
+import { furtherCircuit, inOrder } from './circuits';
 import { Inside } from './Inside';
+import { Proposed, type Proposal } from './Proposed';
 
 /** The internet-facing side and every inside segment, to scale. */
 export function AddressesPage() {
@@ -22,21 +25,27 @@ export function AddressesPage() {
   const wanted = hash.split('/')[2];
   const toggle = (id: string) => setOpen((now) => ({ ...now, [id]: !(now[id] ?? wanted === id) }));
 
+  const [renewed, setRenewed] = useState({ id: '', times: 0 });
+  const [asked, setAsked] = useState<HTMLElement | null>(null);
+  const [proposal, setProposal] = useState<Proposal | null>(null);
+  /** The order that the cards keep while somebody types in one of them. */
+  const [held, setHeld] = useState<string[] | null>(null);
+
   const addCircuit = () => {
-    const id = freshId(plan.circuits);
-    const labels = Object.values(plan.circuits).map((circuit) => circuit.label);
-    let unique = labels.includes('Main') ? 'Backup' : 'Main';
-    for (let number = 2; labels.includes(unique); number += 1) unique = `Backup ${number}`;
-    revise.mutate({
-      operations: [{ op: 'add', path: `/circuits/${id}`, value: { label: unique } }],
-      revision: revision.number,
-    });
+    const { id, operations } = furtherCircuit(plan.circuits);
+    revise.mutate({ operations, revision: revision.number });
     setOpen({ ...open, [id]: true });
   };
-  const circuits = inOrder(plan.circuits).flatMap((id) => {
+  const sorted = inOrder(plan.circuits);
+  const order = held ? [...new Set([...held, ...sorted])] : sorted;
+  const circuits = order.flatMap((id) => {
     const circuit = plan.circuits[id];
     return circuit ? [[id, circuit] as const] : [];
   });
+  const then = (act: () => void) => () => {
+    setAsked(null);
+    act();
+  };
   const empty = circuits.length + Object.keys(plan.segments).length === 0;
   return (
     <>
@@ -46,17 +55,43 @@ export function AddressesPage() {
           {circuits.length === 0 ? 'no circuit yet' : count(circuits.length, 'circuit')}
         </span>
         <span className="end" />
-        {mayPlan && <Button onClick={addCircuit}>Add circuit</Button>}
+        {mayPlan && (
+          <Button
+            data-adds-circuit
+            aria-haspopup={circuits.length > 0 ? 'menu' : undefined}
+            onClick={(event) => (circuits.length > 0 ? setAsked(event.currentTarget) : addCircuit())}
+          >
+            Add circuit
+          </Button>
+        )}
       </div>
-      {circuits.map(([id, circuit]) => (
-        <CircuitPanel
-          key={id}
-          id={id}
-          circuit={circuit}
-          open={open[id] ?? wanted === id}
-          onToggle={() => toggle(id)}
-        />
-      ))}
+      <Menu anchorEl={asked} open={asked !== null} onClose={() => setAsked(null)}>
+        <MenuItem dense onClick={then(addCircuit)}>
+          One more line, beside {circuits.length === 1 ? circuits[0]?.[1].label : 'the others'}
+        </MenuItem>
+        {circuits.map(([id, { label }]) => (
+          <MenuItem key={id} dense onClick={then(() => setRenewed({ id, times: renewed.times + 1 }))}>
+            A new line in the place of {label}
+          </MenuItem>
+        ))}
+      </Menu>
+      <div
+        onFocus={({ target }) => target instanceof HTMLInputElement && setHeld(held ?? sorted)}
+        onBlur={(event) => !event.currentTarget.contains(event.relatedTarget) && setHeld(null)}
+      >
+        {circuits.map(([id, circuit]) => (
+          <CircuitPanel
+            key={`${id} ${renewed.id === id ? renewed.times : 0}`}
+            id={id}
+            circuit={circuit}
+            open={open[id] ?? wanted === id}
+            renewed={renewed.id === id}
+            onToggle={() => toggle(id)}
+            onProposal={setProposal}
+          />
+        ))}
+      </div>
+      {proposal && <Proposed proposal={proposal} onDone={() => setProposal(null)} />}
       <Inside head={(propose) => <SitePatternLine onProposal={propose} />} />
       {revise.error && <Trouble>{revise.error.message}</Trouble>}
       {mayPlan && empty && (

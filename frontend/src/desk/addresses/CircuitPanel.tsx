@@ -15,7 +15,9 @@ import { useDeskState, useDrafting, useLight, useSteps } from '../context';
 import styles from './addresses.module.css';
 import { PublishForm } from '../traffic/Published';
 import { publishedAt, withPublished } from '../traffic/published';
+import { circuitRemoval, inOrder, orderSaid, usedFirst } from './circuits';
 import { remove } from './edits';
+import type { Proposal } from './Proposed';
 import { LetterDialog } from '../letters/LetterDialog';
 
 /** The hand-off subnet as text, once address (or gateway) and mask are known. */
@@ -32,12 +34,21 @@ export function handoffOf(circuit: Circuit): string | null {
 const NTH = ['first', 'second', 'third', 'fourth'];
 
 /** One circuit as its provider hands it off, and the values to type in place. */
-export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolean; onToggle: () => void }) {
-  const { id, circuit, open, onToggle } = props;
+export function CircuitPanel(props: {
+  id: string;
+  circuit: Circuit;
+  open: boolean;
+  /** Whether a new provider's letter is to be pasted into it at once. */
+  renewed: boolean;
+  onToggle: () => void;
+  onProposal: (proposal: Proposal) => void;
+}) {
+  const { id, circuit, open, renewed, onToggle, onProposal } = props;
   const { desk: state, mayPlan } = useDeskState();
   const { plan } = useDrafting();
   const { lit } = useLight();
-  const [letter, setLetter] = useState<string | null>(null);
+  const [letter, setLetter] = useState<string | null>(renewed ? '' : null);
+  const [replaces, setReplaces] = useState(renewed);
   const path = `/circuits/${id}`;
   const handoff = handoffOf(circuit);
   const words = choiceOf('circuits', 'handoff', circuit.handoff) ?? 'not answered';
@@ -62,7 +73,9 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
           <b>{circuit.label}</b>
           <span className="quiet">
             {' '}
-            · {order.length > 1 && `used ${NTH[place] ?? 'last'} · `}
+            ·{' '}
+            {order.length > 1 &&
+              (orderSaid(plan.circuits) ? `used ${NTH[place] ?? 'last'} · ` : 'order of use not said · ')}
             {words}
             {circuit.provider && ` · ${circuit.provider}`}
             {circuit.reference && ` ref ${circuit.reference}`}
@@ -84,6 +97,7 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
             place={place}
             order={order}
             onLetter={() => setLetter('')}
+            onProposal={onProposal}
           />
         )}
       </div>
@@ -108,21 +122,17 @@ export function CircuitPanel(props: { id: string; circuit: Circuit; open: boolea
         <LetterDialog
           circuit={id}
           label={circuit.label}
-          provider={circuit.provider ?? undefined}
+          provider={replaces ? undefined : (circuit.provider ?? undefined)}
           text={letter}
-          onClose={() => setLetter(null)}
+          replaces={replaces}
+          onClose={() => {
+            setLetter(null);
+            setReplaces(false);
+          }}
         />
       )}
     </section>
   );
-}
-
-/** Circuits in the order they are used: by priority, those without one last. */
-export function inOrder(circuits: Record<string, Circuit>): string[] {
-  const rank = (circuit: Circuit) => circuit.priority ?? 10_000;
-  return Object.entries(circuits)
-    .sort(([, a], [, b]) => rank(a) - rank(b))
-    .map(([id]) => id);
 }
 
 function CircuitActions(props: {
@@ -131,14 +141,13 @@ function CircuitActions(props: {
   place: number;
   order: string[];
   onLetter: () => void;
+  onProposal: (proposal: Proposal) => void;
 }) {
-  const { id, label, place, order, onLetter } = props;
+  const { id, label, place, order, onLetter, onProposal } = props;
+  const { plan } = useDeskState().desk;
   const { keep } = useSteps();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const first = () => {
-    const fresh = [id, ...order.filter((other) => other !== id)];
-    keep(fresh.map((key, at) => ({ op: 'add', path: `/circuits/${key}/priority`, value: at + 1 })));
-  };
+  const first = () => keep(usedFirst(plan.circuits, id));
   const then = (act: () => void) => () => {
     setAnchor(null);
     act();
@@ -158,11 +167,15 @@ function CircuitActions(props: {
       </button>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
         {order.length > 1 && (
-          <MenuItem dense disabled={place === 0} onClick={then(first)}>
+          <MenuItem dense disabled={place === 0 && orderSaid(plan.circuits)} onClick={then(first)}>
             Use it first
           </MenuItem>
         )}
-        <MenuItem dense sx={{ color: 'var(--stop)' }} onClick={then(() => keep([remove(`/circuits/${id}`)]))}>
+        <MenuItem
+          dense
+          sx={{ color: 'var(--stop)' }}
+          onClick={then(() => onProposal(circuitRemoval(plan, id)))}
+        >
           Remove circuit {label}
         </MenuItem>
       </Menu>

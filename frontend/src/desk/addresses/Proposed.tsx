@@ -15,6 +15,7 @@ export type Proposal = Schemas['ProposalShown'];
  * when none of them is in the plan.
  */
 function nearTo({ operations }: Proposal, before: Plan, plan: Plan): string {
+  if (operations.some(({ path }) => path.startsWith('/circuits/'))) return '[data-adds-circuit]';
   const ids = operations.map(({ path }) => /^\/segments\/([^/]+)/.exec(path)?.[1] ?? '');
   const there = ids.filter((id) => id in plan.segments);
   const id = there.find((one) => !(one in before.segments)) ?? there[0];

@@ -1,6 +1,6 @@
 import { describe as suite, expect, test } from 'vitest';
 import type { Finding, Host, Plan, Segment } from '../../api/client';
-import { inOrder } from './CircuitPanel';
+import { circuitRemoval, furtherCircuit, inOrder, orderSaid, usedFirst } from './circuits';
 import { findingsBySegment, freshId, hostsBySegment, removeSegment, sameFindings, sameHosts } from './edits';
 import { rowsOf } from './LayOut';
 import { sizeOf } from './NewSegment';
@@ -96,5 +96,84 @@ suite('wishes', () => {
   test('circuits in the order of use, those without one last', () => {
     const circuit = (priority: number | null) => ({ priority }) as never;
     expect(inOrder({ a: circuit(null), b: circuit(2), c: circuit(1) })).toEqual(['c', 'b', 'a']);
+  });
+
+  const lines = (...priorities: (number | null)[]) =>
+    Object.fromEntries(
+      priorities.map((priority, at) => [`c${at}`, { label: at ? `Backup ${at}` : 'Main', priority }]),
+    ) as never;
+
+  test('a further circuit has a place in the order, and the others get one', () => {
+    expect(furtherCircuit(lines()).operations[0]?.value).toEqual({ label: 'Main', priority: null });
+    const second = furtherCircuit(lines(null));
+    expect(second.operations.map(({ path, value }) => [path, value])).toEqual([
+      ['/circuits/c0/priority', 1],
+      [`/circuits/${second.id}`, { label: 'Backup', priority: 2 }],
+    ]);
+    const third = furtherCircuit(lines(10, 20));
+    expect(third.operations.map(({ value }) => value)).toEqual([{ label: 'Backup', priority: 21 }]);
+    expect([orderSaid(lines(1, 1)), orderSaid(lines(1, null)), orderSaid(lines(2, 1))]).toEqual([
+      false,
+      false,
+      true,
+    ]);
+    expect(usedFirst(lines(1, 2), 'c1').map(({ path }) => path)).toEqual([
+      '/circuits/c1/priority',
+      '/circuits/c0/priority',
+    ]);
+  });
+
+  test('a removed circuit takes along what was there for it alone', () => {
+    const port = (values: object) => ({
+      mode: 'unused',
+      circuit: null,
+      peer: null,
+      peer_port: null,
+      ...values,
+    });
+    const plan = {
+      circuits: { c0: { label: 'Main', gateway: '203.0.113.17' }, c1: { label: 'Backup', gateway: null } },
+      devices: {
+        edge: {
+          name: 'edge',
+          ports: {
+            'Net/1': port({ mode: 'circuit', circuit: 'c0', peer: 'modem', peer_port: 'L' }),
+            'Net/2': port({ mode: 'circuit', circuit: 'c1' }),
+          },
+          routes: {
+            r1: { circuit: 'c0', via: null },
+            r2: { circuit: null, via: '203.0.113.17' },
+            r3: { circuit: 'c1', via: null },
+          },
+          translations: { t1: { circuit: 'c0' }, t2: { circuit: 'c1' } },
+          publications: { p1: { circuit: 'c0' } },
+        },
+        modem: {
+          name: null,
+          role: 'modem',
+          ports: { L: port({ mode: 'routed', peer: 'edge', peer_port: 'Net/1' }) },
+          routes: {},
+          translations: {},
+          publications: {},
+        },
+      },
+    } as never;
+    const { operations, lost } = circuitRemoval(plan, 'c0');
+    expect(operations.map(({ path }) => path)).toEqual([
+      '/devices/edge/ports/Net~11',
+      '/devices/modem/ports/L',
+      '/devices/edge/routes/r1',
+      '/devices/edge/routes/r2',
+      '/devices/edge/translations/t1',
+      '/devices/edge/publications/p1',
+      '/circuits/c0',
+    ]);
+    expect(operations[0]?.value).toMatchObject({ mode: 'unused', circuit: null, peer: null });
+    expect(lost).toEqual([
+      'Port Net/1 of edge is unused then',
+      '2 routes of edge',
+      '1 translation of edge',
+      '1 publication of edge',
+    ]);
   });
 });

@@ -23,11 +23,13 @@ export function LetterDialog(props: {
   label: string;
   provider: string | undefined;
   text: string;
+  /** Whether it is of a new line in the place of the old one, of which nothing is to be left then. */
+  replaces?: boolean;
   /** Who tells it, where the page has been told already. */
   told?: { source: string; confirmed: boolean } | undefined;
   onClose: () => void;
 }) {
-  const { circuit, label, onClose } = props;
+  const { circuit, label, replaces = false, onClose } = props;
   const { name, desk } = useDeskState();
   const take = useTakeLetter(name, onClose);
   const [text, setText] = useState(props.text);
@@ -73,6 +75,7 @@ export function LetterDialog(props: {
         label: read.lines[1 - at]?.named === 'backup' ? 'Backup' : 'Second line',
         source: source || (props.provider ? `${props.provider}, in writing` : 'the provider, in writing'),
         confirmed,
+        replaces,
       },
       revision: desk.revision.number,
     });
@@ -84,8 +87,18 @@ export function LetterDialog(props: {
       maxWidth="md"
       fullWidth
     >
-      <DialogTitle>What the provider of {label} wrote</DialogTitle>
+      <DialogTitle>
+        {replaces
+          ? `What is written of the line in the place of ${label}`
+          : `What the provider of ${label} wrote`}
+      </DialogTitle>
       <DialogContent>
+        {replaces && (
+          <p className="quiet">
+            What is planned of the old line goes, and who told it. The port, its cable, routes and
+            translations stay.
+          </p>
+        )}
         <Lines
           autoFocus
           aria-label="Letter of the provider"
