@@ -520,6 +520,8 @@ class ManyHosts(Workspace):
         expect(dialog.get_by_role("status")).to_contain_text("200 new hosts · 1 row not read")
         expect(dialog.get_by_role("status")).to_contain_text("taking them brings 170 stops")
         expect(dialog.get_by_role("row", name=re.compile("^202 odd"))).to_contain_text("Octet 300")
+        expect(dialog.get_by_role("row", name=re.compile("phone 30 "))).to_contain_text("is inside the DHCP range")
+        expect(dialog.get_by_role("row", name=re.compile("phone 220 "))).to_contain_text("new host")
         dialog.get_by_role("button", name="Take the others, keep 1 row here").press("Enter")
         self.saved("Added 200 hosts")
         left = dialog.get_by_label("Rows", exact=True)

@@ -4869,9 +4869,11 @@ export interface components {
     };
     /**
      * HostRowShown
-     * @description One row: the values of its host by field, whether that host is there already, or why it is not taken.
+     * @description One row: its host's id, the host's values by field, whether it is there already, or why it is not taken.
      */
     HostRowShown: {
+      /** Host */
+      host: string;
       /** Known */
       known: boolean;
       /** Number */

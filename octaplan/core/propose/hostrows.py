@@ -43,13 +43,15 @@ _SHAPES = {
 
 
 class HostRow(NamedTuple):
-    """One row: the host as it would be, and why it is not taken, if it is not. `number` counts lines from 1."""
+    """One row: the host as it would be, under its id, and why it is not taken, if it is not. `number` counts lines
+    from 1."""
 
     number: int
     text: str
     values: dict[str, str]
     known: bool
     problem: str
+    host: str = ""
 
 
 class HostRows(NamedTuple):
@@ -167,8 +169,9 @@ class _Reading:
         except OctaplanError as error:
             return HostRow(number, line, typed, place is not None, str(error))
         self._rows[values["name"].casefold()] = number
-        self._take(values, place)
-        return HostRow(number, line, {field: str(value) for field, value in values.items()}, place is not None, "")
+        host = self._take(values, place)
+        told = {field: str(value) for field, value in values.items()}
+        return HostRow(number, line, told, place is not None, "", host)
 
     def _read(self, typed: dict[str, str], place: str | None) -> dict[str, Any]:
         if "name" not in typed:
@@ -191,18 +194,20 @@ class _Reading:
                 values[field] = near.get(field, FIELDS["hosts"][field].read)(cell)
         return values
 
-    def _take(self, values: dict[str, Any], place: str | None) -> None:
+    def _take(self, values: dict[str, Any], place: str | None) -> str:
+        """Add or change a host; its id."""
         if place is not None:
             host = self._hosts[place]
             changed = {field: value for field, value in values.items() if getattr(host, field) != value}
             self._hosts[place] = host.model_copy(update=changed)
             self.operations += [set_to(f"/hosts/{place}/{field}", _plain(value)) for field, value in changed.items()]
-            return
+            return place
         fresh = new_id(f"host {self._segment.label} {values['name']}", self._hosts)
         self._hosts[fresh] = Host(segment=self._key, **values)
         self._there[values["name"].casefold()] = fresh
         added = {"segment": self._key, **{field: _plain(value) for field, value in values.items()}}
         self.operations.append(set_to(f"/hosts/{fresh}", added))
+        return fresh
 
 
 def _plain(value: Any) -> Any:

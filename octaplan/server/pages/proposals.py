@@ -206,13 +206,14 @@ class HostsPasted(BaseModel):
 
 
 class HostRowShown(BaseModel):
-    """One row: the values of its host by field, whether that host is there already, or why it is not taken."""
+    """One row: its host's id, the host's values by field, whether it is there already, or why it is not taken."""
 
     number: int
     text: str
     values: dict[str, str]
     known: bool
     problem: str
+    host: str
 
 
 class HostRowsRead(BaseModel):

@@ -88,12 +88,12 @@ export function HostRowsDialog(props: { segment: string; label: string; text: st
               <>
                 {' · '}
                 <SeverityMark of="stop" size={12} /> taking them brings {count(brings.length, 'stop')}:{' '}
-                {brings[0]?.message}
+                {brings.length === 1 ? brings[0]?.message : `the rows that bring them are marked`}
               </>
             )}
           </p>
         )}
-        <Rows read={read} refused={refused} />
+        <Rows read={read} refused={refused} brings={brings} />
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
@@ -144,11 +144,15 @@ function useLooked(segment: string, text: string): [Looked, string] {
   return [looked, problem];
 }
 
-/** The rows as they were understood, those that were refused first. */
-function Rows({ read, refused }: { read: Read; refused: Read['rows'] }) {
+/** The rows as they were understood: first those that were refused, then those that would bring stops. */
+function Rows({ read, refused, brings }: { read: Read; refused: Read['rows']; brings: Finding[] }) {
   if (read.rows.length === 0) return null;
   const columns = read.columns as (keyof Schemas['Host'])[];
+  const stops = new Map(brings.map(({ path, message }) => [path.split('/')[2], message]));
   const taken = read.rows.filter((row) => !row.problem);
+  const [stopping, clear] = [true, false].map((wanted) =>
+    taken.filter((row) => stops.has(row.host) === wanted),
+  );
   return (
     <div className={styles.rowsRead}>
       <Table size="small" stickyHeader aria-label="What was read">
@@ -162,8 +166,8 @@ function Rows({ read, refused }: { read: Read; refused: Read['rows'] }) {
           </TableRow>
         </TableHead>
         <TableBody>
-          {[...refused, ...taken].map((row) => (
-            <TableRow key={row.number} data-problem={row.problem !== ''}>
+          {[...refused, ...(stopping ?? []), ...(clear ?? [])].map((row) => (
+            <TableRow key={row.number} data-problem={row.problem !== '' || stops.has(row.host)}>
               <TableCell className="mono">{row.number}</TableCell>
               {columns.map((field) => (
                 <TableCell key={field} className="mono">
@@ -171,7 +175,13 @@ function Rows({ read, refused }: { read: Read; refused: Read['rows'] }) {
                 </TableCell>
               ))}
               <TableCell>
-                {row.problem || (row.known ? 'changes the one that is there' : 'new host')}
+                {stops.has(row.host) && (
+                  <>
+                    <SeverityMark of="stop" size={12} /> {stops.get(row.host)}{' '}
+                  </>
+                )}
+                {row.problem ||
+                  (stops.has(row.host) ? '' : row.known ? 'changes the one that is there' : 'new host')}
               </TableCell>
             </TableRow>
           ))}
