@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 from octaplan.core.config.departures import ReadBack
 from octaplan.core.config.readback import read_back
-from octaplan.core.config.takeover import PartFound, take_over
+from octaplan.core.config.takeover import TakenFrom, take_over
 from octaplan.core.config.writeout import Written, write_out
 from octaplan.core.plan.hardware import HardwareType, WriteOut
 from octaplan.core.plan.organisation import Organisation
@@ -39,7 +39,7 @@ def held_against_plan(
     return read_back(plan, device, text, kind, organisation, before=before, others=others)
 
 
-def taken_over(plan: SitePlan, text: str) -> list[PartFound]:
+def taken_over(plan: SitePlan, text: str) -> TakenFrom:
     """What a text of a box has that a plan does not hold yet. Raises `Unreadable`."""
     return take_over(plan, text)
 

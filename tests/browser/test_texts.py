@@ -103,10 +103,14 @@ class Texts(InBrowser):
         page = self.desk("TERN/SLIP", "intake")
         page.get_by_role("button", name="Take over a box’s text…").click()
         dialog = page.get_by_role("dialog")
-        printed = "vlan 20 phones\n  inet 10.7.2.1/24\ndhcp-range=10.7.2.50,10.7.2.99,12h\ninet 203.0.113.170/29\n"
+        printed = "vlan 20 phones\n  inet 10.7.2.1/24\ndhcp-range=10.7.2.50,10.7.2.99,12h\ninet 203.0.113.170/29\nwatchdog on\n"
         dialog.get_by_label("What the box prints").fill(printed)
         parts = dialog.get_by_role("list", name="What it has")
         expect(parts.get_by_role("listitem")).to_have_count(3)
+        expect(dialog.get_by_role("status")).to_contain_text("4 of 5 lines understood")
+        dialog.get_by_role("button", name="1 line not").press("Enter")
+        expect(page.get_by_role("dialog", name="Lines that were not understood")).to_contain_text("watchdog on")
+        page.keyboard.press("Escape")
         dialog.get_by_role("checkbox", name=re.compile("A segment")).uncheck()
         expect(dialog.get_by_role("checkbox", name=re.compile("A range"))).not_to_be_checked()
         dialog.get_by_role("checkbox", name=re.compile("A segment")).check()

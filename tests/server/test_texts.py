@@ -96,9 +96,10 @@ class Texts(WithBoxes):
         self.assertEqual(viewer.post("/api/hardware/test-slots/write-out", json=asked).status_code, 403)
 
     def test_parts_of_a_plan_are_proposed_from_a_text(self) -> None:
-        found = self.client.post(
-            f"{SITE}/take-over", json={"text": "inet 10.7.2.1/24\ndhcp-range=10.7.2.50,10.7.2.99"}
-        ).json()
+        text = "inet 10.7.2.1/24\ndhcp-range=10.7.2.50,10.7.2.99\n\n}\nwatchdog on\n"
+        answer = self.client.post(f"{SITE}/take-over", json={"text": text}).json()
+        self.assertEqual((answer["lines"], answer["unread"], answer["unread_total"]), (3, [5], 1))
+        found = answer["parts"]
         self.assertEqual([one["what"] for one in found], ["segment", "range"])
         self.assertEqual(found[1]["needs"], found[0]["operations"][0]["path"])
         self.assertEqual(self.client.post(f"{SITE}/take-over", json={"text": ""}).status_code, 422)

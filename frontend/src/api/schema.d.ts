@@ -8320,6 +8320,20 @@ export interface components {
       /** Text */
       text: string;
     };
+    /**
+     * TextTakenOver
+     * @description What a text comes to: its parts, how many lines say anything, and of how many nothing comes, the first by number.
+     */
+    TextTakenOver: {
+      /** Lines */
+      lines: number;
+      /** Parts */
+      parts: components['schemas']['TakenOver'][];
+      /** Unread */
+      unread: number[];
+      /** Unread Total */
+      unread_total: number;
+    };
     /** TickShown */
     TickShown: {
       /** Accepted By */
@@ -14027,7 +14041,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['TakenOver'][];
+          'application/json': components['schemas']['TextTakenOver'];
         };
       };
       /** @description Validation Error */

@@ -48,6 +48,15 @@ class PartFound(NamedTuple):
     needs: str = ""
 
 
+class TakenFrom(NamedTuple):
+    """What a text comes to: the parts, how many lines say anything at all, and the numbers of those that no part comes
+    from and that say nothing which the plan holds already."""
+
+    parts: list[PartFound]
+    lines: int
+    unread: list[int]
+
+
 class _Found(NamedTuple):
     """A subnet that a box has an address in."""
 
@@ -56,10 +65,34 @@ class _Found(NamedTuple):
     token: Token
 
 
-def take_over(plan: SitePlan, text: str) -> list[PartFound]:
+def take_over(plan: SitePlan, text: str) -> TakenFrom:
     """What a text of a box has that a plan does not hold yet: circuits, segments, ranges, fixed hosts, routes, in the
     order in which they need each other. Raises `Unreadable` when the text is none."""
-    return [*islice(_Taking(plan, lines_of(text)).proposals(), MOST_PARTS)]
+    lines = lines_of(text)
+    taking = _Taking(plan, lines)
+    parts = [*islice(taking.proposals(), MOST_PARTS)]
+    values = [operation.get("value") for part in parts for operation in part.operations]
+    held = _held(plan) | {(True, value.get("vlan")) for value in values if isinstance(value, dict)}
+    read = {number for part in parts for number in part.lines}
+    read |= {token.at.line for token in taking.tokens if (token.kind == "vlan", token.value) in held}
+    says = [line.number for line in lines if any(character.isalnum() for character in line.text)]
+    return TakenFrom(parts, len(says), [number for number in says if number not in read])
+
+
+def _held(plan: SitePlan) -> set[tuple[bool, object]]:
+    """The values that a plan holds already, each with whether it is a VLAN."""
+    found: set[object] = set()
+    for circuit in plan.circuits.values():
+        found |= {circuit.address, circuit.gateway, circuit.address6, circuit.gateway6, *circuit.resolvers}
+    for segment in plan.segments.values():
+        found |= {segment.subnet, segment.gateway, segment.subnet6, segment.scope.first, segment.scope.last}
+    for host in plan.hosts.values():
+        found |= {host.address, host.address6, host.mac}
+    for device in plan.devices.values():
+        found |= {hop for route in device.routes.values() for hop in (route.to, route.via)}
+        found |= {*device.addresses.values(), *device.addresses6.values(), *device.macs}
+    vlans = {one.vlan for one in plan.segments.values()} | {one.vlan for one in plan.circuits.values()}
+    return {(False, value) for value in found if value is not None} | {(True, vlan) for vlan in vlans}
 
 
 class _Taking:

@@ -109,6 +109,10 @@ class PrintedText(BaseModel):
     text: Annotated[str, StringConstraints(max_length=MOST_BYTES)]
 
 
+#: So many of the lines that nothing comes from are told by number.
+UNREAD_TOLD = 200
+
+
 class TakenOver(BaseModel):
     """A part of a plan as a text has it: the change that takes it over, the lines it came from, and the place of the
     segment that has to be taken over with it."""
@@ -118,6 +122,15 @@ class TakenOver(BaseModel):
     operations: list[PatchOperation]
     lines: list[int]
     needs: str
+
+
+class TextTakenOver(BaseModel):
+    """What a text comes to: its parts, how many lines say anything, and of how many nothing comes, the first of them."""
+
+    parts: list[TakenOver]
+    lines: int
+    unread: list[int]
+    unread_total: int
 
 
 class AsPlannedShown(BaseModel):
@@ -333,14 +346,16 @@ def template_names(
 @router.post("/api/sites/{customer}/{site}/take-over")
 def propose_from_text(
     customer: Code, site: Code, printed: PrintedText, workers: Working, records: Recorded, person: Looking
-) -> list[TakenOver]:
+) -> TextTakenOver:
     """What a text of a box has that the plan does not hold yet, each part to be confirmed; nothing is changed."""
     plan = records.now.sites.plan(f"{customer}/{site}")
     try:
         found = workers.do(person.name, errands.taken_over, plan, printed.text)
     except OctaplanError as error:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, str(error)) from None
-    return [TakenOver.model_validate(one._asdict()) for one in found]
+    parts = [TakenOver.model_validate(one._asdict()) for one in found.parts]
+    unread = found.unread[:UNREAD_TOLD]
+    return TextTakenOver(parts=parts, lines=found.lines, unread=unread, unread_total=len(found.unread))
 
 
 @router.post("/api/sites/{customer}/{site}/devices/{device}/read-back")

@@ -7,6 +7,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { api, body, type Schemas } from '../../api/client';
 import { Lines, Press, Tick } from '../../parts/controls';
+import { Unfolding } from '../../parts/Unfolding';
 import { Trouble } from '../../parts/Trouble';
 import { count } from '../../parts/words';
 import { useDeskState, useSteps } from '../context';
@@ -35,7 +36,7 @@ export function TakeOver({ onClose }: { onClose: () => void }) {
     retry: false,
     gcTime: 0,
   });
-  const proposals = found.data ?? [];
+  const proposals = found.data?.parts ?? [];
   const chosen = taken(proposals, left);
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
@@ -58,6 +59,7 @@ export function TakeOver({ onClose }: { onClose: () => void }) {
         {text.trim() && found.data && proposals.length === 0 && (
           <p role="status">Nothing is in it that the plan does not hold already.</p>
         )}
+        {text.trim() && found.data && <Understood read={found.data} text={asked} />}
         <ul className={styles.found} aria-label="What it has">
           {proposals.map((one) => (
             <li key={one.sentence}>
@@ -95,6 +97,39 @@ export function TakeOver({ onClose }: { onClose: () => void }) {
         </Press>
       </DialogActions>
     </Dialog>
+  );
+}
+
+/** How much of a text was understood, with the lines that nothing comes from, for somebody to look at. */
+function Understood({ read, text }: { read: Schemas['TextTakenOver']; text: string }) {
+  const { lines, unread, unread_total } = read;
+  const written = text.split(/\r\n?|\n/);
+  return (
+    <div role="status">
+      {lines - unread_total} of {count(lines, 'line')} understood
+      {unread_total > 0 && (
+        <>
+          .{' '}
+          <Unfolding word={`${count(unread_total, 'line')} not`} label="Lines that were not understood" wide>
+            <p className="quiet small">
+              What stands here goes into no part: type what matters of it, or leave it behind.
+            </p>
+            <ol className={`mono small ${styles.unread}`}>
+              {unread.map((number) => (
+                <li key={number} value={number}>
+                  {written[number - 1]}
+                </li>
+              ))}
+            </ol>
+            {unread_total > unread.length && (
+              <p className="quiet small">
+                and {count(unread_total - unread.length, 'more line', 'more lines')}
+              </p>
+            )}
+          </Unfolding>
+        </>
+      )}
+    </div>
   );
 }
 
