@@ -135,6 +135,15 @@ class InBrowser(unittest.TestCase):
             self.sessions[name] = page.context.storage_state()
         return page
 
+    def choose_named(self, label: str, typed: str) -> None:
+        """Choose one of many customers or sites by typing some of its code or name."""
+        field = self.page.get_by_role("combobox", name=label, exact=True)
+        field.fill(typed)
+        listed = self.page.locator("[role=listbox] [role=option]")
+        listed.first.wait_for()
+        field.press("Enter")
+        expect(listed).to_have_count(0)
+
     def _new_page(self, session: StorageState | None = None) -> Page:
         viewport = ViewportSize(width=1280, height=800)
         context = self.browser.new_context(base_url=self.url, viewport=viewport, storage_state=session)

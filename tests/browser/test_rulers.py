@@ -420,7 +420,7 @@ class History(OnRulers):
         history.get_by_role("link", name="Compare with now").first.click()
         expect(page.get_by_role("row", name=re.compile("Voice range end"))).to_be_visible()
         expect(page.locator('[data-changed="true"][data-mark="range:last"]')).to_have_count(2)
-        page.get_by_label("Second site").select_option("FERN/MILL")
+        self.choose_named("Second site", "FERN/MILL")
         expect(page.get_by_role("row", name=re.compile("Office subnet"))).to_be_visible()
         self.desk("LIBR/CANAL")
         page.get_by_role("button", name=re.compile("revisions$")).click()

@@ -369,7 +369,7 @@ class Space(Workspace):
     def test_a_window_typed_colours_customers_and_overlaps(self) -> None:
         page = self.page
         page.goto("/space")
-        page.get_by_label("Customer", exact=True).select_option("FERN")
+        self.choose_named("Customer", "fernhollow")
         expect(page.get_by_label("Part that is shown")).to_have_value("10.40.0.0/16")
         page.get_by_label("Colours").select_option("role")
         part = page.get_by_label("Part that is shown")
@@ -400,8 +400,8 @@ class Space(Workspace):
         page = self.page
         page.goto("/space?window=10.40.0.0/19")
         page.get_by_label("Near which address").fill("10.40.9.0")
-        page.get_by_label("For which customer").select_option("FERN")
-        page.get_by_label("For which site").select_option("ROSE")
+        self.choose_named("For which customer", "FERN")
+        self.choose_named("For which site", "ROSE")
         page.get_by_label("Near which address").press("Enter")
         found = page.get_by_role("list", name="Where there is room")
         expect(found.get_by_role("listitem").first).to_be_visible()

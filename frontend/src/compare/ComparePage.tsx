@@ -6,6 +6,7 @@ import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { Schemas } from '../api/client';
 import { useComparison, useHistory, useOutbound } from '../api/queries';
+import { Choose } from '../parts/Choose';
 import { LinkButton, SelectInline } from '../parts/controls';
 import { Heads } from '../parts/Heads';
 import { RoleMark, ROLES } from '../parts/Marks';
@@ -75,20 +76,17 @@ function Which({
   const sites = outbound.data?.sites ?? [];
   return (
     <>
-      <SelectInline
-        aria-label={`${label} site`}
+      <Choose
+        label={`${label} site`}
         value={code}
-        onChange={(event) => onChoose(event.target.value)}
-      >
-        {!sites.some((row) => `${row.customer}/${row.site}` === code) && (
-          <option value={code}>{code || 'a site'}</option>
-        )}
-        {sites.map((row) => (
-          <option key={`${row.customer}/${row.site}`} value={`${row.customer}/${row.site}`}>
-            {row.name} ({row.customer}/{row.site})
-          </option>
-        ))}
-      </SelectInline>
+        of={[
+          ...(sites.some((row) => `${row.customer}/${row.site}` === code)
+            ? []
+            : [{ code, name: code || 'a site' }]),
+          ...sites.map((row) => ({ code: `${row.customer}/${row.site}`, name: row.name })),
+        ]}
+        onChoose={onChoose}
+      />
       {code && (
         <>
           {' '}

@@ -5,7 +5,8 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Schemas } from '../api/client';
 import { placeOf } from '../desk/places';
 import { useMay } from '../frame/person';
-import { LinkButton, SelectInline, Tick, Press } from '../parts/controls';
+import { Choose } from '../parts/Choose';
+import { LinkButton, Tick, Press } from '../parts/controls';
 import { SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { Unfolding } from '../parts/Unfolding';
@@ -40,18 +41,19 @@ export function FindingsPage() {
     <div className="page">
       <h1 className="sentence">
         What was found at the sites of{' '}
-        <SelectInline
-          aria-label="Customer"
+        <Choose
+          label="Customer"
           value={customer}
-          onChange={(event) => set('customer', event.target.value)}
-        >
-          <option value="">all customers</option>
-          {customers.map((one) => (
-            <option key={one.customer} value={one.customer}>
-              {one.name}: {count(one.stops, 'stop')}, {count(one.warns, 'warn')}
-            </option>
-          ))}
-        </SelectInline>
+          of={[
+            { code: '', name: 'all customers' },
+            ...customers.map(({ customer: code, name, stops, warns }) => ({
+              code,
+              name,
+              about: `${count(stops, 'stop')}, ${count(warns, 'warn')}`,
+            })),
+          ]}
+          onChoose={(code) => set('customer', code)}
+        />
       </h1>
       <Recent />
       <div className={`above ${styles.columns}`}>

@@ -4,7 +4,7 @@ import { Link, useSearchParams } from 'react-router';
 import { useCustomers } from '../api/queries';
 import { useMay } from '../frame/person';
 import { copy } from '../parts/clipboard';
-import { SelectInline } from '../parts/controls';
+import { Choose } from '../parts/Choose';
 import { Notice } from '../parts/Notice';
 import { count, deskPath } from '../parts/words';
 import { CameBack } from './CameBack';
@@ -29,20 +29,18 @@ export function QuestionsPage() {
     <div className="page">
       <h1 className="sentence">
         {count(total, 'question')} open at{' '}
-        <SelectInline
-          aria-label="Customer"
+        <Choose
+          label="Customer"
           value={customer}
-          onChange={(event) =>
-            setSearch(event.target.value ? { customer: event.target.value } : {}, { replace: true })
-          }
-        >
-          <option value="">all sites</option>
-          {Object.entries(customers.data ?? {}).map(([code, name]) => (
-            <option key={code} value={code}>
-              sites of {name}
-            </option>
-          ))}
-        </SelectInline>
+          of={[
+            { code: '', name: 'all sites' },
+            ...Object.entries(customers.data ?? {}).map(([code, name]) => ({
+              code,
+              name: `sites of ${name}`,
+            })),
+          ]}
+          onChoose={(code) => setSearch(code ? { customer: code } : {}, { replace: true })}
+        />
       </h1>
       <div className={`above ${styles.columns}`}>
         <nav aria-label="Whom to ask" className={styles.lists}>

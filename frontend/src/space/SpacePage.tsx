@@ -6,7 +6,8 @@ import { Link, useSearchParams } from 'react-router';
 import { api, body, type Failure, type Schemas } from '../api/client';
 import { useCustomers, useOutbound } from '../api/queries';
 import { useMay } from '../frame/person';
-import { Line, LinkButton, Options, Select, SelectInline, Press } from '../parts/controls';
+import { Choose } from '../parts/Choose';
+import { Line, LinkButton, Options, SelectInline, Press } from '../parts/controls';
 import { RoleMark, SeverityMark } from '../parts/Marks';
 import { Trouble } from '../parts/Trouble';
 import { count, deskPath } from '../parts/words';
@@ -56,18 +57,15 @@ export function SpacePage() {
           <Options of={Object.entries(KINDS)} />
         </SelectInline>{' '}
         of{' '}
-        <SelectInline
-          aria-label="Customer"
+        <Choose
+          label="Customer"
           value={customer}
-          onChange={(event) => set({ customer: event.target.value, window: '' })}
-        >
-          <option value="">all customers</option>
-          {Object.entries(customers.data ?? {}).map(([code, name]) => (
-            <option key={code} value={code}>
-              {name}
-            </option>
-          ))}
-        </SelectInline>
+          of={[
+            { code: '', name: 'all customers' },
+            ...Object.entries(customers.data ?? {}).map(([code, name]) => ({ code, name })),
+          ]}
+          onChoose={(code) => set({ customer: code, window: '' })}
+        />
         {kind !== 'public' && (
           <>
             {' '}
@@ -310,26 +308,24 @@ function FindRoom(props: {
           onChange={(event) => setNear(event.target.value)}
         />{' '}
         for{' '}
-        <Select
-          aria-label="For which customer"
-          value={chosen}
-          disabled={customer !== ''}
-          onChange={(event) => setCode(`${event.target.value}/`)}
-        >
-          <Options of={customers} />
-        </Select>{' '}
-        <Select
-          aria-label="For which site"
-          value={site}
-          onChange={(event) => setCode(`${chosen}/${event.target.value}`)}
-        >
-          <option value="">a new site</option>
-          {sites.map((row) => (
-            <option key={row.site} value={row.site}>
-              {row.name}
-            </option>
-          ))}
-        </Select>
+        {customer === '' ? (
+          <Choose
+            label="For which customer"
+            value={chosen}
+            of={customers.map(([code, name]) => ({ code, name }))}
+            width={200}
+            onChoose={(code) => setCode(`${code}/`)}
+          />
+        ) : (
+          <b>{customers.find(([code]) => code === chosen)?.[1] ?? chosen}</b>
+        )}{' '}
+        <Choose
+          label="For which site"
+          value={site ?? ''}
+          of={[{ code: '', name: 'a new site' }, ...sites.map((row) => ({ code: row.site, name: row.name }))]}
+          width={200}
+          onChoose={(code) => setCode(`${chosen}/${code}`)}
+        />
         <Button type="submit" variant="outlined">
           Find
         </Button>

@@ -125,7 +125,7 @@ class TakenOver(BaseModel):
 
 
 class TextTakenOver(BaseModel):
-    """What a text comes to: its parts, how many lines say anything, and of how many nothing comes, the first of them."""
+    """What a text comes to: parts, how many lines say anything, and of how many nothing comes, the first of them."""
 
     parts: list[TakenOver]
     lines: int
