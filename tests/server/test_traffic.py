@@ -96,6 +96,8 @@ class TrafficPage(WithServer):
         self.assertEqual(self.cell("internet", "serv")["result"], "stopped")
         self.assertEqual(self.client.get(f"{SITE}/traffic/publications/edge/{key}/end").status_code, 404)
         self.patch(self.signed_in("pia"), [{"op": "remove", "path": "/hosts/mail"}], 3, "FERN/ROSE")
+        near = self.client.post(f"{SITE}/traffic/publish", json=wanted | {"address": ".300"})
+        self.assertEqual(near.status_code, 422)
         refused = self.client.post(f"{SITE}/traffic/publish", json=wanted)
         self.assertEqual((refused.status_code, "removed" in refused.json()["detail"]), (422, True))
 

@@ -6625,7 +6625,7 @@ export interface components {
     };
     /**
      * Publishing
-     * @description What is to be published: services outside as they were typed, and the host inside.
+     * @description What is to be published: services and address outside as they were typed, and the host inside.
      */
     Publishing: {
       /** Address */
@@ -8322,7 +8322,7 @@ export interface components {
     };
     /**
      * TextTakenOver
-     * @description What a text comes to: its parts, how many lines say anything, and of how many nothing comes, the first by number.
+     * @description What a text comes to: parts, how many lines say anything, and of how many nothing comes, the first of them.
      */
     TextTakenOver: {
       /** Lines */

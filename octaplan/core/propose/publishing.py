@@ -3,17 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 
 from octaplan.core.flow.network import INTERNET, moved_to_port
 from octaplan.core.plan.device import Allow, PortMode, Publication
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import Operation, set_to
-from octaplan.core.plan.site import SitePlan, new_id
+from octaplan.core.plan.site import Circuit, SitePlan, new_id
 from octaplan.core.propose.mending import wanted_in
 from octaplan.core.propose.permits import crosses
-from octaplan.core.values.addresses import Address, Network
+from octaplan.core.values.addresses import Address, AddressError, Network, parse_address, parse_near
 from octaplan.core.values.errors import TypedError
 from octaplan.core.values.services import NOTHING, Services, known_services, parse_services
+
+
+def outside_address(circuit: Circuit, typed: str) -> Address | None:
+    """The address outside that was typed, whole or by its end: `.67` is the one that a block of the circuit has.
+
+    Nothing was typed: none, and the circuit's own is meant. Raises `AddressError`.
+    """
+    if not typed.strip():
+        return None
+    for block in (circuit.subnet, circuit.subnet6, *circuit.routed_blocks):
+        if block is not None:
+            with suppress(AddressError):
+                address = parse_near(typed, block)
+                if block.holds(address):
+                    return address
+    return parse_address(typed)
 
 
 def publish(

@@ -19,9 +19,9 @@ from octaplan.core.flow.walk import Reason
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SegmentRole
 from octaplan.core.propose.mending import as_meant
-from octaplan.core.propose.publishing import publish, taken_back
+from octaplan.core.propose.publishing import outside_address, publish, taken_back
 from octaplan.core.values.errors import OctaplanError
-from octaplan.core.values.kinds import AddressField, MemberId, NetworkField
+from octaplan.core.values.kinds import MemberId, NetworkField
 from octaplan.core.values.services import EVERYTHING, parse_services, read_services
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, PatchOperation
@@ -155,12 +155,12 @@ class ServiceShown(BaseModel):
 
 
 class Publishing(BaseModel):
-    """What is to be published: services outside as they were typed, and the host inside."""
+    """What is to be published: services and address outside as they were typed, and the host inside."""
 
     circuit: MemberId
     host: MemberId
     service: Annotated[str, StringConstraints(max_length=200)]
-    address: AddressField | None = None
+    address: Annotated[str, StringConstraints(max_length=60)] | None = None
     port: Annotated[int, Field(ge=1, le=65_535)] | None = None
     sources: Annotated[list[NetworkField], Field(max_length=64)] = []
     reason: Annotated[str, StringConstraints(max_length=400)] = ""
@@ -365,6 +365,7 @@ def publishing(customer: Code, site: Code, wanted: Publishing, records: Recorded
     """The publication, the rule that lets it in and what is meant, as one change; nothing is saved."""
     sites = records.now.of(customer)
     plan = sites.plan(f"{customer}/{site}")
+    circuit = plan.circuits.get(wanted.circuit)
     try:
         operations = publish(
             plan,
@@ -372,7 +373,7 @@ def publishing(customer: Code, site: Code, wanted: Publishing, records: Recorded
             wanted.circuit,
             wanted.host,
             wanted.service,
-            address=wanted.address,
+            address=outside_address(circuit, wanted.address or "") if circuit is not None else None,
             port=wanted.port,
             sources=wanted.sources,
             reason=wanted.reason,

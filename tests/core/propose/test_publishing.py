@@ -10,8 +10,9 @@ from octaplan.core.flow.matrix import MatrixCell, Traffic
 from octaplan.core.flow.network import INTERNET
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import applied
-from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.publishing import publish, taken_back
+from octaplan.core.plan.site import Circuit, SitePlan
+from octaplan.core.propose.publishing import outside_address, publish, taken_back
+from octaplan.core.values.addresses import AddressError
 from tests.core.check.test_device_rules import TYPES, base
 
 
@@ -23,6 +24,27 @@ def plan_of(**hosts: dict[str, Any]) -> SitePlan:
 
 MAIL = {"name": "mail", "segment": "seg0", "address": "10.40.8.20"}
 FILES = {"name": "files", "segment": "seg0", "address": "10.40.8.21"}
+
+
+class Typing(unittest.TestCase):
+    def test_an_address_outside_is_typed_by_its_end_in_the_blocks_of_the_circuit(self) -> None:
+        values = {"label": "Main", "address": "203.0.113.18", "prefix": 29, "routed_blocks": ["198.51.100.64/29"],
+                  "address6": "2001:db8:40::2", "prefix6": 64}  # fmt: skip
+        circuit = Circuit.model_validate(values)
+        for typed, expected in (
+            (".20", "203.0.113.20"),
+            ("20", "203.0.113.20"),
+            (".67", "198.51.100.67"),
+            ("198.51.100.66", "198.51.100.66"),
+            ("::20", "2001:db8:40::20"),
+            ("192.0.2.9", "192.0.2.9"),
+        ):
+            with self.subTest(typed):
+                self.assertEqual(str(outside_address(circuit, typed)), expected)
+        self.assertIsNone(outside_address(circuit, "  "))
+        for typed in (".300", ".99", "next door"):
+            with self.subTest(typed), self.assertRaises(AddressError):
+                outside_address(circuit, typed)
 
 
 class Ending(unittest.TestCase):

@@ -138,7 +138,7 @@ export function PublishForm({
       <Typed
         label="Outside address"
         value={wanted.address}
-        hint={line?.address ?? 'the address that it gives'}
+        hint={line?.address ? `${line.address}, or such as .19` : 'the address that it gives'}
         onType={(address) => set({ address })}
       />
       <Typed
