@@ -736,7 +736,8 @@ def _planned_there(trouble: Trouble) -> Iterator[Remedy]:
     if where is not None and plan.segments[where].role not in (SegmentRole.GUEST, SegmentRole.ISOLATED):
         key = new_id(short, plan.hosts)
         kind = {"phone_system": "phone system"}.get(name, "server")
-        label = {"phone_system": "phone system", "dns_server": "DNS server"}.get(name, "DHCP server")
+        labels = {"phone_system": "phone system", "dns_server": "DNS server", "dhcp_server": "DHCP server"}
+        label = labels.get(name, "server of phone settings")
         host = {"segment": where, "name": label, "address": str(address), "kind": kind}
         yield Remedy(f"Plan it as a host of {plan.segments[where].label}", [set_to(f"/hosts/{key}", host)])
     yield Remedy("Take the answer back and ask again", [{"op": "remove", "path": trouble.finding.path}])

@@ -9,12 +9,15 @@ from octaplan.core.check.findings import Hit, Severity, rule
 from octaplan.core.check.view import Subject, View
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.questions import BY_NAME, is_none
-from octaplan.core.plan.site import SegmentRole, SitePlan
-from octaplan.core.values.addresses import Address, AddressError, parse_address
+from octaplan.core.plan.site import Reach, SegmentRole, SitePlan
+from octaplan.core.values.addresses import Address, AddressError, is_public, parse_address
 from octaplan.core.values.words import listed
 
 #: Answers that name something which stands at an address of the site.
-AT_AN_ADDRESS = ("dns_server", "dhcp_server", "phone_system")
+AT_AN_ADDRESS = ("dns_server", "dhcp_server", "phone_system", "phone_provisioning")
+
+#: Answers of what telephones need, which must be where they get.
+_OF_PHONES = ("phone_system", "phone_provisioning")
 
 #: Segments in which nothing stands that others rely on.
 _STRANGERS = (SegmentRole.GUEST, SegmentRole.ISOLATED)
@@ -61,12 +64,20 @@ def _hit(plan: SitePlan, name: str, message: str, address: object = "") -> Hit:
     return Hit(Subject(plan.customer, plan.site, plan.name or plan.site, f"/answers/{name}", str(address)), message)
 
 
+def _beyond(plan: SitePlan) -> bool:
+    """Whether telephones reach other sites; where none are planned, whether anything does."""
+    voice = [one for one in plan.segments.values() if one.role is SegmentRole.VOICE] or [*plan.segments.values()]
+    return any(one.reach is not Reach.LOCAL for one in voice)
+
+
 @rule("answer-no-host", Severity.WARN, "site", "answers")
 def answer_no_host(view: View) -> Iterator[Hit]:
     """Answered, and not planned there
 
     A server or a phone system was answered at an address of the site, and the plan has no host there, or the address
-    is in a segment of guests. Plan it as a host where it stands, or take the answer back.
+    is in a segment of guests. Or what telephones need was answered at a private address that is nowhere: in no segment
+    of the site, and no segment of theirs reaches other sites. Plan it as a host where it stands, or take the answer
+    back.
     """
     for plan in view.plans.values():
         if not plan.answers:
@@ -77,6 +88,14 @@ def answer_no_host(view: View) -> Iterator[Hit]:
                 continue
             segment = next((s for s in plan.segments.values() if s.subnet and s.subnet.holds(address)), None)
             if segment is None:
+                if name in _OF_PHONES and not is_public(address) and not _beyond(plan):
+                    yield _hit(
+                        plan,
+                        name,
+                        f"The {short} of {plan.name or plan.site} was answered at {address}, which is in no segment of "
+                        "the site, and its telephones reach no other site: ask where it stands.",
+                        address,
+                    )
                 continue
             if segment.role in _STRANGERS:
                 yield _hit(
