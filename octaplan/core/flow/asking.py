@@ -241,9 +241,18 @@ def _from_outside(
                 yield Pair(asking, asked, walker.from_internet(circuit, asking.point, asked.point, mask))
         return
     for pair in traffic.pairs(INTERNET, target.place, down, mask, traced=traced):
+        if source.address is not None and not _within(source.address, pair.source):
+            continue
+        if target.host and not pair.target.runs:  # an address that several may be published at
+            to_it = [one for one in pair.pieces if traffic.published_host(one) == target.host]
+            if to_it:
+                yield pair._replace(target=pair.target._replace(host=target.host), pieces=to_it)
+            continue
+        if target.box:  # what is published at its address is not the box
+            pair = pair._replace(pieces=[one for one in pair.pieces if not traffic.published_host(one)])
         host = pair.target.host or (traffic.net.hosts.get(pair.target.point) or [""])[0]
         fits = (not target.host or host == target.host) and (not target.box or pair.target.box == target.box)
-        if fits and (source.address is None or _within(source.address, pair.source)):
+        if fits:
             yield pair
 
 

@@ -412,18 +412,23 @@ class Traffic:
                 if asked.point.family in (0, asking.point.family):
                     spot = Located(f"/segments/{target}", asked.part) if target in self.plan.segments else None
                     pieces = walker.from_internet(asked.circuit, asking.point, asked.point, mask, spot)
-                    if asked.host:  # what is not published there is the box's own
+                    if asked.host and not asked.runs:  # what is not published there is the box's own
                         own = (Reason.ANSWERED, Reason.NOT_SERVED, Reason.DELIVERED)
                         pieces = [one for one in pieces if one.reason not in own or self._leads_into(one, target)]
                     yield Pair(asking, asked, pieces)
 
     def _leads_into(self, piece: Piece, target: str) -> bool:
         """Whether a publication of something in a segment took a packet."""
+        host = self.published_host(piece)
+        return bool(host) and self.plan.hosts[host].segment == target
+
+    def published_host(self, piece: Piece) -> str:
+        """The host whose publication took a packet; empty when none did."""
         for path in piece.by:
             parts = path.split("/")
             if parts[3] == "publications":
-                return self.plan.hosts[self.plan.devices[parts[2]].publications[parts[4]].host].segment == target
-        return False
+                return self.plan.devices[parts[2]].publications[parts[4]].host
+        return ""
 
     def outside(self, target: str) -> Iterator[Class]:
         """What of a place the internet could ask for: published addresses, addresses of its own that are routed, the

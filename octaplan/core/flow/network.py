@@ -183,7 +183,7 @@ class Net:
         self.gateways = gateways(plan)
         self.tables = {key: segment.vrf.casefold() for key, segment in plan.segments.items()}
         sets = list(dict.fromkeys(self._services(asked)))
-        self.atoms = Atoms([*sets, *self._cuts_outside(sets)])
+        self.atoms = Atoms(self._with_moved(sets))
         self.nodes = {key: self._node(key, device) for key, device in plan.devices.items() if device.staged}
         edges = [key for key, node in self.nodes.items() if node.device.role is DeviceRole.EDGE]
         #: Where other sites hang on, when the site reaches any.
@@ -258,19 +258,23 @@ class Net:
                 yield outside
                 yield moved_to_port(outside, one.port)
 
-    def _cuts_outside(self, sets: list[Services]) -> list[Services]:
-        """What is told apart inside a publication that changes ports, as it is outside."""
-        found = []
-        for device in self.plan.devices.values():
+    def _with_moved(self, sets: list[Services]) -> list[Services]:
+        """The sets, and what becomes of each where a publication changes ports, on the way in and on the way back; as
+        often as a packet passes boxes that do."""
+        moves: dict[tuple[Services, int], str] = {}
+        for key, device in self.plan.devices.items():
             for one in device.publications.values():
                 run = (known_services(one.service) or NOTHING).port
-                if one.port is None or run is None or one.port == run[1]:
-                    continue
-                inside = moved_to_port(one_port(*run), one.port)
-                back = run[1] - one.port
-                for services in sets:
-                    found += [Services(((a + back, b + back),)) for a, b in (services & inside).spans]
-        return found
+                if one.port is not None and run is not None and one.port != run[1]:
+                    outside, by = one_port(*run), one.port - run[1]
+                    moves[outside, by] = moves[moved_to_port(outside, one.port), -by] = key
+        found = dict.fromkeys(sets)
+        for _ in set(moves.values()):
+            for services in list(found):
+                for where, by in moves:
+                    parts = (services & where).spans
+                    found |= dict.fromkeys(Services(((a + by, b + by),)) for a, b in parts)
+        return list(found)
 
     # --- Boxes
 

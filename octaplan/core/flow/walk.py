@@ -217,6 +217,14 @@ class _Packet:
         )
 
 
+def _of_provider(line: Circuit) -> set[Address | None]:
+    """What of a hand-off never gets to the site: the provider's own addresses, network and broadcast (RFC 922)."""
+    own: set[Address | None] = {line.gateway, line.gateway6}
+    if line.subnet is not None and line.subnet.family == 4 and line.subnet.prefix < 31:
+        own |= {line.subnet.first, line.subnet.first.plus(line.subnet.size - 1)}
+    return own
+
+
 class Walker:
     """Walks one network, with some circuits down; `traced` when the steps of each packet are wanted."""
 
@@ -542,6 +550,8 @@ class Walker:
         line = self.net.plan.circuits[circuit]
         if target.family == 0 or target in (line.address, line.address6):
             return True
+        if target in _of_provider(line):
+            return False
         nets = [line.subnet, line.subnet6, *line.routed_blocks, self.net.plan.delegated_prefix]
         return any(net is not None and net.holds(target) for net in nets)
 
