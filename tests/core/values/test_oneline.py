@@ -39,16 +39,18 @@ class OneLine(unittest.TestCase):
         )
 
     def test_the_write_out_refuses_what_older_data_holds_whatever_the_template(self) -> None:
+        tried: list[str] = []
         for kind in types().values():
             plan = equipped(Random(3), kind.key)
             document = plan.document()
             edge = next(key for key, device in plan.devices.items() if device.type == kind.key)
             self.assertTrue(write_out(plan, edge, kind).lines)
             document["devices"][edge]["location"] = "fine\nuser evil secret x"
-            document["devices"][edge]["banner"] = "one\ntwo"
             old = SitePlan.model_validate(document)
             names = set(kind.write_out.not_written) if kind.write_out else set()
-            if {"box.location", "box.banner"} <= names or "box" in names:
+            if {"box.location", "box"} & names:
                 continue
+            tried.append(kind.key)
             with self.subTest(kind.key), self.assertRaisesRegex(NotWritten, "a line end, by which a box would take"):
                 write_out(old, edge, kind)
+        self.assertGreater(len(tried), 3)
