@@ -114,6 +114,10 @@ class Attachment(StrEnum):
     WIFI = "wifi"
 
 
+#: The last place in the order in which circuits are used.
+MOST_PRIORITY = 1000
+
+
 class Circuit(Part):
     """One line to the internet, as its provider hands it off."""
 
@@ -130,7 +134,7 @@ class Circuit(Part):
     provider: Text | None = None
     reference: Text | None = None
     fault_number: Text | None = Field(None, description="The number to ring when the line is down")
-    priority: int | None = Field(None, ge=0, le=1000, description="1 is used first")
+    priority: int | None = Field(None, ge=0, le=MOST_PRIORITY, description="1 is used first")
     vrf: Name = Field("main", description="The routing table that it is in")
     address6: AddressField | None = Field(None, description="The site's own IPv6 address beside an IPv4 one")
     prefix6: int | None = Field(None, ge=0, le=128, description="Prefix length of the IPv6 hand-off, in bits")

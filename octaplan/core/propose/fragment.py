@@ -16,7 +16,7 @@ from jsonpointer import escape
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.patch import Operation, applied, set_to
 from octaplan.core.plan.questions import NONE, QUESTIONS, Asked, answer_key
-from octaplan.core.plan.site import SitePlan, new_id
+from octaplan.core.plan.site import MOST_PRIORITY, SitePlan, new_id
 from octaplan.core.propose.answering import GivenAnswer, noted, take
 from octaplan.core.propose.letters import LetterLine, Reading, Stretch, Sure, read_letter
 from octaplan.core.propose.typed import understand
@@ -267,9 +267,10 @@ def second_circuit(plan: SitePlan, label: str) -> tuple[str, list[Operation]]:
     while name.casefold() in labels:
         name, number = f"{label} {number}", number + 1
     key = new_id(name, plan.circuits)
-    by_order = sorted(plan.circuits, key=lambda one: plan.circuits[one].priority or 10_000)
-    said = [circuit.priority for circuit in plan.circuits.values()]
-    settled = None not in said and len({*said}) == len(said)
+    told = {one: circuit.priority for one, circuit in plan.circuits.items()}
+    said = [priority for priority in told.values() if priority is not None]
+    settled = len({*said}) == len(told) and max(said, default=0) < MOST_PRIORITY
+    by_order = sorted(told, key=lambda one: MOST_PRIORITY + 1 if (p := told[one]) is None else p)
     before = [] if settled else [set_to(f"/circuits/{one}/priority", n) for n, one in enumerate(by_order, 1)]
-    last = max((one or 0 for one in said), default=0) if settled else len(said)
+    last = max(said, default=0) if settled else len(told)
     return key, [*before, set_to(f"/circuits/{key}", {"label": name, "priority": last + 1})]

@@ -129,7 +129,7 @@ def fresh(
     if not preset.leases or subnet.family == 6:
         return segment
     span = begins.span(subnet)
-    if span is None or (segment.gateway is not None and span.holds(segment.gateway)):
+    if span is None or span.size < (hosts or 0) or (segment.gateway is not None and span.holds(segment.gateway)):
         try:
             span = range_leaving(segment, organisation.leave_fixed, [], organisation)
         except RoomError:

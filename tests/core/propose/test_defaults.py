@@ -52,6 +52,14 @@ class Begun(unittest.TestCase):
                 lab = self.lab(bare, subnet)
                 self.assertEqual((str(lab.scope.first), str(lab.scope.last), lab.scope.lease), (*expected, 28_800))
 
+    def test_a_segment_of_more_clients_than_that_leases_what_its_subnet_has(self) -> None:
+        bare, net = office_site(segments=[segment(role="management", vlan=99)]), parse_network("10.40.76.0/22")[0]
+        proposal = add(settled(bare), bare, SegmentRole.OFFICE, "Lab", subnet=net, hosts=600)
+        after = applied(bare, proposal.operations)
+        span = next(one.scope.span for key, one in after.segments.items() if key not in bare.segments)
+        assert span is not None
+        self.assertGreater(span.size, 600)
+
     def test_resolvers_are_the_customers_then_the_sites_then_the_settled_ones(self) -> None:
         bare = office_site(segments=[segment(role="management", vlan=99, resolvers=[])])
         self.assertEqual([*map(str, self.lab(bare, "10.40.77.0/24").resolvers)], ["192.0.2.53", "gateway"])

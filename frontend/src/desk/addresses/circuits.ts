@@ -28,6 +28,9 @@ export function usedFirst(circuits: Circuits, id: string): Operation[] {
   return ordered([id, ...inOrder(circuits).filter((other) => other !== id)]);
 }
 
+/** The last place in the order of use that a plan knows. */
+const LAST_PLACE = 1000;
+
 /** One more circuit, used after those that are there. */
 export function furtherCircuit(circuits: Circuits): { id: string; operations: Operation[] } {
   const id = freshId(circuits);
@@ -36,7 +39,7 @@ export function furtherCircuit(circuits: Circuits): { id: string; operations: Op
   for (let number = 2; labels.includes(label); number += 1) label = `Backup ${number}`;
   const before = inOrder(circuits);
   const last = Math.max(0, ...Object.values(circuits).map(({ priority }) => priority ?? 0));
-  const said = orderSaid(circuits);
+  const said = orderSaid(circuits) && last < LAST_PLACE;
   const priority = before.length === 0 ? null : (said ? last : before.length) + 1;
   return {
     id,
