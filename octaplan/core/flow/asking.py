@@ -244,8 +244,8 @@ def _from_outside(
         if source.address is not None and not _within(source.address, pair.source):
             continue
         if target.host and not pair.target.runs:  # an address that several may be published at
-            to_it = [one for one in pair.pieces if traffic.published_host(one) == target.host]
-            if to_it:
+            if target.host in traffic.hosts_shown(pair.target.point):  # for whoever may, or for nobody
+                to_it = [one for one in pair.pieces if traffic.published_host(one) == target.host]
                 yield pair._replace(target=pair.target._replace(host=target.host), pieces=to_it)
             continue
         if target.box:  # what is published at its address is not the box

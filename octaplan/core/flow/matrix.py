@@ -422,6 +422,11 @@ class Traffic:
         host = self.published_host(piece)
         return bool(host) and self.plan.hosts[host].segment == target
 
+    def hosts_shown(self, outside: Address) -> set[str]:
+        """The hosts of which something is published at an address."""
+        shown = (one for node in self.net.nodes.values() for side in node.publications.values() for one in side)
+        return {one.host for one in shown if one.outside == outside}
+
     def published_host(self, piece: Piece) -> str:
         """The host whose publication took a packet; empty when none did."""
         for path in piece.by:
