@@ -366,6 +366,19 @@ class Space(Workspace):
         page.keyboard.press("PageDown")
         expect(part).to_have_value("10.40.64.0/18")
 
+    def test_what_is_typed_before_the_customers_have_come_is_kept(self) -> None:
+        page = self.page
+        held = Held(page, "**/api/organisation")
+        page.goto("/space", wait_until="commit")
+        field = page.get_by_role("combobox", name="Customer", exact=True)
+        field.fill("fernhollow")
+        expect(page.get_by_text("None is called so")).to_be_visible()
+        held.let_on()
+        expect(page.locator("[role=listbox] [role=option]")).to_have_text([re.compile("Fernhollow")])
+        expect(field).to_have_value("fernhollow")
+        field.press("Enter")
+        expect(page.get_by_label("Part that is shown")).to_have_value("10.40.0.0/16")
+
     def test_a_window_typed_colours_customers_and_overlaps(self) -> None:
         page = self.page
         page.goto("/space")

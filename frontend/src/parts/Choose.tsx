@@ -1,4 +1,5 @@
 import Autocomplete from '@mui/material/Autocomplete';
+import { useMemo } from 'react';
 
 /** One of many customers or sites: its code, and what it is called. */
 export interface One {
@@ -36,7 +37,9 @@ interface Props {
 
 /** A customer or a site, chosen inside a sentence by typing some of its code or name, as on Go to. */
 export function Choose({ label, value, of, width = 240, onChoose }: Props) {
-  const chosen = of.find(({ code }) => code === value) ?? { code: value, name: value };
+  const called = of.find(({ code }) => code === value)?.name ?? value;
+  // the same object as long as the same is chosen: what is being typed would be lost with another
+  const chosen = useMemo<One>(() => ({ code: value, name: called }), [value, called]);
   return (
     <Autocomplete<One, false, true>
       sx={{ display: 'inline-flex', width, maxWidth: '100%', verticalAlign: 'baseline' }}
