@@ -113,7 +113,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
         LetterTopic.RESOLVER,
         r"(?:(?:primary|secondary|preferred|alternate|alternative|pri|sec|1st|2nd|first|second|both|our|your"
         r"|public|recursive|primarer?|"
-        r"sekundarer?|bevorzugter|alternativer|serveurs?|servidor(?:es)?|serwer[ya]?|server|nos|unsere)\s+)*"
+        r"sekundarer?|bevorzugter|alternativer|serveurs?|servidor(?:es)?|serwer[ya]?|server|nos|unsere)\s+){0,6}"
         r"(?:[ps]?dns(?:[\s-]*(?:servers?|resolvers?|ip|address(?:es)?|serveur|primary|secondary|primario"
         r"|secondario|primaire|secondaire))*"
         r"|name\s*servers?|naamservers?|name resolution|domain (?:name )?servers?|namens-?servern?"
@@ -134,7 +134,7 @@ LETTER_WORDS: tuple[tuple[LetterTopic, str], ...] = (
     (
         LetterTopic.ROUTED,
         r"(?:(?:additional|extra|further|second|lan|routed|customer|inside|public|geroutet\w*|zusatzlich\w*"
-        r"|offentlich\w*)[\s-]+)+"
+        r"|offentlich\w*)[\s-]+){1,6}"
         r"(?:ipv?4?\s+)?(?:public\s+)?(?:ip[\s-]+)?(?:lan[\s-]+)?(?:subnet|block|range|network|prefix"
         r"|addresses|pool|netz|subnetz|ip-netz|bereich|adressen)"
         r"|routed(?:\s+(?:to(?:\s+(?:you|your))?|over\s+it|via|ip))?|framed\s+route|(?:we|wir)\s+route"
