@@ -28,7 +28,7 @@ from octaplan.core.check.findings import Severity
 from octaplan.core.check.holdings import SORTS
 from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.core.propose.room import Free
 from octaplan.core.values.addresses import Network
 
@@ -175,7 +175,7 @@ def mending() -> tuple[float, int]:
 
     def work() -> int:
         return sum(
-            bool(remedies(held, plan, found[plan.key], finding)) for plan in plans for finding in found[plan.key]
+            bool(offered) for plan in plans for offered in map(Offers(held, plan, found[plan.key]).of, found[plan.key])
         )
 
     spent, mended = timed(work, 2)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -100,9 +100,24 @@ def wildcard_length(address: Address) -> int | None:
     return 32 - value.bit_length() if address.family == 4 and value and value & (value + 1) == 0 else None
 
 
+class _Worked(NamedTuple):
+    """What is worked out of words and values, once for each in one text: it is forgotten with the text, which may hold
+    secrets."""
+
+    about: Callable[[str, str], str]
+    said: Callable[[str, str, str], str]
+    parsed: Callable[[str], Address | None]
+
+    @classmethod
+    def fresh(cls) -> _Worked:
+        once = lru_cache(maxsize=8_192)
+        return cls(once(_about), once(_said), once(_parsed))
+
+
 def tokens_of(lines: Iterable[TextLine]) -> list[Token]:
     """Everything recognised in a text, in its order."""
     found: list[Token] = []
+    worked = _Worked.fresh()
     stack: list[tuple[int, str]] = []  # the lines that a line stands under, by indentation, with what they are about
     for line in lines:
         text = line.text
@@ -110,14 +125,13 @@ def tokens_of(lines: Iterable[TextLine]) -> list[Token]:
         while stack and stack[-1][0] >= indent:
             stack.pop()
         above = stack[-1][1] if stack else ""
-        found += _in_line(line, above)
-        stack.append((indent, _about(text[:80], above)))
+        found += _in_line(line, above, worked)
+        stack.append((indent, worked.about(text[:80], above)))
         if text.lstrip().startswith(("}", "]")):
             stack.pop()
     return _with_masks(found)
 
 
-@lru_cache(maxsize=4_096)
 def _about(begins: str, above: str) -> str:
     """What a line is about that begins so, and stands under something."""
     words = [_plain(word) for word in _WORD.findall(begins)]
@@ -126,7 +140,7 @@ def _about(begins: str, above: str) -> str:
     return role or above
 
 
-def _in_line(line: TextLine, above: str) -> Iterator[Token]:
+def _in_line(line: TextLine, above: str, worked: _Worked) -> Iterator[Token]:
     text, at, role = line.text, 0, ""
     if not _ANY.search(text):
         return
@@ -135,8 +149,8 @@ def _in_line(line: TextLine, above: str) -> Iterator[Token]:
         role = _OPTIONS.get(numbered["number"], "option")
     for match in _SHAPES.finditer(text):
         between = text[at : match.start()]
-        told = _said(between, role if at else "", above) if numbered is None else role
-        for token in _token(match, line, between):
+        told = worked.said(between, role if at else "", above) if numbered is None else role
+        for token in _token(match, line, between, worked):
             token.role, token.guessed = told.removesuffix("?"), told.endswith("?")
             role = told.removesuffix("?")
             if told == "own" and isinstance(token.value, Network):  # the address of the network itself, by mistake
@@ -154,7 +168,6 @@ def _plain(word: str) -> str:
     return word.casefold().rstrip("0123456789")
 
 
-@lru_cache(maxsize=8_192)
 def _said(between: str, before: str, above: str) -> str:
     """What the words before a value say that it is; else it is one more of what stood before it, else what the line
     stands under."""
@@ -174,14 +187,14 @@ def _said(between: str, before: str, above: str) -> str:
     return f"{weak}?" if weak and above != "time" else above
 
 
-def _token(match: re.Match[str], line: TextLine, between: str) -> Iterator[Token]:
+def _token(match: re.Match[str], line: TextLine, between: str, worked: _Worked) -> Iterator[Token]:
     text = match[0]
     place = TokenPlace(line.number, match.start(), match.end())
     if match["mac"]:
         yield Token("mac", text, Mac(int(re.sub(r"[^0-9A-Fa-f]", "", text), 16)), place)
     elif match["four"] or match["six"]:
         if not _FIRMWARE.search(between):
-            yield from _address(text, place)
+            yield from _address(text, place, worked.parsed)
     elif match["service"]:
         low, high = int(match["low"]), int(match["high"] or match["low"])
         ports = str(low) if low == high else f"{low}-{high}"
@@ -195,14 +208,15 @@ def _token(match: re.Match[str], line: TextLine, between: str) -> Iterator[Token
         yield Token("zone", text, text, place)
 
 
-def _address(text: str, place: TokenPlace) -> Iterator[Token]:
+def _address(text: str, place: TokenPlace, parsed: Callable[[str], Address | None]) -> Iterator[Token]:
     plain, _, length = text.partition("/")
-    address = _parsed(plain)
+    address = parsed(plain)
     if address is None:
         return
     prefix: int | None = None
     if length:
-        prefix = int(length) if "." not in length else _length(length)
+        mask = parsed(length) if "." in length else None
+        prefix = int(length) if "." not in length else mask_length(mask) if mask is not None else None
         if prefix is None or prefix > (32 if address.family == 4 else 128):
             return
     elif mask_length(address) is not None and address.value >= 0x80000000 and address.value & 0xFF in _MASK_ENDS:
@@ -224,17 +238,11 @@ def _address(text: str, place: TokenPlace) -> Iterator[Token]:
 _MASK_ENDS = frozenset({0, 128, 192, 224, 240, 248, 252, 254, 255})
 
 
-@lru_cache(maxsize=8_192)
 def _parsed(text: str) -> Address | None:
     try:
         return parse_address(text)
     except AddressError:
         return None
-
-
-def _length(text: str) -> int | None:
-    mask = _parsed(text)
-    return mask_length(mask) if mask is not None else None
 
 
 def _with_masks(tokens: list[Token]) -> list[Token]:

@@ -11,7 +11,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple
 
 from octaplan.core.plan.device import Band, DeviceRole, Security
-from octaplan.core.plan.site import Attachment, Handoff, Method, Reach, SegmentRole
+from octaplan.core.plan.site import MOST_PRIORITY, Attachment, Handoff, Method, Reach, SegmentRole
 from octaplan.core.values.addresses import parse_address, parse_mac, parse_mask, parse_network
 from octaplan.core.values.dhcpoptions import read_dhcp_options
 from octaplan.core.values.readers import (
@@ -240,7 +240,7 @@ CIRCUIT_FIELDS = (
     PlanField(
         "priority",
         "Used first, second, … (1 is first)",
-        whole(0, 1000, "Priority"),
+        whole(0, MOST_PRIORITY, "Priority"),
         said="priority",
         column=Column(note="1 is used first", repeats=True),
     ),

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
 
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.patch import set_to
 from octaplan.core.propose.remedy import Remedy, Trouble, remedy_for
+from octaplan.core.propose.wiring import usual_time_servers
 from octaplan.core.values.readers import lease_text
 
 
@@ -27,8 +27,7 @@ def _time_servers(trouble: Trouble) -> Iterator[Remedy]:
     devices = trouble.plan.devices
     settled, why = trouble.portfolio.organisation.beginning.time_servers, "as the settings say"
     if not settled:
-        here = Counter(tuple(device.time_servers) for device in devices.values() if device.time_servers)
-        settled, why = [*here.most_common(1)[0][0]] if here else [], "as other boxes here have"
+        settled, why = usual_time_servers([trouble.plan]), "as other boxes here have"
     if not settled:
         return
     lacking = [key for key, device in devices.items() if device.staged and not device.time_servers]

@@ -59,11 +59,6 @@ def remedied_rules() -> frozenset[str]:
     return frozenset(PROPOSING)
 
 
-def remedies(portfolio: Portfolio, plan: SitePlan, findings: list[Finding], finding: Finding) -> list[Remedy]:
-    """What one finding of a plan offers; `findings` are all that the plan has."""
-    return Offers(portfolio, plan, findings).of(finding)
-
-
 Place = tuple[str, str, str, str]
 
 

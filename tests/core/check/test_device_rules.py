@@ -14,7 +14,7 @@ from octaplan.core.plan.credentials import SlotFact, slots_of
 from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.elsewhere import Other
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from tests.core.kit import hardware, office_site, with_device
 from tests.support import circuit, segment, site
 
@@ -291,7 +291,7 @@ class EveryDeviceRule(unittest.TestCase):
             found = portfolio.check_all()
             for finding in (one for one in found if one.rule == case.rule and one.subject == "printer"):
                 with self.subTest(case.rule, number=number):
-                    self.assertTrue(remedies(portfolio, plan, found, finding) or case.rule == "power-missing")
+                    self.assertTrue(Offers(portfolio, plan, found).of(finding) or case.rule == "power-missing")
 
     def test_a_wired_site_has_no_findings(self) -> None:
         self.assertEqual(findings(base()), [])

@@ -14,7 +14,7 @@ from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.mending import agreeing
-from octaplan.core.propose.remedies import remedied_rules, remedies
+from octaplan.core.propose.remedies import Offers, remedied_rules
 from tests.core.check.test_device_rules import (
     LINKED,
     NOTHING,
@@ -224,7 +224,7 @@ class EveryTrafficRule(unittest.TestCase):
                 portfolio = Portfolio([plan], hardware=TYPES)
                 every = portfolio.check_all()
                 before = agreeing(Traffic(plan))
-                offered = [r for f in every if f.rule == case.rule for r in remedies(portfolio, plan, every, f)]
+                offered = [r for f in every if f.rule == case.rule for r in Offers(portfolio, plan, every).of(f)]
                 self.assertTrue(offered or case.rule in UNMENDED, "nothing is offered")
                 for remedy in offered:
                     after = applied(plan, remedy.operations)
@@ -240,7 +240,7 @@ class EveryTrafficRule(unittest.TestCase):
         every = portfolio.check_all()
         self.assertFalse(Traffic(plan).cell("seg1", INTERNET).agrees)
         [found] = [f for f in every if f.rule == "permit-missing"]
-        first = remedies(portfolio, plan, every, found)[0]
+        first = Offers(portfolio, plan, every).of(found)[0]
         self.assertRegex(first.sentence, "^Let .* pass Voice to the internet.*, and translate Voice to the address of")
         self.assertTrue(Traffic(applied(plan, first.operations)).cell("seg1", INTERNET).agrees)
 

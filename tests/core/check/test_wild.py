@@ -12,7 +12,7 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.check.rules import in_order
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.core.propose.room import Room
 from tests import examples
 
@@ -105,6 +105,7 @@ class Wild(unittest.TestCase):
         for plan in every.values():
             portfolio.touched_by([plan])
             findings = portfolio.check(plan)
+            offers = Offers(portfolio, plan, findings)
             for finding in findings[:6]:
-                remedies(portfolio, plan, findings, finding)
+                offers.of(finding)
             Room(portfolio, plan).next_number()

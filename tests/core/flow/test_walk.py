@@ -12,7 +12,7 @@ from octaplan.core.flow.matrix import Class, Pair, Traffic
 from octaplan.core.flow.network import INTERNET, OTHER_SITES
 from octaplan.core.plan.patch import applied
 from octaplan.core.propose.mending import agreeing, as_meant
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.core.values.addresses import Address
 from octaplan.core.values.services import describe
 from tests.core.flow.plain import Packet, Plain
@@ -124,8 +124,9 @@ class Mending(unittest.TestCase):
             for one in found
             if RULES[one.rule].check.__module__.endswith(("rules.traffic", "rules.publications", "rules.segments"))
         ]
+        offers = Offers(portfolio, plan, found)
         for finding in told[:6]:
-            for remedy in remedies(portfolio, plan, found, finding):
+            for remedy in offers.of(finding):
                 after = Traffic(applied(plan, remedy.operations))
                 self.assertLessEqual(before, agreeing(after), f"seed {seed}: {finding.message} {remedy.sentence}")
 

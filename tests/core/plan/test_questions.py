@@ -15,7 +15,7 @@ from octaplan.core.plan.questions import QUESTIONS, State, Whom, left_open, owed
 from octaplan.core.plan.replacement import candidates, survivor_now
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.answering import AnswerError, Contradiction, GivenAnswer, take
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from tests import examples
 from tests.support import circuit, segment, site
 
@@ -128,7 +128,7 @@ class Answering(unittest.TestCase):
         findings = portfolio.check(off)
         finding = next(f for f in findings if f.rule == "answer-departed")
         self.assertIn("Dana, phone confirmed the gateway of Main at DOCK as 203.0.113.17", finding.message)
-        mended = applied(off, remedies(portfolio, off, findings, finding)[0].operations)
+        mended = applied(off, Offers(portfolio, off, findings).of(finding)[0].operations)
         self.assertEqual(mended, plan)
 
     def test_changes_are_told_once(self) -> None:
@@ -216,7 +216,7 @@ class Surviving(unittest.TestCase):
         findings = portfolio.check(off)
         finding = next(f for f in findings if f.rule == "survivor-lost")
         self.assertIn("the plan says 10.40.8.254", finding.message)
-        self.assertEqual(applied(off, remedies(portfolio, off, findings, finding)[0].operations), self.plan())
+        self.assertEqual(applied(off, Offers(portfolio, off, findings).of(finding)[0].operations), self.plan())
 
     def test_a_place_that_is_gone_is_told_and_has_no_remedy(self) -> None:
         gone = applied(self.plan(), [{"op": "remove", "path": "/hosts/host0"}])
@@ -224,7 +224,7 @@ class Surviving(unittest.TestCase):
         portfolio = Portfolio([gone])
         findings = [f for f in portfolio.check(gone) if f.rule == "survivor-lost"]
         self.assertEqual([f.addresses for f in findings], ["10.40.8.1", "10.40.8.9"])
-        self.assertEqual([remedies(portfolio, gone, findings, f) for f in findings], [[], []])
+        self.assertEqual([Offers(portfolio, gone, findings).of(f) for f in findings], [[], []])
 
     def test_an_address_may_be_anywhere_but_not_nowhere(self) -> None:
         lost = applied(self.plan(), [{"op": "remove", "path": "/hosts/host0"}])

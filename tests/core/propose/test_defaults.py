@@ -12,7 +12,7 @@ from octaplan.core.plan.device import DeviceRole
 from octaplan.core.plan.organisation import BeginsWith, Organisation
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SegmentRole, SitePlan
-from octaplan.core.propose.remedies import remedies
+from octaplan.core.propose.remedies import Offers
 from octaplan.core.propose.segments import add
 from octaplan.core.propose.wiring import equip
 from octaplan.core.values.addresses import Address, Network, parse_network
@@ -95,7 +95,7 @@ class Mended(unittest.TestCase):
     def offered(self, plan: SitePlan, rule: str, beginning: BeginsWith = SETTLED) -> list[Any]:
         portfolio = settled(plan, beginning)
         findings = portfolio.check(plan)
-        return remedies(portfolio, plan, findings, next(one for one in findings if one.rule == rule))
+        return Offers(portfolio, plan, findings).of(next(one for one in findings if one.rule == rule))
 
     def test_time_servers_for_one_box_and_for_all_that_have_none(self) -> None:
         plan, first = with_device(office_site(), time_servers=[])
