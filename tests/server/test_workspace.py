@@ -76,6 +76,35 @@ class Proposals(WithServer):
         empty = self.client.post(f"{DOCK}/letter", json={"circuit": circuit, "text": "hello"})
         self.assertEqual(empty.status_code, 422)
 
+    def test_a_line_in_the_place_of_another_leaves_nothing_of_that_in_one_revision(self) -> None:
+        circuit = "circ0"
+        before = self.plans.now.plan("FERN/DOCK").circuits[circuit]
+        revision = self.client.get(DOCK).json()["revision"]["number"]
+        answer = {"key": f"gateway.{circuit}", "text": str(before.gateway)}
+        confirmed = {"answers": [answer], "source": "Northline, by phone", "confirmed": True}
+        said = self.client.post(f"{DOCK}/answers", json=confirmed, headers={"if-match": str(revision)})
+        self.assertEqual(said.status_code, 200, said.text)
+
+        def taking(**more: Any) -> Any:
+            said = {"handoff": "static", "address": "198.51.100.18", "prefix": "/29", "gateway": "198.51.100.17"}
+            values = [{"field": field, "text": text} for field, text in said.items()]
+            body = {"circuit": circuit, "values": values, "source": "Gannet, by mail"} | more
+            now = self.client.get(DOCK).json()["revision"]["number"]
+            return self.client.post(f"{DOCK}/letter/take", json=body, headers={"if-match": str(now)})
+
+        nothing = taking(values=[], replaces=True)
+        self.assertEqual((nothing.status_code, "Nothing of the new line" in nothing.json()["detail"]), (422, True))
+        taken = taking(replaces=True).json()
+        plan, number = taken["desk"]["plan"], taken["desk"]["revision"]["number"]
+        self.assertEqual((plan["circuits"][circuit]["gateway"], taken["left"]), ("198.51.100.17", []))
+        self.assertEqual((plan["circuits"][circuit]["resolvers"], plan["circuits"][circuit]["provider"]), ([], None))
+        self.assertEqual(plan["answers"][f"gateway.{circuit}"]["source"], "Gannet, by mail")
+        back = self.client.post(f"{DOCK}/undo", headers={"if-match": str(number)}).json()
+        self.assertEqual(back["plan"]["circuits"][circuit]["gateway"], str(before.gateway))
+        self.assertEqual(back["plan"]["answers"][f"gateway.{circuit}"]["source"], "Northline, by phone")
+        left = taking().json()["left"]  # of the same line, what was confirmed stands
+        self.assertEqual([one["field"] for one in left], ["gateway"])
+
     def test_a_column_is_read_field_by_field(self) -> None:
         hosts = list(self.plans.now.plan("FERN/DOCK").hosts)
         entries = [

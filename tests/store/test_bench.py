@@ -8,6 +8,7 @@ from datetime import datetime
 from octaplan.core.values.errors import OctaplanError
 from octaplan.demo.boxes import answer
 from octaplan.store.bench import AlreadyTicked, NotReady
+from octaplan.store.hardware import HardwareError
 from octaplan.store.journal import Act
 from octaplan.store.runs import Result
 from octaplan.store.staging import BenchError, Staging, changed_values, staging_of
@@ -43,6 +44,35 @@ class WithBench(WithSafe):
 
     def clear(self) -> None:
         self.plans.sign("FERN/DOCK", self.plans.now.saved("FERN/DOCK").number, "Ines")
+
+
+class Bringing(WithBench):
+    """What another version of a type would bring is told before it is saved, and comes when it is."""
+
+    def test_findings_that_come_and_a_clearance_that_falls(self) -> None:
+        self.clear()
+        kind = self.records.hardware.get(self.plans.now.plan("FERN/DOCK").devices[self.edge].type)
+        other = kind.document() | {"licences": {"Filter": "names by category"}}
+        brought = self.records.hardware.would_bring(other)
+        self.assertEqual([*brought.come], ["fern/dock", "fern/mill"])
+        self.assertEqual((brought.end, brought.voided), ({}, ["fern/dock"]))
+        self.assertIsNone(self.plans.now.signature("FERN/DOCK").void, "nothing was saved")
+        told = {finding.identity for finding in brought.come["fern/dock"]}
+        before = {one.finding.identity for one in self.plans.now.judged("FERN/DOCK")}
+        self.records.hardware.save(other, self.records.hardware.versions[kind.key].number, "Ines")
+        after = {one.finding.identity for one in self.plans.now.judged("FERN/DOCK")}
+        self.assertEqual(after - before, told)
+        self.assertIn("A finding has come up since", self.plans.now.signature("FERN/DOCK").void)
+        back = self.records.hardware.would_bring(kind.document())
+        self.assertEqual((back.come, [*back.end], back.voided), ({}, ["fern/dock", "fern/mill"], []))
+
+    def test_what_changes_nothing_brings_nothing_and_what_cannot_be_is_refused(self) -> None:
+        self.clear()
+        kind = self.records.hardware.get(self.plans.now.plan("FERN/DOCK").devices[self.edge].type)
+        brought = self.records.hardware.would_bring(kind.document() | {"leftovers": ["A guest network"]})
+        self.assertEqual((brought.come, brought.end, brought.voided), ({}, {}, []))
+        with self.assertRaisesRegex(HardwareError, "no such field"):
+            self.records.hardware.would_bring(kind.document() | {"nonsense": 1})
 
 
 class Ticking(WithBench):

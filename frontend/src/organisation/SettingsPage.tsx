@@ -41,12 +41,20 @@ const BEGINS = [
 /** What the organisation decides for all of its sites; every change is a revision, and every site is checked again. */
 export function SettingsPage() {
   const shown = useOrganisation();
+  const [saved, setSaved] = useState<number>();
   if (shown.error) return <Trouble>{shown.error.message}</Trouble>;
   if (!shown.data) return null;
-  return <Settings key={shown.data.revision.number} shown={shown.data} />;
+  const { number } = shown.data.revision;
+  return <Settings key={number} shown={shown.data} fresh={number === saved} onSaved={setSaved} />;
 }
 
-function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
+function Settings(props: {
+  shown: Schemas['OrganisationShown'];
+  /** Whether it was saved here, just now. */
+  fresh: boolean;
+  onSaved: (revision: number) => void;
+}) {
+  const { shown, fresh, onSaved } = props;
   const may = useMay('organise');
   const administers = useMay('administer');
   const queries = useQueryClient();
@@ -62,6 +70,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
         }),
       ),
     onSuccess: (saved) => {
+      onSaved(saved.revision.number);
       queries.setQueryData(KEY, saved);
       void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== KEY[0] });
     },
@@ -161,7 +170,7 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
           <span className="quiet" role="status">
             Revision {shown.revision.number}
             {shown.revision.number > 0 && `, ${moment(shown.revision.at, true)}, ${shown.revision.by}`}
-            {save.isSuccess && ': saved, and every site is checked again'}
+            {fresh && ': saved, and every site is checked again'}
           </span>
           <span style={{ marginLeft: 'auto' }} />
           {may && (
@@ -205,8 +214,8 @@ function Settings({ shown }: { shown: Schemas['OrganisationShown'] }) {
       </Part>
       <Part title="What new ones begin with" rules={['time-server-missing', 'scope-lease']}>
         <p className="quiet">
-          Each new segment, box and Wi-Fi network takes these, and says so. What is empty is as the site has
-          it already; what is there is not changed.
+          Each new segment, box and Wi-Fi network takes these; of segments and boxes it is said which. What is
+          empty is as the site has it already; what is there is not changed.
         </p>
         <div className={styles.begins}>
           {BEGINS.map(([field, place, label, example]) => (

@@ -10,12 +10,13 @@ from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from octaplan.core.check.portfolio import Portfolio
-from octaplan.core.plan.organisation import Organisation
+from octaplan.core.plan.organisation import BeginsWith, Organisation
 from octaplan.core.plan.patch import Operation, applied, set_to
 from octaplan.core.plan.renumber import renumber
 from octaplan.core.plan.site import KeptRun, Scope, Segment, SegmentRole, SitePlan, new_id
 from octaplan.core.propose.room import Room, RoomError, Want, lay_out, next_vlan, prefix_for, range_leaving
 from octaplan.core.values.addresses import Address, Network, Span
+from octaplan.core.values.words import listed
 
 
 class Preset(NamedTuple):
@@ -80,7 +81,19 @@ def add(
     segment = fresh(plan, organisation, role, label, subnet, hosts)
     key = new_id(segment.label, plan.segments)
     document = segment.model_dump(mode="json")
-    return SegmentProposal(f"Add {segment.label} with {subnet}", [set_to(f"/segments/{key}", document)], [])
+    sentence = f"Add {segment.label} with {subnet}{_settled([segment], organisation.beginning)}"
+    return SegmentProposal(sentence, [set_to(f"/segments/{key}", document)], [])
+
+
+def _settled(fresh: Sequence[Segment], begins: BeginsWith) -> str:
+    """What fresh segments have since the settings say so, as the end of a sentence; empty when it is nothing."""
+    said = {
+        "resolvers": any(begins.resolvers and one.resolvers == begins.resolvers for one in fresh),
+        "range": any(one.subnet and one.scope.span and one.scope.span == begins.span(one.subnet) for one in fresh),
+        "lease": any(begins.lease and one.scope.lease == begins.lease for one in fresh),
+    }
+    told = [name for name, so in said.items() if so]
+    return f"; {listed(told)} as the settings say" if told else ""
 
 
 def room_for(portfolio: Portfolio, plan: SitePlan, length: int, near: Address | None = None) -> Network:
@@ -423,7 +436,10 @@ def lay_out_site(portfolio: Portfolio, plan: SitePlan, block: Network, needs: Se
         lost += [f"{need.label}: {line}" for line in proposal.lost]
         draft = applied(draft, proposal.operations)
     low, high = min(g.subnet.first for g in given), max(g.subnet.last for g in given)
-    return SegmentProposal(f"Lay out {len(needs)} segments between {low} and {high}", operations, lost)
+    added = [segment for key, segment in draft.segments.items() if key not in plan.segments]
+    told = _settled(added, portfolio.organisation.beginning)
+    many = f"{len(needs)} segment{'' if len(needs) == 1 else 's'}"
+    return SegmentProposal(f"Lay out {many} between {low} and {high}{told}", operations, lost)
 
 
 def _in_turn(plan: SitePlan, moves: list[tuple[SegmentNeed, Network]]) -> Iterator[tuple[SegmentNeed, Network]]:

@@ -13,7 +13,7 @@ from octaplan.core.plan.organisation import BeginsWith, Organisation
 from octaplan.core.plan.patch import applied
 from octaplan.core.plan.site import SegmentRole, SitePlan
 from octaplan.core.propose.remedies import Offers
-from octaplan.core.propose.segments import add
+from octaplan.core.propose.segments import SegmentNeed, add, lay_out_site
 from octaplan.core.propose.wiring import equip
 from octaplan.core.values.addresses import Address, Network, parse_network
 from tests.core.kit import hardware, office_site, with_device
@@ -43,6 +43,17 @@ class Begun(unittest.TestCase):
 
     def test_a_segment_leases_as_settled_where_its_subnet_holds_that(self) -> None:
         bare = office_site(segments=[segment(role="management", vlan=99)])
+        added = add(settled(bare), bare, SegmentRole.OFFICE, "Lab", subnet=parse_network("10.40.77.0/24")[0])
+        told = "Add Lab with 10.40.77.0/24; resolvers, range and lease as the settings say"
+        self.assertEqual(added.sentence, told)
+        plain = add(
+            settled(bare, BeginsWith()), bare, SegmentRole.OFFICE, "Lab", subnet=parse_network("10.40.77.0/24")[0]
+        )
+        self.assertEqual(plain.sentence, "Add Lab with 10.40.77.0/24")
+        whole = lay_out_site(
+            settled(bare), bare, parse_network("10.40.64.0/20")[0], [SegmentNeed("Lab", SegmentRole.OFFICE, 90)]
+        )
+        self.assertRegex(whole.sentence, "^Lay out 1 segment between .*; resolvers and lease as the settings say$")
         for subnet, expected in (
             ("10.40.77.0/24", ("10.40.77.100", "10.40.77.199")),
             ("10.40.76.0/22", ("10.40.76.100", "10.40.76.199")),

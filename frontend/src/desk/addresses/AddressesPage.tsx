@@ -10,6 +10,7 @@ import { SitePatternLine } from '../../patterns/SitePatternLine';
 import { useDeskState, useDrafting } from '../context';
 import styles from './addresses.module.css';
 import { CircuitPanel } from './CircuitPanel';
+import { LetterDialog } from '../letters/LetterDialog';
 import { furtherCircuit, inOrder } from './circuits';
 import { Inside } from './Inside';
 import { Proposed, type Proposal } from './Proposed';
@@ -25,7 +26,7 @@ export function AddressesPage() {
   const wanted = hash.split('/')[2];
   const toggle = (id: string) => setOpen((now) => ({ ...now, [id]: !(now[id] ?? wanted === id) }));
 
-  const [renewed, setRenewed] = useState({ id: '', times: 0 });
+  const [letter, setLetter] = useState<{ id: string; text: string; replaces: boolean } | null>(null);
   const [asked, setAsked] = useState<HTMLElement | null>(null);
   const [proposal, setProposal] = useState<Proposal | null>(null);
   /** The order that the cards keep while somebody types in one of them. */
@@ -70,7 +71,7 @@ export function AddressesPage() {
           One more line, beside {circuits.length === 1 ? circuits[0]?.[1].label : 'the others'}
         </MenuItem>
         {circuits.map(([id, { label }]) => (
-          <MenuItem key={id} dense onClick={then(() => setRenewed({ id, times: renewed.times + 1 }))}>
+          <MenuItem key={id} dense onClick={then(() => setLetter({ id, text: '', replaces: true }))}>
             A new line in the place of {label}
           </MenuItem>
         ))}
@@ -81,16 +82,26 @@ export function AddressesPage() {
       >
         {circuits.map(([id, circuit]) => (
           <CircuitPanel
-            key={`${id} ${renewed.id === id ? renewed.times : 0}`}
+            key={id}
             id={id}
             circuit={circuit}
             open={open[id] ?? wanted === id}
-            renewed={renewed.id === id}
             onToggle={() => toggle(id)}
+            onLetter={(text) => setLetter({ id, text, replaces: false })}
             onProposal={setProposal}
           />
         ))}
       </div>
+      {letter && (
+        <LetterDialog
+          circuit={letter.id}
+          label={plan.circuits[letter.id]?.label ?? ''}
+          provider={letter.replaces ? undefined : (plan.circuits[letter.id]?.provider ?? undefined)}
+          text={letter.text}
+          replaces={letter.replaces}
+          onClose={() => setLetter(null)}
+        />
+      )}
       {proposal && <Proposed proposal={proposal} onDone={() => setProposal(null)} />}
       <Inside head={(propose) => <SitePatternLine onProposal={propose} />} />
       {revise.error && <Trouble>{revise.error.message}</Trouble>}

@@ -18,7 +18,6 @@ import { publishedAt, withPublished } from '../traffic/published';
 import { circuitRemoval, inOrder, orderSaid, usedFirst } from './circuits';
 import { remove } from './edits';
 import type { Proposal } from './Proposed';
-import { LetterDialog } from '../letters/LetterDialog';
 
 /** The hand-off subnet as text, once address (or gateway) and mask are known. */
 export function handoffOf(circuit: Circuit): string | null {
@@ -38,17 +37,15 @@ export function CircuitPanel(props: {
   id: string;
   circuit: Circuit;
   open: boolean;
-  /** Whether a new provider's letter is to be pasted into it at once. */
-  renewed: boolean;
   onToggle: () => void;
+  /** A letter is to be read into it: the text that was pasted, or none yet. */
+  onLetter: (text: string) => void;
   onProposal: (proposal: Proposal) => void;
 }) {
-  const { id, circuit, open, renewed, onToggle, onProposal } = props;
+  const { id, circuit, open, onToggle, onLetter, onProposal } = props;
   const { desk: state, mayPlan } = useDeskState();
   const { plan } = useDrafting();
   const { lit } = useLight();
-  const [letter, setLetter] = useState<string | null>(renewed ? '' : null);
-  const [replaces, setReplaces] = useState(renewed);
   const path = `/circuits/${id}`;
   const handoff = handoffOf(circuit);
   const words = choiceOf('circuits', 'handoff', circuit.handoff) ?? 'not answered';
@@ -59,7 +56,7 @@ export function CircuitPanel(props: {
     const many = text.trim().includes('\n') || /\b(gw|gateway|dns|mask|netmask|vlan)\b/i.test(text);
     if (!mayPlan || !many) return;
     event.preventDefault();
-    setLetter(text.slice(0, 10_000));
+    onLetter(text.slice(0, 10_000));
   };
   return (
     <section
@@ -96,7 +93,7 @@ export function CircuitPanel(props: {
             label={circuit.label}
             place={place}
             order={order}
-            onLetter={() => setLetter('')}
+            onLetter={() => onLetter('')}
             onProposal={onProposal}
           />
         )}
@@ -117,19 +114,6 @@ export function CircuitPanel(props: {
             }
           />
         </div>
-      )}
-      {letter !== null && (
-        <LetterDialog
-          circuit={id}
-          label={circuit.label}
-          provider={replaces ? undefined : (circuit.provider ?? undefined)}
-          text={letter}
-          replaces={replaces}
-          onClose={() => {
-            setLetter(null);
-            setReplaces(false);
-          }}
-        />
       )}
     </section>
   );

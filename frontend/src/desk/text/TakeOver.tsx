@@ -116,7 +116,8 @@ function Understood({ read, text }: { read: Schemas['TextTakenOver']; text: stri
             </p>
             <ol className={`mono small ${styles.unread}`}>
               {unread.map((number) => (
-                <li key={number} value={number}>
+                <li key={number}>
+                  <span className="quiet">{String(number).padStart(4)} </span>
                   {written[number - 1]}
                 </li>
               ))}

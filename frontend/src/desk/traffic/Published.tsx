@@ -136,9 +136,9 @@ export function PublishForm({
         onChoose={(circuit) => set({ circuit })}
       />
       <Typed
-        label="Outside address"
+        label="Outside address, or its end"
         value={wanted.address}
-        hint={line?.address ? `${line.address}, or such as .19` : 'the address that it gives'}
+        hint={line?.address ?? 'the address that it gives'}
         onType={(address) => set({ address })}
       />
       <Typed
