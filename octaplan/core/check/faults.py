@@ -10,8 +10,8 @@ from octaplan.core.check.view import Subject, View
 from octaplan.core.flow.layer2 import Wires
 from octaplan.core.flow.matrix import MatrixCell, Pair, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES
+from octaplan.core.flow.pieces import Piece, Reason
 from octaplan.core.flow.telling import told_entry
-from octaplan.core.flow.walk import Piece, Reason
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import PLACES
 from octaplan.core.plan.organisation import Organisation

@@ -8,8 +8,8 @@ from typing import NamedTuple
 
 from octaplan.core.flow.matrix import Class, MatrixCell, Pair, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES, routable
+from octaplan.core.flow.pieces import NO_PART, Piece, Reason
 from octaplan.core.flow.telling import at_name, hops, place_name
-from octaplan.core.flow.walk import NO_PART, Piece, Reason
 from octaplan.core.values.addresses import Address, AddressError, parse_address
 from octaplan.core.values.errors import TypedError
 from octaplan.core.values.services import EVERYTHING, Services

@@ -24,7 +24,8 @@ from octaplan.core.flow.network import (
     routable,
     subnets_of,
 )
-from octaplan.core.flow.walk import NO_PART, Located, Origin, Piece, Reason, Walker
+from octaplan.core.flow.pieces import NO_PART, Located, Origin, Piece, Reason
+from octaplan.core.flow.walk import Walker
 from octaplan.core.plan.organisation import UNDECIDED, Organisation
 from octaplan.core.plan.site import Segment, SitePlan
 from octaplan.core.values.addresses import NOT_PUBLIC_IPV4, PUBLIC_IPV6, Address, Network

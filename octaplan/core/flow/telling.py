@@ -8,7 +8,7 @@ from typing import NamedTuple
 from octaplan.core.flow.layer2 import carries
 from octaplan.core.flow.matrix import Class, Pair, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES
-from octaplan.core.flow.walk import Chain, Decision, Does, Piece, Reason, decisions_of
+from octaplan.core.flow.pieces import Chain, Decision, Does, Piece, Reason, decisions_of
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import PLACES
 from octaplan.core.values.addresses import Address

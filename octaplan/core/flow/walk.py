@@ -7,7 +7,6 @@ What a box does with a packet, and in which order, is written down in docs/traff
 from __future__ import annotations
 
 from collections.abc import Iterator
-from enum import StrEnum
 from typing import NamedTuple
 
 from octaplan.core.flow.network import (
@@ -24,197 +23,25 @@ from octaplan.core.flow.network import (
     needed,
     routable,
 )
+from octaplan.core.flow.pieces import (
+    NO_PART,
+    Chain,
+    Decision,
+    Does,
+    Lacking,
+    Located,
+    Origin,
+    Piece,
+    Reason,
+    WalkedPacket,
+)
 from octaplan.core.plan.boxes import servers
 from octaplan.core.plan.site import Circuit
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.lazy import lazy
 
-#: The part of who is plugged into a port that does not carry the segment: joined with nobody.
-NO_PART = -1
-
 #: So many boxes a packet passes at most.
 MOST_BOXES = 32
-
-
-class Reason(StrEnum):
-    """Why a packet ends where it does."""
-
-    DELIVERED = "delivered"
-    ANSWERED = "answered-by-box"
-    NO_INTERFACE = "no-interface"
-    PARTED = "parted"
-    NO_GATEWAY = "no-gateway"
-    NO_ROUTE = "no-route"
-    NEXT_HOP_DEAD = "next-hop-dead"
-    NOT_ALLOWED = "not-allowed"
-    NOT_TRANSLATED = "not-translated"
-    DOUBLE_TRANSLATION = "double-translation"
-    NO_RETURN = "no-return"
-    OTHER_WAY_BACK = "other-way-back"
-    NOT_PUBLISHED = "not-published"
-    NOT_SERVED = "not-served"
-    LOOP = "loop"
-    NOT_KNOWN = "not-known"
-
-    @property
-    def words(self) -> str:
-        """The reason, in few words."""
-        return _WORDS[self]
-
-    @property
-    def passes(self) -> bool:
-        return self in (Reason.DELIVERED, Reason.ANSWERED, Reason.DOUBLE_TRANSLATION)
-
-
-_WORDS = {
-    Reason.DELIVERED: "it arrives",
-    Reason.ANSWERED: "the box answers",
-    Reason.NO_INTERFACE: "no box that routes has an address in the segment",
-    Reason.PARTED: "no cable carries the segment there",
-    Reason.NO_GATEWAY: "nobody has the gateway's address",
-    Reason.NO_ROUTE: "no route leads there",
-    Reason.NEXT_HOP_DEAD: "the next hop is nobody's",
-    Reason.NOT_ALLOWED: "no rule allows it",
-    Reason.NOT_TRANSLATED: "it leaves untranslated",
-    Reason.DOUBLE_TRANSLATION: "it arrives, translated twice",
-    Reason.NO_RETURN: "no route leads back",
-    Reason.OTHER_WAY_BACK: "the replies come by another way",
-    Reason.NOT_PUBLISHED: "nothing is published there",
-    Reason.NOT_SERVED: "the box does not answer this",
-    Reason.LOOP: "it goes round in a circle",
-    Reason.NOT_KNOWN: "a value is still open",
-}
-
-
-class Does(StrEnum):
-    """What happens to a packet at one place."""
-
-    SENDS = "sends"
-    SENDS_DIRECT = "sends-direct"
-    ARRIVES = "arrives"
-    PUBLISHES = "publishes"
-    ROUTES = "routes"
-    ALLOWS = "allows"
-    PASSES_ALL = "passes-all"
-    TRANSLATES = "translates"
-    TRANSLATES_AGAIN = "translates-again"
-    REPLIES = "replies"
-    KNOWS = "knows"
-    ENDS = "ends"
-
-
-class Decision(NamedTuple):
-    """One decision: where (a box's id, a circuit's or segment's place, or `internet`), what, which place in the plan
-    decided, and what it was about: an address, a side, a reason."""
-
-    at: str
-    does: Does
-    path: str
-    about: tuple[object, ...] = ()
-
-
-#: Steps, the last one first: each with those before it.
-Chain = tuple[Decision, "Chain"] | None
-
-
-class Origin(NamedTuple):
-    """From where a packet comes: a side, and on a segment the part of it. `host` is a fixed host, `asked` the address
-    that the internet asked for."""
-
-    side: str
-    part: int | None = None
-    host: str = ""
-    asked: Address | None = None
-
-
-class Piece(NamedTuple):
-    """What becomes of some of the services asked for. `at` and `path` tell where it ends and what decided.
-
-    `back` are the steps of the replies; `shift` by how much ports are moved on the way in.
-    """
-
-    mask: int
-    reason: Reason
-    at: str
-    path: str
-    steps: Chain
-    back: Chain = None
-    shift: int = 0
-    about: tuple[object, ...] = ()
-    #: The routes, rules, translations and publications that it went by, there and back.
-    by: tuple[str, ...] = ()
-    #: The boxes that it came through, each with the side that it came in by.
-    trail: tuple[tuple[str, str], ...] = ()
-    #: The circuit that it left by, as a side; empty when by none.
-    left_by: str = ""
-
-
-class Lacking(NamedTuple):
-    """Why a table leads nowhere: no route, one that does not count, or a value that is not known; and its place."""
-
-    reason: Reason
-    path: str
-
-
-class Located(NamedTuple):
-    """Where on layer 2 a target is: the part of a segment, nothing where that is not said."""
-
-    side: str
-    part: int | None
-
-
-class _Packet:
-    """A packet on its way: where it came from, and what it has become. `steps` are kept of one that is `traced`."""
-
-    __slots__ = ("by", "mask", "origin", "shift", "source", "spot", "steps", "target", "traced", "trail")
-
-    def __init__(
-        self,
-        origin: Origin,
-        source: Address,
-        target: Address,
-        spot: Located | None,
-        mask: int,
-        shift: int = 0,
-        trail: tuple[tuple[str, str], ...] = (),
-        traced: bool = False,
-        steps: Chain = None,
-        by: tuple[str, ...] = (),
-    ) -> None:
-        self.origin, self.source, self.target, self.spot, self.mask = origin, source, target, spot, mask
-        self.shift, self.trail, self.traced, self.steps, self.by = shift, trail, traced, steps, by
-
-    def only(self, mask: int) -> _Packet:
-        """Some of its services alone."""
-        return _Packet(
-            *(self.origin, self.source, self.target, self.spot, mask, self.shift, self.trail, self.traced),
-            *(self.steps, self.by),
-        )
-
-    def within(self, box: str, side: str) -> _Packet:
-        """The packet once it is in a box."""
-        trail = (*self.trail, (box, side))
-        return _Packet(
-            *(self.origin, self.source, self.target, self.spot, self.mask, self.shift, trail, self.traced),
-            *(self.steps, self.by),
-        )
-
-    def inside(self, target: Address, spot: Located | None, mask: int, shift: int) -> _Packet:
-        """The packet with its target translated."""
-        return _Packet(
-            *(self.origin, self.source, target, spot, mask, shift, self.trail, self.traced, self.steps, self.by)
-        )
-
-    def step(self, at: str, does: Does, path: str, *about: object, decided: bool = False) -> _Packet:
-        """The packet after something has happened to it; `decided` by an entry of a box."""
-        if not self.traced and not decided:
-            return self
-        steps = (Decision(at, does, path, about), self.steps) if self.traced else None
-        by = (*self.by, path) if decided else self.by
-        return _Packet(
-            *(self.origin, self.source, self.target, self.spot, self.mask, self.shift, self.trail, self.traced),
-            *(steps, by),
-        )
 
 
 def _of_provider(line: Circuit) -> set[Address | None]:
@@ -249,7 +76,7 @@ class Walker:
         entry = None if self.traced else self._entry(origin, source)
         if entry is not None and not any(net.holds(target) for net in entry.near):
             return self._through(entry, origin, source, target, mask, spot)
-        packet = _Packet(origin, source, target, spot, mask, traced=self.traced)
+        packet = WalkedPacket(origin, source, target, spot, mask, traced=self.traced)
         if any(net is not None and net.holds(target) for net in (segment.subnet, segment.subnet6)):
             return [*self._to_neighbour(packet.step(origin.side, Does.SENDS_DIRECT, origin.side), origin.side)]
         gateway = self._gateway(key, source[0])
@@ -274,7 +101,7 @@ class Walker:
     def _entered(self, origin: Origin, source: Address) -> _Entry | None:
         key = origin.side.removeprefix("/segments/")
         segment, gateway = self.net.plan.segments[key], self._gateway(key, source.family)
-        packet = _Packet(origin, source, source, None, self.net.atoms.all)
+        packet = WalkedPacket(origin, source, source, None, self.net.atoms.all)
         found = self._neighbour(packet, origin.side, gateway, origin.part) if gateway is not None else None
         if not isinstance(found, Node) or not found.filters:
             return None
@@ -295,9 +122,9 @@ class Walker:
             if not isinstance(way, Lacking) and not self._allowed(node, *places) & mask:
                 path = f"/devices/{node.key}/allows"
                 return [Piece(mask, Reason.NOT_ALLOWED, node.key, path, None, None, 0, (), (), entry.trail)]
-            packet = _Packet(origin, source, target, spot, mask, 0, entry.trail)
+            packet = WalkedPacket(origin, source, target, spot, mask, 0, entry.trail)
             return [*self._route(node, origin.side, packet, table)]
-        packet = _Packet(origin, source, target, spot, mask, 0, entry.trail)
+        packet = WalkedPacket(origin, source, target, spot, mask, 0, entry.trail)
         return [*self._own(node, origin.side, packet)]
 
     def _allowed(self, node: Node, sources: tuple[str, ...], targets: tuple[str, ...]) -> int:
@@ -316,7 +143,7 @@ class Walker:
     ) -> list[Piece]:
         """From an address of the internet, by a circuit."""
         side = f"/circuits/{circuit}"
-        packet = _Packet(Origin(side, asked=target), source, target, spot, mask, traced=self.traced)
+        packet = WalkedPacket(Origin(side, asked=target), source, target, spot, mask, traced=self.traced)
         line = self.net.plan.circuits[circuit]
         open_field = needed(line, target[0] if target[0] else 4)
         if circuit in self.down or circuit not in self.net.lines or not self._routed(circuit, target):
@@ -329,14 +156,14 @@ class Walker:
 
     def from_elsewhere(self, source: Address, target: Address, mask: int, spot: Located | None = None) -> list[Piece]:
         """From another site."""
-        packet = _Packet(Origin(OTHER_SITES), source, target, spot, mask, traced=self.traced)
+        packet = WalkedPacket(Origin(OTHER_SITES), source, target, spot, mask, traced=self.traced)
         packet = packet.step(OTHER_SITES, Does.ARRIVES, "/reach_groups", target)
         return [*self._at(self.net.nodes[self.net.outpost], OTHER_SITES, packet)]
 
     def from_box(self, box: str, side: str, source: Address, target: Address, mask: int) -> list[Piece]:
         """From a box itself, by an address that it has on a side: its own filter does not look at it."""
         part = self.net.wires.part(box, side.removeprefix("/segments/"))
-        packet = _Packet(Origin(side, part), source, target, None, mask, traced=self.traced)
+        packet = WalkedPacket(Origin(side, part), source, target, None, mask, traced=self.traced)
         node = self.net.nodes[box]
         return [*self._route(node, side, packet.within(box, side), node.table_of.get(side, "main"), own=True)]
 
@@ -353,7 +180,9 @@ class Walker:
 
     # --- From box to box
 
-    def _neighbour(self, packet: _Packet, side: str, via: Address, part: int | None, asking: str = "") -> Node | Piece:
+    def _neighbour(
+        self, packet: WalkedPacket, side: str, via: Address, part: int | None, asking: str = ""
+    ) -> Node | Piece:
         """The box that has an address on a segment and routes, if frames get there; `asking` is the box that wants to
         know, if it is one."""
         segment = side.removeprefix("/segments/")
@@ -371,7 +200,7 @@ class Walker:
             return _end(packet, Reason.PARTED, side, side)
         return nodes[0]
 
-    def _to_neighbour(self, packet: _Packet, side: str) -> Iterator[Piece]:
+    def _to_neighbour(self, packet: WalkedPacket, side: str) -> Iterator[Piece]:
         """To whoever has the target's address on a segment, straight."""
         segment = side.removeprefix("/segments/")
         here = self.net.wires.part(packet.trail[-1][0], segment) if packet.trail else packet.origin.part
@@ -400,7 +229,7 @@ class Walker:
             else:
                 yield from self._answered(packet, side, part)
 
-    def _at(self, node: Node, side: str, packet: _Packet) -> Iterator[Piece]:
+    def _at(self, node: Node, side: str, packet: WalkedPacket) -> Iterator[Piece]:
         """A packet comes into a box by a side."""
         if len(packet.trail) >= MOST_BOXES or (node.key, side) in packet.trail:
             yield _end(packet, Reason.LOOP, node.key, f"/devices/{node.key}")
@@ -420,7 +249,7 @@ class Walker:
         else:
             yield from self._route(node, side, packet, table)
 
-    def _spoofed(self, node: Node, side: str, table: str, packet: _Packet) -> Piece | None:
+    def _spoofed(self, node: Node, side: str, table: str, packet: WalkedPacket) -> Piece | None:
         """Strict reverse path: the box would answer the source by another side (RFC 3704)."""
         if side.startswith("/circuits/") and not routable(packet.source):
             return _end(packet, Reason.NOT_ALLOWED, node.key, side, packet.source)
@@ -434,7 +263,7 @@ class Walker:
             return _end(packet, reason, node.key, way.path, packet.source)
         return None
 
-    def _published(self, node: Node, side: str, table: str, packet: _Packet) -> Iterator[Piece]:
+    def _published(self, node: Node, side: str, table: str, packet: WalkedPacket) -> Iterator[Piece]:
         left = packet.mask
         for one in node.publications.get(side, ()):
             taken = left & one.mask
@@ -465,13 +294,13 @@ class Walker:
         part = self.net.wires.hosts[host]
         return Located(f"/segments/{self.net.plan.hosts[host].segment}", NO_PART if part is None else part)
 
-    def _part_of(self, packet: _Packet, side: str) -> int | None:
+    def _part_of(self, packet: WalkedPacket, side: str) -> int | None:
         """The part of a segment that a target is in by its address, when that of a fixed host."""
         hosts = self.net.hosts.get(packet.target, ())
         spot = self._spot_of(hosts[0]) if hosts else None
         return spot.part if spot is not None and spot.side == side else None
 
-    def _route(self, node: Node, side: str, packet: _Packet, table: str, *, own: bool = False) -> Iterator[Piece]:
+    def _route(self, node: Node, side: str, packet: WalkedPacket, table: str, *, own: bool = False) -> Iterator[Piece]:
         way = self.way(node, table, packet.target)
         if isinstance(way, Lacking):
             yield _end(packet, way.reason, node.key, way.path, packet.target)
@@ -491,7 +320,7 @@ class Walker:
         if left:
             yield _end(packet.only(left), Reason.NOT_ALLOWED, node.key, f"/devices/{node.key}/allows")
 
-    def _out(self, node: Node, way: Way, packet: _Packet) -> Iterator[Piece]:
+    def _out(self, node: Node, way: Way, packet: WalkedPacket) -> Iterator[Piece]:
         """On the way out of a box."""
         side, via = way.hop
         if side == OTHER_SITES:
@@ -508,7 +337,7 @@ class Walker:
             else:
                 yield from self._at(found, side, packet)
 
-    def _outside(self, node: Node, side: str, packet: _Packet) -> Iterator[Piece]:
+    def _outside(self, node: Node, side: str, packet: WalkedPacket) -> Iterator[Piece]:
         """Out by a circuit: translated, seen by the provider, and answered by the internet."""
         circuit = self.net.plan.circuits[side.removeprefix("/circuits/")]
         home = packet.origin.side.startswith("/circuits/") or self.net.segment_of(packet.target)
@@ -571,7 +400,7 @@ class Walker:
 
     # --- The box itself
 
-    def _own(self, node: Node, side: str, packet: _Packet) -> Iterator[Piece]:
+    def _own(self, node: Node, side: str, packet: WalkedPacket) -> Iterator[Piece]:
         """For the box: ping, its management from where that is permitted, leases and names where it gives them."""
         if not packet.trail or packet.trail[-1][0] != node.key:
             packet = packet.within(node.key, side)
@@ -616,7 +445,7 @@ class Walker:
 
     # --- And back
 
-    def _answered(self, packet: _Packet, side: str, part: int | None) -> Iterator[Piece]:
+    def _answered(self, packet: WalkedPacket, side: str, part: int | None) -> Iterator[Piece]:
         """Somebody on a segment, or at another site, has it and replies."""
         reply: Chain = (Decision(side, Does.REPLIES, side, (packet.target,)), None)
         if side == OTHER_SITES:
@@ -627,7 +456,7 @@ class Walker:
             back = self._back_by_gateway(packet, side, part, reply)
         yield self._whole(packet, back, Reason.DELIVERED, side)
 
-    def _back_by_gateway(self, packet: _Packet, side: str, part: int | None, reply: Chain) -> _Back:
+    def _back_by_gateway(self, packet: WalkedPacket, side: str, part: int | None, reply: Chain) -> _Back:
         segment = side.removeprefix("/segments/")
         gateway = self._gateway(segment, packet.target[0])
         if gateway is None:
@@ -638,7 +467,7 @@ class Walker:
             return _Back(reason, found.at, found.path, reply)
         return self._back(found, side, packet, reply)
 
-    def _back_from(self, node: Node, side: str, packet: _Packet, reply: Chain) -> _Back:
+    def _back_from(self, node: Node, side: str, packet: WalkedPacket, reply: Chain) -> _Back:
         """Replies of a box itself."""
         if node.device.routes_packets:
             return self._back(node, side, packet, reply, own=True)
@@ -656,7 +485,7 @@ class Walker:
             return _Back(reason, node.key, path if reason is Reason.NO_RETURN else found.path, reply)
         return self._back(found, where, packet, reply)
 
-    def _back(self, node: Node, side: str, packet: _Packet, reply: Chain, *, own: bool = False) -> _Back:
+    def _back(self, node: Node, side: str, packet: WalkedPacket, reply: Chain, *, own: bool = False) -> _Back:
         """Replies come into a box by a side, on their way to where the packet came from."""
         knows = {key for key, _ in packet.trail}
         origin, source = packet.origin, packet.source
@@ -704,7 +533,7 @@ class Walker:
             node, side = found, to
         return _Back(Reason.LOOP, node.key, f"/devices/{node.key}", reply)
 
-    def _whole(self, packet: _Packet, back: _Back, reason: Reason, at: str, path: str = "") -> Piece:
+    def _whole(self, packet: WalkedPacket, back: _Back, reason: Reason, at: str, path: str = "") -> Piece:
         """What passed on the way there, with how its replies fare."""
         mask = packet.mask
         if back.reason.passes:
@@ -761,7 +590,7 @@ class Walker:
             self._places[point, table, elsewhere] = known
         return known
 
-    def _rules(self, node: Node, side: str, table: str, packet: _Packet) -> list[tuple[int, str]]:
+    def _rules(self, node: Node, side: str, table: str, packet: WalkedPacket) -> list[tuple[int, str]]:
         """The allow rules of a box that are about a packet: services and place of each."""
         places = self.places(packet.source, side, table), self.places(packet.target, "", table)
         return self._rules_between(node, *places)
@@ -801,14 +630,5 @@ def _from(one: Shown, source: Address) -> bool:
     return not one.sources or any(net.holds(source) for net in one.sources)
 
 
-def _end(packet: _Packet, reason: Reason, at: str, path: str, *about: object) -> Piece:
+def _end(packet: WalkedPacket, reason: Reason, at: str, path: str, *about: object) -> Piece:
     return Piece(packet.mask, reason, at, path, packet.steps, None, packet.shift, about, packet.by, packet.trail)
-
-
-def decisions_of(chain: Chain) -> list[Decision]:
-    """A chain as a list, the first step first."""
-    found = []
-    while chain is not None:
-        step, chain = chain
-        found.append(step)
-    return found[::-1]

@@ -1,14 +1,22 @@
-"""Remedies that take what the settings say that things begin with, at one place or at all of a site."""
+"""What new ones begin with where the settings say it, or where most have it; and the remedies that take that, at one
+place or at all of a site."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator
 
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.patch import set_to
+from octaplan.core.plan.site import SitePlan
 from octaplan.core.propose.remedy import Remedy, Trouble, remedy_for
-from octaplan.core.propose.wiring import usual_time_servers
 from octaplan.core.values.readers import lease_text
+
+
+def usual_time_servers(plans: Iterable[SitePlan]) -> list[str]:
+    """The time servers that most devices of a portfolio have."""
+    counted = Counter(tuple(d.time_servers) for plan in plans for d in plan.devices.values() if d.time_servers)
+    return list(counted.most_common(1)[0][0]) if counted else []
 
 
 @remedy_for("scope-lease")

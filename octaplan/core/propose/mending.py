@@ -9,7 +9,7 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.flow.intent import Intent
 from octaplan.core.flow.matrix import MatrixCell, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET
-from octaplan.core.flow.walk import Reason
+from octaplan.core.flow.pieces import Reason
 from octaplan.core.plan.boxes import gateways, named, own_address, towards_edge
 from octaplan.core.plan.device import Allow, Device, DeviceRole, PortMode, Route, Service, Translation
 from octaplan.core.plan.organisation import Organisation

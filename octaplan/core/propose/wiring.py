@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
@@ -46,12 +45,6 @@ class BoxProposal(NamedTuple):
     key: str
     operations: list[Operation]
     assumed: list[str]
-
-
-def usual_time_servers(plans: Iterable[SitePlan]) -> list[str]:
-    """The time servers that most devices of a portfolio have."""
-    counted = Counter(tuple(d.time_servers) for plan in plans for d in plan.devices.values() if d.time_servers)
-    return list(counted.most_common(1)[0][0]) if counted else []
 
 
 def equip(

@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 from octaplan.core.flow.layer2 import Wires
 from octaplan.core.flow.network import INTERNET, OTHER_SITES
-from octaplan.core.flow.walk import NO_PART
+from octaplan.core.flow.pieces import NO_PART
 from octaplan.core.plan.boxes import gateways, named, own_address
 from octaplan.core.plan.device import Device, DeviceRole, PortMode
 from octaplan.core.plan.site import Circuit, Handoff, SitePlan

@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
-from octaplan.core.flow.walk import NO_PART
+from octaplan.core.flow.pieces import NO_PART
 from octaplan.core.plan.boxes import is_gateway, servers
 from octaplan.core.stage.settings import ScopeSettings, scope_settings
 from octaplan.core.values.addresses import Address, AddressError, parse_address

@@ -10,8 +10,8 @@ from typing import NamedTuple
 
 from octaplan.core.flow.matrix import Class, MatrixCell, Pair, Traffic
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES
+from octaplan.core.flow.pieces import NO_PART, Piece, Reason
 from octaplan.core.flow.telling import address_text
-from octaplan.core.flow.walk import NO_PART, Piece, Reason
 from octaplan.core.values.addresses import Address, Network
 from octaplan.core.values.services import describe
 from octaplan.lab.rehearsal.design import Design, outside_point

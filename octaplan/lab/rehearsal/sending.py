@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from octaplan.core.flow.network import MANAGEMENT
-from octaplan.core.flow.walk import Reason
+from octaplan.core.flow.pieces import Reason
 from octaplan.core.values.addresses import Address
 from octaplan.lab.rehearsal.design import SpaceKind
 from octaplan.lab.rehearsal.filtering import LISTENING

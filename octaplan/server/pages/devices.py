@@ -9,8 +9,9 @@ from fastapi import APIRouter, Header
 from pydantic import BaseModel
 
 from octaplan.core.plan.device import DeviceRole
+from octaplan.core.propose.defaults import usual_time_servers
 from octaplan.core.propose.replacing import replace
-from octaplan.core.propose.wiring import equip, usual_time_servers
+from octaplan.core.propose.wiring import equip
 from octaplan.core.values.kinds import TypeKey
 from octaplan.server.dependencies import Recorded
 from octaplan.server.pages.desk import Code, Desk, base_revision, desk_shown

@@ -75,6 +75,7 @@ CHAPTERS = {
     "names": "Names, resolvers, dates",
     "answers": "Answers of the intake",
     "devices": "Boxes",
+    "management": "Boxes",
     "traffic": "Traffic",
     "publications": "Traffic",
     "segments": "Traffic",

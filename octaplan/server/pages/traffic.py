@@ -14,8 +14,8 @@ from octaplan.core.flow.asking import answered, ask, read_end
 from octaplan.core.flow.intent import Who
 from octaplan.core.flow.matrix import MatrixCell, Traffic
 from octaplan.core.flow.network import BOXES
+from octaplan.core.flow.pieces import Reason
 from octaplan.core.flow.telling import Path, differences, path_of, place_name, told_entry
-from octaplan.core.flow.walk import Reason
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.site import SegmentRole
 from octaplan.core.propose.mending import as_meant

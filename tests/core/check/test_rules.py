@@ -390,6 +390,7 @@ class Rules(unittest.TestCase):
         silent = {case.rule for case in CASES if not case.subjects}
         elsewhere = (
             "octaplan.core.check.rules.devices",
+            "octaplan.core.check.rules.management",
             "octaplan.core.check.rules.cabling",
             "octaplan.core.check.rules.traffic",
             "octaplan.core.check.rules.publications",

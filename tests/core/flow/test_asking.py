@@ -9,8 +9,8 @@ from octaplan.core.check.portfolio import Portfolio
 from octaplan.core.flow.asking import answered, as_document, ask, everything, read_end
 from octaplan.core.flow.matrix import Traffic
 from octaplan.core.flow.network import BOXES, INTERNET
+from octaplan.core.flow.pieces import Reason
 from octaplan.core.flow.telling import differences, path_of
-from octaplan.core.flow.walk import Reason
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.patch import applied, set_to
 from octaplan.core.plan.site import SitePlan

@@ -25,7 +25,8 @@ from octaplan.core.plan.credentials import slots_of
 from octaplan.core.plan.device import Device, DeviceRole, Route
 from octaplan.core.plan.organisation import Organisation
 from octaplan.core.plan.site import SitePlan
-from octaplan.core.propose.wiring import equip, usual_time_servers
+from octaplan.core.propose.defaults import usual_time_servers
+from octaplan.core.propose.wiring import equip
 from octaplan.core.stage.bench import BENCH_NETWORKS, Bench, Face
 from octaplan.core.values.addresses import Address, Network, Span, parse_address, parse_network, parse_range
 from octaplan.core.values.readers import is_host_name

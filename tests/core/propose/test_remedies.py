@@ -109,6 +109,7 @@ class Promise(unittest.TestCase):
                     self.kept(portfolio, plan)
         boxes = (
             "devices",
+            "management",
             "cabling",
             "traffic",
             "publications",

@@ -13,6 +13,7 @@ from octaplan.core.check.rules import (
     credentials,
     devices,
     dhcp,
+    management,
     names,
     overlaps,
     publications,
@@ -33,7 +34,18 @@ def book_of(*tables: ModuleType) -> dict[str, Rule]:
 
 
 RULES = book_of(
-    overlaps, addressing, dhcp, names, answers, devices, traffic, publications, segments, cabling, credentials
+    overlaps,
+    addressing,
+    dhcp,
+    names,
+    answers,
+    devices,
+    management,
+    traffic,
+    publications,
+    segments,
+    cabling,
+    credentials,
 )
 
 _PLACES = {rule_id: place for place, rule_id in enumerate(RULES)}

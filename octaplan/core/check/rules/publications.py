@@ -8,7 +8,7 @@ from octaplan.core.check.faults import Faults, traffic_rule
 from octaplan.core.check.findings import Hit, Severity, rule
 from octaplan.core.check.view import Subject, View
 from octaplan.core.flow.network import INTERNET, OTHER_SITES
-from octaplan.core.flow.walk import Reason
+from octaplan.core.flow.pieces import Reason
 from octaplan.core.plan.boxes import named
 from octaplan.core.plan.device import DeviceRole, Publication
 from octaplan.core.plan.elsewhere import Other

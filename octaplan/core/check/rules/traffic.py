@@ -10,7 +10,7 @@ from octaplan.core.check.view import Subject
 from octaplan.core.flow.intent import Who
 from octaplan.core.flow.matrix import MOST_PLACES
 from octaplan.core.flow.network import BOXES, INTERNET, OTHER_SITES
-from octaplan.core.flow.walk import Piece, Reason
+from octaplan.core.flow.pieces import Piece, Reason
 from octaplan.core.plan.site import SitePlan
 from octaplan.core.values.addresses import Address
 from octaplan.core.values.services import known_services
